@@ -1,0 +1,34 @@
+# The commands people and CI share.
+.PHONY: start test check fix shots bench lock types
+
+start:            ## everything from Debian packages to a running, seeded application
+	@scripts/start
+
+test:             ## every check and every test
+	@scripts/prepare --tests
+	@scripts/check
+	@MINTSEED_HOME=$(CURDIR)/var/test .venv/bin/python -m pytest
+
+check:            ## linters, types, boundaries, drift; warnings are errors
+	@scripts/prepare --tests
+	@scripts/check
+
+fix:              ## put right what the linters can
+	.venv/bin/ruff check --fix src tests bench manage.py
+	.venv/bin/ruff format src tests bench manage.py
+
+types:            ## the OpenAPI snapshot and the front end's types, made from the code
+	@.venv/bin/python manage.py openapi > web/src/api/openapi.json
+	@cd web && npm run -s types
+
+shots:            ## the pictures in docs/screenshots, from the demo data
+	@scripts/prepare --tests
+	@.venv/bin/python scripts/shots.py
+
+bench:            ## the benchmarks; results in docs/benchmarks.md
+	@scripts/prepare --tests
+	@.venv/bin/python -m bench
+
+lock:             ## pin what requirements.in names
+	.venv/bin/pip install -q pip-tools
+	.venv/bin/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --strip-extras --no-header -o requirements.lock requirements.in

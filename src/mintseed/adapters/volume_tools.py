@@ -1,0 +1,123 @@
+"""File systems inside an image file, by way of blkid, mtools and debugfs at an offset."""
+
+from __future__ import annotations
+
+import re
+import tempfile
+from collections.abc import Mapping
+from pathlib import Path
+
+from mintseed.adapters.run_tool import run_tool
+from mintseed.core.errors import ToolError
+from mintseed.core.limits import MAX_DIRECTORY_ENTRIES
+from mintseed.ports.volume import Volume, VolumeKind
+
+_SAFE_PATH = re.compile(r"[A-Za-z0-9._+@,=:~ -]+(/[A-Za-z0-9._+@,=:~ -]+)*")
+
+
+def _safe(path: str) -> str:
+    if not _SAFE_PATH.fullmatch(path) or ".." in path.split("/"):
+        raise ToolError(f"a file name on the image is not plain: {path!r}", expected="letters, digits and ._-")
+    return path
+
+
+class FatVolume:
+    """Implements ports.Volume with mtools."""
+
+    def __init__(self, disk: Path, offset_bytes: int) -> None:
+        self._image = f"{disk}@@{offset_bytes}"
+
+    def files(self) -> tuple[str, ...]:
+        listed = run_tool(["mdir", "-/", "-b", "-i", self._image, "::/"], package="mtools").decode("utf-8", "replace")
+        names = [line.removeprefix("::/") for line in listed.splitlines() if line.startswith("::/")]
+        return tuple(n for n in names[:MAX_DIRECTORY_ENTRIES] if not n.endswith("/"))
+
+    def folder(self, path: str) -> tuple[str, ...]:
+        inside = f"{path.rstrip('/')}/"
+        return tuple(
+            f.removeprefix(inside) for f in self.files() if f.startswith(inside) and "/" not in f.removeprefix(inside)
+        )
+
+    def read(self, path: str, limit_bytes: int) -> bytes | None:
+        try:
+            with tempfile.TemporaryDirectory() as folder:
+                target = Path(folder) / "file"
+                run_tool(["mcopy", "-n", "-i", self._image, f"::/{_safe(path)}", str(target)], package="mtools")
+                with target.open("rb") as file:
+                    return file.read(limit_bytes)
+        except ToolError as error:
+            if "not found" in error.found or "No such" in error.found:
+                return None
+            raise
+
+    def write(self, contents: Mapping[str, bytes]) -> None:
+        for path, data in contents.items():
+            with tempfile.NamedTemporaryFile() as file:
+                file.write(data)
+                file.flush()
+                run_tool(["mcopy", "-o", "-i", self._image, file.name, f"::/{_safe(path)}"], package="mtools")
+
+    def used_bytes(self) -> int | None:
+        listed = run_tool(["minfo", "-i", self._image, "::"], package="mtools").decode("utf-8", "replace")
+        free = re.search(r"free clusters=(\d+)", listed)
+        cluster = re.search(r"cluster size: (\d+) sectors", listed)
+        total = max((int(m) for m in re.findall(r"(?:big|small) size: (\d+) sectors", listed)), default=0)
+        if not (free and cluster and total):
+            return None
+        return max(0, (total - int(free[1]) * int(cluster[1])) * 512)
+
+
+class ExtVolume:
+    """Implements ports.Volume with debugfs, reading only."""
+
+    def __init__(self, disk: Path, offset_bytes: int) -> None:
+        self._image = f"{disk}?offset={offset_bytes}"
+
+    def _debugfs(self, command: str) -> bytes:
+        return run_tool(["debugfs", "-R", command, self._image], package="e2fsprogs")
+
+    def files(self) -> tuple[str, ...]:
+        return ()
+
+    def folder(self, path: str) -> tuple[str, ...]:
+        listed = self._debugfs(f'ls -p "/{_safe(path)}"').decode("utf-8", "replace")
+        rows = [line.split("/") for line in listed.splitlines() if line.startswith("/")]
+        names = (row[5] for row in rows[:MAX_DIRECTORY_ENTRIES] if len(row) > 5)
+        return tuple(n for n in names if n not in (".", ".."))
+
+    def read(self, path: str, limit_bytes: int) -> bytes | None:
+        with tempfile.TemporaryDirectory() as folder:
+            target = Path(folder) / "file"
+            self._debugfs(f'dump "/{_safe(path)}" {target}')
+            if not target.is_file():
+                return None
+            with target.open("rb") as file:
+                return file.read(limit_bytes)
+
+    def write(self, contents: Mapping[str, bytes]) -> None:
+        raise ToolError("the root volume is not written here", expected="files on the boot volume")
+
+    def used_bytes(self) -> int | None:
+        listed = self._debugfs("show_super_stats -h").decode("utf-8", "replace")
+        values = {k.strip(): v.strip() for k, _, v in (line.partition(":") for line in listed.splitlines())}
+        try:
+            return (int(values["Block count"]) - int(values["Free blocks"])) * int(values["Block size"])
+        except (KeyError, ValueError):
+            return None
+
+
+class OffsetVolumeTools:
+    """Implements ports.VolumeTools."""
+
+    def identify(self, disk: Path, offset_bytes: int) -> VolumeKind:
+        arguments = ["blkid", "-p", "-O", str(offset_bytes), "-o", "export", str(disk)]
+        listed = run_tool(arguments, package="util-linux", accept=(0, 2, 8)).decode("utf-8", "replace")
+        values = dict(line.split("=", 1) for line in listed.splitlines() if "=" in line)
+        return VolumeKind(values.get("TYPE", ""), values.get("LABEL", ""))
+
+    def open(self, disk: Path, offset_bytes: int, kind: VolumeKind) -> Volume | None:
+        if kind.file_system == "vfat":
+            return FatVolume(disk, offset_bytes)
+        if kind.file_system in ("ext2", "ext3", "ext4"):
+            return ExtVolume(disk, offset_bytes)
+        return None

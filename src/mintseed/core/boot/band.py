@@ -1,0 +1,76 @@
+"""How long a first boot takes, and where on that band this one stands."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+from mintseed.core.boards.model import Board
+from mintseed.core.findings import Finding, Severity
+from mintseed.core.recipes.model import Recipe
+from mintseed.core.units import clock, duration
+
+
+class BootState(StrEnum):
+    EARLY = "early"
+    USUAL = "usual"
+    SLOW = "slow"
+    LATE = "late"
+    HOPELESS = "hopeless"
+    JOINED = "joined"
+
+
+@dataclass(frozen=True, slots=True)
+class Band:
+    """Seconds from power-on: usual from/to, late after, hopeless after."""
+
+    usual_from_s: float
+    usual_to_s: float
+    late_after_s: float
+    hopeless_after_s: float
+
+
+def band_for(recipe: Recipe, board: Board) -> Band:
+    """Return the band of `recipe` on `board`; boards with one slow core take the recipe's factor longer."""
+    factor = recipe.boot.tiny_board_factor if board.tiny else 1.0
+    times = recipe.boot
+    return Band(
+        times.usual_from_s * factor,
+        times.usual_to_s * factor,
+        times.late_after_s * factor,
+        times.hopeless_after_s * factor,
+    )
+
+
+def state_at(band: Band, elapsed_s: float, joined_after_s: float | None) -> BootState:
+    """Return where on `band` a boot stands `elapsed_s` seconds after power-on."""
+    if joined_after_s is not None:
+        return BootState.JOINED
+    for state, limit_s in (
+        (BootState.HOPELESS, band.hopeless_after_s),
+        (BootState.LATE, band.late_after_s),
+        (BootState.SLOW, band.usual_to_s),
+        (BootState.USUAL, band.usual_from_s),
+    ):
+        if elapsed_s >= limit_s:
+            return state
+    return BootState.EARLY
+
+
+def judge_boot(band: Band, elapsed_s: float, joined_after_s: float | None) -> Finding:
+    """Return the one finding about a boot that has run for `elapsed_s` seconds."""
+    state = state_at(band, elapsed_s, joined_after_s)
+    usual = f"Usual for this image on this board: {clock(band.usual_from_s)} to {clock(band.usual_to_s)}."
+    if joined_after_s is not None:
+        return Finding("boot.joined", Severity.OK, f"On the network after {duration(joined_after_s)}", usual)
+    if state in (BootState.LATE, BootState.HOPELESS):
+        severity = Severity.STOP if state is BootState.HOPELESS else Severity.CHECK
+        word = "Hopeless" if state is BootState.HOPELESS else "Late"
+        return Finding(
+            f"boot.{state}", severity, f"{word}: {duration(elapsed_s)}, and not on the network", usual,
+            "Go through the causes below, the likeliest first.",
+        )  # fmt: skip
+    return Finding(
+        "boot.waiting", Severity.NOTE, "Nothing to do yet", f"{usual} Late after {clock(band.late_after_s)}.",
+        "Leave the power on: it writes to the card.",
+    )  # fmt: skip

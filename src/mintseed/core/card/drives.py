@@ -1,0 +1,114 @@
+"""Drives as `lsblk --json` lists them, and whether one may be written to."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+from mintseed.core.errors import InputError
+from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.units import GB, drive_size, nominal_gb
+
+LSBLK_COLUMNS = "NAME,PATH,SIZE,RM,RO,HOTPLUG,TRAN,MODEL,SERIAL,TYPE,FSTYPE,MOUNTPOINTS"
+"""What `lsblk --json --bytes --output` is asked for. Source: lsblk(8)."""
+
+LARGE_CARD_BYTES = 256 * GB
+"""Drives above this are rarely cards: the size is typed again (common practice)."""
+
+_SYSTEM_MOUNTS = ("/", "/boot", "/boot/efi", "/boot/firmware", "/usr", "/home", "/var")
+_MEMBER_KINDS = {"LVM2_member": "LVM", "linux_raid_member": "RAID", "crypto_LUKS": "an encrypted volume", "zfs_member": "a ZFS pool"}  # fmt: skip
+_CARD_BUSES = ("usb", "mmc")
+
+
+@dataclass(frozen=True, slots=True)
+class Drive:
+    """One whole drive. `mounted_at` holds every mount point on it and `[SWAP]`; `member_of` what else it is part of."""
+
+    path: str
+    name: str
+    size_bytes: int
+    removable: bool
+    read_only: bool
+    bus: str
+    model: str
+    serial: str
+    mounted_at: tuple[str, ...]
+    member_of: tuple[str, ...]
+    partitions: int
+
+
+def parse_lsblk(text: str) -> tuple[Drive, ...]:
+    """Return the whole drives in the output of `lsblk --json --bytes --output LSBLK_COLUMNS`.
+
+    Raises InputError when it is not that.
+    """
+    try:
+        listed = json.loads(text)["blockdevices"]
+        return tuple(_drive(entry) for entry in listed if entry.get("type") in ("disk", "loop") and entry.get("size"))
+    except (ValueError, KeyError, TypeError, AttributeError) as error:
+        raise InputError(f"the drive list is not readable ({error})", expected="JSON as lsblk prints it") from error
+
+
+def _drive(entry: dict[str, Any]) -> Drive:
+    family = list(_family(entry))
+    mounts = tuple(dict.fromkeys(m for e in family for m in (e.get("mountpoints") or []) if m))
+    members = tuple(dict.fromkeys(_MEMBER_KINDS[e["fstype"]] for e in family if e.get("fstype") in _MEMBER_KINDS))
+    return Drive(
+        path=str(entry.get("path") or f"/dev/{entry['name']}"),
+        name=str(entry["name"]),
+        size_bytes=int(entry["size"]),
+        removable=bool(entry.get("rm") or entry.get("hotplug")),
+        read_only=bool(entry.get("ro")),
+        bus=str(entry.get("tran") or ("mmc" if str(entry["name"]).startswith("mmcblk") else "")),
+        model=str(entry.get("model") or "").strip(),
+        serial=str(entry.get("serial") or "").strip(),
+        mounted_at=mounts,
+        member_of=members,
+        partitions=sum(e.get("type") == "part" for e in family),
+    )
+
+
+def _family(entry: dict[str, Any]) -> Iterator[dict[str, Any]]:
+    yield entry
+    for child in entry.get("children") or []:
+        yield from _family(child)
+
+
+def judge_drive(drive: Drive, *, needed_bytes: int = 0) -> tuple[Finding, ...]:
+    """Return what stands for and against writing `needed_bytes` to `drive`. A stop locks it, whatever anyone clicks."""
+    where = Where(part=drive.path)
+    found: list[Finding] = []
+    if any(m in _SYSTEM_MOUNTS or m.startswith("/boot") for m in drive.mounted_at) or "[SWAP]" in drive.mounted_at:
+        found.append(Finding("card.holds-system", Severity.STOP, "Holds this system: locked",
+                             f"In use at {', '.join(drive.mounted_at)}.", "It is never written to.", where))  # fmt: skip
+    elif drive.mounted_at:
+        found.append(Finding("card.mounted", Severity.STOP, "In use: locked", f"Mounted at {', '.join(drive.mounted_at)}.",
+                             "Unmount it in your file manager, then look again.", where))  # fmt: skip
+    elif drive.member_of:
+        found.append(Finding("card.member", Severity.STOP, f"Part of {drive.member_of[0]}: locked",
+                             "Other drives depend on it.", "Take another drive.", where))  # fmt: skip
+    elif drive.read_only:
+        found.append(Finding("card.read-only", Severity.STOP, "Write-protected", "The small switch on the card or its adapter is on.",
+                             "Slide the switch away from LOCK, put the card back, look again.", where))  # fmt: skip
+    elif not (drive.removable or drive.bus in _CARD_BUSES):
+        found.append(Finding("card.not-removable", Severity.STOP, "Not a card: locked", "It is built into this machine.",
+                             "Put the card in a reader.", where))  # fmt: skip
+    if needed_bytes and drive.size_bytes < needed_bytes:
+        found.append(Finding("card.too-small", Severity.STOP, "Too small for this image",
+                             f"{drive_size(drive.size_bytes)}; the image needs {drive_size(needed_bytes)}.",
+                             "Take a larger card.", where, "IEC 80000-13"))  # fmt: skip
+    if found:
+        return tuple(found)
+    if drive.size_bytes > LARGE_CARD_BYTES:
+        found.append(Finding("card.large", Severity.CHECK, "Unusually large for a card",
+                             "It may be somebody's backup drive.", "Look at its name twice.", where))  # fmt: skip
+    old = f"{drive.partitions} old partition{'s' * (drive.partitions != 1)}, which go" if drive.partitions else "empty"
+    size = (
+        f"{nominal_gb(drive.size_bytes)} GB is a usual card size"
+        if nominal_gb(drive.size_bytes)
+        else "an odd size for a card"
+    )
+    found.append(Finding("card.free", Severity.OK, "Removable and not in use", f"{size}; {old}.", where=where))
+    return tuple(found)

@@ -1,0 +1,126 @@
+"""Which of the addresses is it? Every way of looking is evidence; the strongest is being new since power-on."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from mintseed.core.find.sightings import SeenBy, Sighting
+from mintseed.core.findings import Action, Finding, Severity, Where
+from mintseed.core.recipes.model import Page
+
+ENOUGH = 7
+"""Points at which a candidate is taken for the device; reached by no single piece of evidence."""
+
+_NEW, _LEASE_NAME, _ANNOUNCED, _SIGNATURE, _OTHER_PAGE = 4, 3, 3, 5, -4
+
+
+@dataclass(frozen=True, slots=True)
+class PageAnswer:
+    """What came back from an address: HTTP status (0 = no answer), start of the body, why not."""
+
+    url: str
+    status: int
+    body: str = ""
+    trouble: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    text: str
+    points: int
+
+
+@dataclass(frozen=True, slots=True)
+class Candidate:
+    """One address with all that speaks for it."""
+
+    address: str
+    mac: str
+    host_name: str
+    url: str
+    evidence: tuple[Evidence, ...]
+    page_answers: bool
+    is_it: bool
+
+    @property
+    def points(self) -> int:
+        return sum(e.points for e in self.evidence)
+
+
+def page_url(page: Page, host: str) -> str:
+    """Return the address of `page` on `host`; the usual port of the scheme is left out."""
+    usual = 443 if page.scheme == "https" else 80
+    port = "" if page.port == usual else f":{page.port}"
+    return f"{page.scheme}://{host}{port}{page.path}"
+
+
+def rank_candidates(
+    sightings: Iterable[Sighting],
+    *,
+    known_before: frozenset[str],
+    host_name: str,
+    page: Page,
+    answers: Mapping[str, PageAnswer],
+) -> tuple[Candidate, ...]:
+    """Return one candidate an address, most points first.
+
+    `known_before` holds MAC and IP addresses seen before power-on; `answers` maps addresses to what their page said.
+    """
+    by_address: dict[str, list[Sighting]] = {}
+    for sighting in sightings:
+        by_address.setdefault(sighting.address, []).append(sighting)
+    ranked = [_candidate(a, seen, known_before, host_name, page, answers.get(a)) for a, seen in by_address.items()]
+    return tuple(sorted(ranked, key=lambda c: (-c.points, c.address)))
+
+
+def _candidate(
+    address: str, seen: list[Sighting], known_before: frozenset[str], wanted: str, page: Page, answer: PageAnswer | None
+) -> Candidate:
+    mac = next((s.mac for s in seen if s.mac), "")
+    name = next((s.host_name for s in seen if s.host_name), "")
+    evidence = []
+    if address not in known_before and (not mac or mac not in known_before):
+        evidence.append(Evidence("new since power-on", _NEW))
+    if any(s.seen_by is SeenBy.LEASE and s.host_name.lower() == wanted.lower() for s in seen):
+        evidence.append(Evidence(f"took a lease as {wanted}", _LEASE_NAME))
+    if any(s.seen_by is SeenBy.ANNOUNCEMENT and s.host_name.lower() == wanted.lower() for s in seen):
+        evidence.append(Evidence(f"announces itself as {wanted}.local", _ANNOUNCED))
+    signed = answer is not None and answer.status == 200 and page.signature in answer.body
+    if answer is not None and answer.status:
+        text = f"its page says {page.signature}" if signed else f"another page answers on port {page.port}"
+        evidence.append(Evidence(text, _SIGNATURE if signed else _OTHER_PAGE))
+    points = sum(e.points for e in evidence)
+    return Candidate(address, mac, name, page_url(page, address), tuple(evidence), signed, points >= ENOUGH)
+
+
+def judge_find(candidates: tuple[Candidate, ...], host_name: str) -> tuple[Finding, ...]:
+    """Return whether the device was found, and what to do when not."""
+    winners = [c for c in candidates if c.is_it]
+    if not winners:
+        return (
+            Finding("find.none", Severity.CHECK, "Not seen yet",
+                    f"No address is new and answers to {host_name} or shows its page.",
+                    "Give it the time on the clock, then look again.", action=Action("Watch the clock", "boot")),
+        )  # fmt: skip
+    if len(winners) > 1:
+        return (
+            Finding("find.several", Severity.CHECK, f"{len(winners)} devices could be it",
+                    "More than one answers to this name and shows its page.",
+                    "Switch the other one off, or give this one another name."),
+        )  # fmt: skip
+    winner = winners[0]
+    why = ", ".join(e.text for e in winner.evidence)
+    found = [
+        Finding(
+            "find.found",
+            Severity.OK,
+            f"Found at {winner.address}",
+            f"{why[:1].upper()}{why[1:]}.",
+            where=Where(part=winner.address),
+        )
+    ]
+    if not winner.page_answers:
+        found.append(Finding("find.page-not-yet", Severity.NOTE, "Its page does not answer yet",
+                             "Just after boot that means not yet, not never.", "Look again in a moment."))  # fmt: skip
+    return tuple(found)

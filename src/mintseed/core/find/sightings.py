@@ -1,0 +1,78 @@
+"""What was seen on the network: leases, neighbours, announcements."""
+
+from __future__ import annotations
+
+import ipaddress
+import re
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+from mintseed.core.limits import MAX_LIST_LINES
+
+
+class SeenBy(StrEnum):
+    LEASE = "lease"
+    NEIGHBOUR = "neighbour"
+    ANNOUNCEMENT = "announcement"
+
+
+@dataclass(frozen=True, slots=True)
+class Sighting:
+    """One line of evidence that `address` is in use. Empty where the source does not tell."""
+
+    address: str
+    seen_by: SeenBy
+    mac: str = ""
+    host_name: str = ""
+    service: str = ""
+    port: int = 0
+
+
+_MAC = re.compile(r"^([0-9a-f]{2}:){5}[0-9a-f]{2}$")
+
+
+def parse_dnsmasq_leases(text: str) -> tuple[Sighting, ...]:
+    """Read a dnsmasq lease file: `expiry mac address name client-id` a line. Other lines are passed over.
+
+    Source: dnsmasq(8), --dhcp-leasefile.
+    """
+    found = []
+    for line in text.splitlines()[:MAX_LIST_LINES]:
+        parts = line.split()
+        if len(parts) >= 4 and parts[0].isdigit() and _MAC.match(parts[1].lower()) and _is_address(parts[2]):
+            name = "" if parts[3] == "*" else parts[3]
+            found.append(Sighting(parts[2], SeenBy.LEASE, parts[1].lower(), name))
+    return tuple(found)
+
+
+def parse_ip_neigh(text: str) -> tuple[Sighting, ...]:
+    """Read the output of `ip neigh`. Entries without an answer (FAILED, INCOMPLETE) are left out. Source: ip-neighbour(8)."""
+    found = []
+    for line in text.splitlines()[:MAX_LIST_LINES]:
+        parts = line.split()
+        if (
+            len(parts) < 4
+            or not _is_address(parts[0])
+            or "lladdr" not in parts
+            or parts[-1] in ("FAILED", "INCOMPLETE")
+        ):
+            continue
+        at = parts.index("lladdr") + 1
+        mac = parts[at].lower() if at < len(parts) else ""
+        if _MAC.match(mac):
+            found.append(Sighting(parts[0], SeenBy.NEIGHBOUR, mac))
+    return tuple(found)
+
+
+def _is_address(text: str) -> bool:
+    try:
+        ipaddress.ip_address(text)
+    except ValueError:
+        return False
+    return True
+
+
+def inside(address: str, networks: Iterable[str]) -> bool:
+    """Return whether `address` lies in one of `networks` (CIDR)."""
+    return any(ipaddress.ip_address(address) in ipaddress.ip_network(n, strict=False) for n in networks)

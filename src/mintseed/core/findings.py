@@ -1,0 +1,65 @@
+"""Findings: every judgement the program makes, with its reason and its cure."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from enum import StrEnum
+
+COMMON_PRACTICE = "common practice"
+
+
+class Severity(StrEnum):
+    """How much a finding stands in the way, from worst to best."""
+
+    STOP = "stop"
+    CHECK = "check"
+    NOTE = "note"
+    OK = "ok"
+
+
+_RANK = {Severity.STOP: 3, Severity.CHECK: 2, Severity.NOTE: 1, Severity.OK: 0}
+
+
+@dataclass(frozen=True, slots=True)
+class Where:
+    """The place a finding speaks of; every part may be empty. `line` counts from 1; 0 means the whole file."""
+
+    file: str = ""
+    line: int = 0
+    part: str = ""
+    field: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Action:
+    """Something the program can do about a finding: go to a station, or set one field to a value."""
+
+    label: str
+    station: str
+    field: str = ""
+    value: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One judgement. `code` is stable and dotted; `source` names the standard and section, or common practice."""
+
+    code: str
+    severity: Severity
+    title: str
+    detail: str = ""
+    fix: str = ""
+    where: Where = Where()
+    source: str = COMMON_PRACTICE
+    action: Action | None = None
+
+
+def verdict(findings: Iterable[Finding]) -> Severity:
+    """Return the worst severity among `findings`; nothing found is `ok`."""
+    return max((f.severity for f in findings), key=_RANK.__getitem__, default=Severity.OK)
+
+
+def worst_first(findings: Iterable[Finding]) -> tuple[Finding, ...]:
+    """Return `findings` ordered from worst to best, equal ones in the order they came."""
+    return tuple(sorted(findings, key=lambda f: -_RANK[f.severity]))

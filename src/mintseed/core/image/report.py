@@ -1,0 +1,82 @@
+"""The X-ray: everything read out of an image, as plain values."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import ClassVar
+
+from pydantic import ConfigDict
+
+from mintseed.core.findings import Finding
+from mintseed.core.image.page import PageFacts
+
+
+@dataclass(frozen=True, slots=True)
+class VolumeFacts:
+    """A file system on a partition. `used_bytes` is None where it was not measured."""
+
+    partition: int
+    role: str
+    file_system: str
+    label: str
+    offset_bytes: int
+    size_bytes: int
+    used_bytes: int | None
+
+
+@dataclass(frozen=True, slots=True)
+class FileOnImage:
+    """A small file of the boot volume that may be filled, with its content as it came."""
+
+    # Files are bytes, not text: as JSON they travel in base64.
+    __pydantic_config__: ClassVar[ConfigDict] = ConfigDict(ser_json_bytes="base64", val_json_bytes="base64")
+
+    path: str
+    size_bytes: int
+    content: bytes
+    known: bool
+    title: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class BoardOnImage:
+    """A board an image starts on, as its device tree says."""
+
+    model: str
+    compatible: tuple[str, ...]
+    file: str
+
+
+@dataclass(frozen=True, slots=True)
+class XRay:
+    """What the file is and holds. `sha256` is of the file as downloaded; `unpacked_bytes` is the image's length."""
+
+    file_name: str
+    packing: str
+    packed_bytes: int
+    unpacked_bytes: int
+    sha256: str
+    scheme: str
+    volumes: tuple[VolumeFacts, ...]
+    boards: tuple[BoardOnImage, ...]
+    device_tree_count: int
+    bits: int | None
+    files: tuple[FileOnImage, ...]
+    page: PageFacts
+    recipe_id: str = ""
+    release: str = ""
+    build: str = ""
+    findings: tuple[Finding, ...] = field(default=())
+
+    @property
+    def compatible(self) -> tuple[str, ...]:
+        """Every board name its device trees give, each once."""
+        return tuple(dict.fromkeys(name for board in self.boards for name in board.compatible[:1]))
+
+    @property
+    def boot_volume(self) -> VolumeFacts | None:
+        return next((v for v in self.volumes if v.role == "boot"), None)
+
+    def file(self, path: str) -> FileOnImage | None:
+        """Return the fillable file at `path` on the boot volume, or None."""
+        return next((f for f in self.files if f.path == path), None)

@@ -1,0 +1,75 @@
+"""The line: where a deployment stands, and the one thing to do next."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+
+from mintseed.core.findings import Severity
+from mintseed.core.stations import ORDER, TITLES, Station
+
+
+class Mark(StrEnum):
+    """How a station is drawn: shape and colour."""
+
+    OK = "ok"
+    CHECK = "check"
+    STOP = "stop"
+    NOW = "now"
+    RUNNING = "run"
+    TODO = "todo"
+
+
+@dataclass(frozen=True, slots=True)
+class StationState:
+    """How one station stands: is its work done, does it run, what is its verdict, what is next there."""
+
+    done: bool
+    verdict: Severity = Severity.OK
+    running: bool = False
+    note: str = ""
+    next_step: str = ""
+    next_detail: str = ""
+    button: str = "Continue"
+
+
+@dataclass(frozen=True, slots=True)
+class StationMark:
+    station: Station
+    title: str
+    mark: Mark
+    note: str
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """The eight marks, the station that needs the person, and the next step as one sentence and one button."""
+
+    marks: tuple[StationMark, ...]
+    now: Station
+    next_step: str
+    next_detail: str
+    button: str
+    needs_you: bool
+    finished: bool
+
+
+def draw_line(states: Mapping[Station, StationState]) -> Line:
+    """Return the line for `states`; the first station that is not done is where the person is needed."""
+    now = next((s for s in ORDER if not states[s].done), Station.KEEP)
+    marks = tuple(StationMark(s, TITLES[s], _mark(s, now, states[s]), states[s].note) for s in ORDER)
+    here = states[now]
+    finished = all(states[s].done for s in ORDER)
+    stopped = here.verdict is Severity.STOP or (here.verdict is Severity.CHECK and not here.running)
+    return Line(marks, now, here.next_step, here.next_detail, here.button, stopped and not finished, finished)
+
+
+def _mark(station: Station, now: Station, state: StationState) -> Mark:
+    if state.verdict is Severity.STOP and (state.done or station is now):
+        return Mark.STOP
+    if state.running:
+        return Mark.CHECK if state.verdict is Severity.CHECK else Mark.RUNNING
+    if state.done:
+        return Mark.CHECK if state.verdict is Severity.CHECK else Mark.OK
+    return Mark.NOW if station is now else Mark.TODO

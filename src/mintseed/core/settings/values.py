@@ -1,0 +1,281 @@
+"""The values that go into an image's settings files, and the rules they must keep."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+import zoneinfo
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+
+import pycountry
+from passlib.hash import sha512_crypt
+
+from mintseed.core.findings import Action, Finding, Severity, Where
+
+SSID_MOST_OCTETS = 32
+"""octets, IEEE 802.11 §9.4.2.2."""
+PASSPHRASE_LEAST, PASSPHRASE_MOST = 8, 63
+"""characters 32 to 126, IEEE 802.11i Annex H.4."""
+KEY_HEX_DIGITS = 64
+KEY_ROUNDS = 4096
+"""PBKDF2 iterations, IEEE 802.11i Annex H.4."""
+HOST_NAME_MOST = 63
+"""octets of one label, RFC 1035 §2.3.4."""
+SHARE_NAME_MOST = 15
+"""characters a file-share name may have, RFC 1001 §14."""
+ADMIN_PASSWORD_LEAST = 10
+"""characters; common practice for a login that stays on a home network."""
+
+_HOST_NAME = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)")
+_HEX_KEY = re.compile(r"[0-9a-fA-F]{64}")
+_ADMIN_NAME = re.compile(r"[a-z_][a-z0-9_-]{0,31}")
+
+
+@dataclass(frozen=True, slots=True)
+class SettingValues:
+    """What a person wants on the card. The passphrase and the hash are secrets and stay out of every repr."""
+
+    host_name: str
+    country: str
+    time_zone: str
+    keyboard: str
+    way: str
+    ssid: str = ""
+    passphrase: str = field(default="", repr=False)
+    hidden: bool = False
+    admin_name: str = ""
+    admin_hash: str = field(default="", repr=False)
+
+    @property
+    def key(self) -> str:
+        """The 64 hex digits of the network's key."""
+        return derived_key(self.passphrase, self.ssid)
+
+
+def derived_key(passphrase: str, ssid: str) -> str:
+    """Return the pairwise master key as 64 lower-case hex digits.
+
+    A passphrase that is itself 64 hex digits is the key. Source: IEEE 802.11i Annex H.4 (PBKDF2-HMAC-SHA1).
+    """
+    if _HEX_KEY.fullmatch(passphrase):
+        return passphrase.lower()
+    return hashlib.pbkdf2_hmac("sha1", passphrase.encode(), ssid.encode(), KEY_ROUNDS, 32).hex()
+
+
+def password_hash(password: str, salt: str) -> str:
+    """Return `password` as SHA-512-crypt with `salt` (up to 16 of ./0-9A-Za-z) and the default 5000 rounds.
+
+    Source: Drepper, "Unix crypt using SHA-256 and SHA-512".
+    """
+    hashed: str = sha512_crypt.using(rounds=5000, salt=salt).hash(password)
+    return hashed
+
+
+def check_values(values: SettingValues, *, default_host_name: str, names_taken: frozenset[str]) -> tuple[Finding, ...]:
+    """Return the findings about `values`. `names_taken` are host names other devices of the site hold, lower-case."""
+    found = list(_host_name(values.host_name, default_host_name, names_taken))
+    if values.way == "wifi":
+        found += _ssid(values.ssid)
+        found += _passphrase(values.passphrase)
+        found += _country(values.country)
+    found += _time_zone(values.time_zone)
+    found += _admin(values)
+    return tuple(found)
+
+
+def check_admin_password(password: str) -> tuple[Finding, ...]:
+    """Return the findings about a plain admin password, before it is hashed and forgotten."""
+    if len(password) < ADMIN_PASSWORD_LEAST:
+        return (
+            Finding(
+                "settings.admin-password-short",
+                Severity.STOP,
+                f"An admin password of {len(password)} characters is too short",
+                fix=f"Use {ADMIN_PASSWORD_LEAST} or more; three unrelated words do well.",
+                where=Where(field="admin_password"),
+            ),
+        )
+    if any(not 32 <= ord(c) <= 126 for c in password):
+        return (
+            Finding(
+                "settings.admin-password-letters",
+                Severity.CHECK,
+                "The admin password has characters not every keyboard can type",
+                fix="Keep to plain letters, digits and signs.",
+                where=Where(field="admin_password"),
+            ),
+        )
+    return ()
+
+
+def _host_name(name: str, default: str, taken: frozenset[str]) -> Iterator[Finding]:
+    where = Where(field="host_name")
+    if not _HOST_NAME.fullmatch(name):
+        yield Finding(
+            "settings.host-name-letters",
+            Severity.STOP,
+            f"“{name}” cannot be a host name" if name else "No host name",
+            f"A host name has 1 to {HOST_NAME_MOST} letters, digits and hyphens, and no hyphen at either end.",
+            "Write it without blanks, dots and accents.",
+            where,
+            "RFC 1123 §2.1, RFC 952",
+        )
+        return
+    if name.lower() in taken:
+        yield Finding(
+            "settings.host-name-taken",
+            Severity.STOP,
+            f"Another device here is called {name}",
+            "Two devices of one name: only one of them can be reached by it.",
+            "Give this one another name.",
+            where,
+            "RFC 6762 §9",
+        )
+    elif name.lower() == default.lower():
+        yield Finding(
+            "settings.host-name-default",
+            Severity.NOTE,
+            f"{name} is the name every card of this image starts with",
+            "A second one on this network would claim the same name.",
+            "Give it a name of its own now.",
+            where,
+        )
+    else:
+        yield Finding(
+            "settings.host-name-free",
+            Severity.OK,
+            "Name is free",
+            f"No other device here is called {name}.",
+            where=where,
+        )
+    if len(name) > SHARE_NAME_MOST:
+        yield Finding(
+            "settings.host-name-cut",
+            Severity.NOTE,
+            f"File shares show only {name[:SHARE_NAME_MOST]}",
+            f"Share names end after {SHARE_NAME_MOST} characters.",
+            where=where,
+            source="RFC 1001 §14",
+        )
+
+
+def _ssid(ssid: str) -> Iterator[Finding]:
+    octets = len(ssid.encode())
+    if not 1 <= octets <= SSID_MOST_OCTETS:
+        yield Finding(
+            "wifi.ssid-length",
+            Severity.STOP,
+            "No network name" if not ssid else f"The network name has {octets} octets",
+            f"1 to {SSID_MOST_OCTETS} octets are allowed; a letter with an accent takes two.",
+            "Copy the name from the router's page.",
+            Where(field="ssid"),
+            "IEEE 802.11 §9.4.2.2",
+        )
+    elif ssid != ssid.strip():
+        yield Finding(
+            "wifi.ssid-blank",
+            Severity.CHECK,
+            "The network name begins or ends with a blank",
+            "It is part of the name. Few people mean that.",
+            "Remove it, unless the router's page shows it too.",
+            Where(field="ssid"),
+        )
+
+
+def _passphrase(passphrase: str) -> Iterator[Finding]:
+    where = Where(field="passphrase")
+    if _HEX_KEY.fullmatch(passphrase):
+        yield Finding("wifi.passphrase-is-key", Severity.OK, "64 hex digits: taken as the key itself", where=where)
+        return
+    source = "IEEE 802.11i Annex H.4"
+    if not PASSPHRASE_LEAST <= len(passphrase) <= PASSPHRASE_MOST:
+        yield Finding(
+            "wifi.passphrase-length",
+            Severity.STOP,
+            "No passphrase" if not passphrase else f"The passphrase has {len(passphrase)} characters",
+            f"A Wi-Fi passphrase has {PASSPHRASE_LEAST} to {PASSPHRASE_MOST}.",
+            "Type it as it stands on the router.",
+            where,
+            source,
+        )
+    elif any(not 32 <= ord(c) <= 126 for c in passphrase):
+        position = next(i for i, c in enumerate(passphrase, 1) if not 32 <= ord(c) <= 126)
+        yield Finding(
+            "wifi.passphrase-letters",
+            Severity.STOP,
+            f"Character {position} of the passphrase cannot be in one",
+            "Only the 95 printable ASCII characters are allowed. Curly quotes and accents come from editors.",
+            "Type it by hand.",
+            where,
+            source,
+        )
+    else:
+        yield Finding(
+            "wifi.passphrase-shape",
+            Severity.OK,
+            "Passphrase has the right shape",
+            f"{len(passphrase)} characters. Whether it is the right one shows when the board joins.",
+            where=where,
+            source=source,
+        )
+
+
+def _country(country: str) -> Iterator[Finding]:
+    where = Where(field="country")
+    if pycountry.countries.get(alpha_2=country) is None or country != country.upper():
+        meant = "GB" if country.upper() == "UK" else country.upper()
+        known = pycountry.countries.get(alpha_2=meant) is not None
+        yield Finding(
+            "wifi.country-unknown",
+            Severity.STOP,
+            f"{country or 'Nothing'} is not a country code",
+            "Without the right one the radio stays off, or misses channels 12 and 13 and parts of 5 GHz.",
+            f"Write {meant}." if known else "Use the two capital letters of ISO 3166, such as GB.",
+            where,
+            "ISO 3166-1 alpha-2",
+            Action(f"Use {meant}", "settings", "country", meant) if known else None,
+        )
+    else:
+        yield Finding(
+            "wifi.country-known",
+            Severity.OK,
+            f"Country {country}",
+            "Sets which channels the radio may use.",
+            where=where,
+            source="ISO 3166-1 alpha-2",
+        )
+
+
+def _time_zone(zone: str) -> Iterator[Finding]:
+    if zone not in zoneinfo.available_timezones():
+        yield Finding(
+            "settings.time-zone-unknown",
+            Severity.STOP,
+            f"{zone or 'Nothing'} is not a time zone",
+            "The clock would stay on UTC.",
+            "Use a name such as Europe/London.",
+            Where(field="time_zone"),
+            "IANA time zone database",
+        )
+
+
+def _admin(values: SettingValues) -> Iterator[Finding]:
+    if values.admin_name and not _ADMIN_NAME.fullmatch(values.admin_name):
+        yield Finding(
+            "settings.admin-name-letters",
+            Severity.STOP,
+            f"“{values.admin_name}” cannot be a login name",
+            "It starts with a small letter and goes on with small letters, digits, - and _; 32 at most.",
+            "Choose a short one in small letters.",
+            Where(field="admin_name"),
+            "useradd(8)",
+        )
+    if bool(values.admin_name) != bool(values.admin_hash):
+        yield Finding(
+            "settings.admin-incomplete",
+            Severity.STOP,
+            "The admin account needs both a name and a password",
+            fix="Fill both, or leave both empty and use the image's first login.",
+            where=Where(field="admin_password" if values.admin_name else "admin_name"),
+        )

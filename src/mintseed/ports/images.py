@@ -1,0 +1,48 @@
+"""The library folder with image files, and scratch disks to unpack them on."""
+
+from __future__ import annotations
+
+from contextlib import AbstractContextManager
+from dataclasses import dataclass
+from datetime import datetime
+from pathlib import Path
+from typing import BinaryIO, Protocol
+
+
+@dataclass(frozen=True, slots=True)
+class LibraryFile:
+    name: str
+    size_bytes: int
+    modified_at: datetime
+
+
+class ScratchDisk(Protocol):
+    """A sparse file that stands for a disk; removed when its context ends."""
+
+    @property
+    def path(self) -> Path: ...
+
+    @property
+    def size_bytes(self) -> int: ...
+
+    def read_at(self, offset_bytes: int, length_bytes: int) -> bytes: ...
+
+    def append(self, data: bytes) -> None:
+        """Add `data` at the end; runs of zeros take no room."""
+
+    def grow_to(self, size_bytes: int) -> None:
+        """Make the disk at least `size_bytes` long."""
+
+
+class ImageLibrary(Protocol):
+    def files(self) -> tuple[LibraryFile, ...]:
+        """Return the image files, by name."""
+
+    def open(self, name: str) -> AbstractContextManager[BinaryIO]:
+        """Open a file of the library for reading. Raises MissingError when it is not there."""
+
+    def published_list(self, name: str) -> str | None:
+        """Return the text of a checksum list lying beside the images, or None."""
+
+    def scratch(self) -> AbstractContextManager[ScratchDisk]:
+        """Return a fresh scratch disk. Raises OutsideError when there is no room."""

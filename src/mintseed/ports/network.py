@@ -1,0 +1,30 @@
+"""The local network: what is on it, what announces itself, what a page answers."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Protocol
+
+from mintseed.core.find.candidates import PageAnswer
+from mintseed.core.find.sightings import Sighting
+
+
+class NetworkView(Protocol):
+    def sightings(self) -> tuple[Sighting, ...]:
+        """Return what the router's lease list and the neighbour table hold now."""
+
+
+class Announcements(Protocol):
+    def current(self) -> tuple[Sighting, ...]:
+        """Return the web pages announced over multicast DNS at this moment. Never waits."""
+
+    def close(self) -> None:
+        """Stop listening."""
+
+
+class Probe(Protocol):
+    def get(self, url: str) -> PageAnswer:
+        """Fetch the start of a page. Trouble is part of the answer, not an exception."""
+
+    def post_form(self, url: str, fields: Mapping[str, str]) -> PageAnswer:
+        """Send a form, follow nothing, and return the answer."""

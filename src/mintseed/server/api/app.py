@@ -1,0 +1,59 @@
+"""The API: its routers, and how errors leave it (application/problem+json, RFC 9457)."""
+
+from __future__ import annotations
+
+import logging
+from typing import Any
+
+from django.core.exceptions import ObjectDoesNotExist
+from django.db import DatabaseError
+from django.http import HttpRequest, HttpResponse, JsonResponse
+from ninja import NinjaAPI
+from ninja.errors import ValidationError
+
+from mintseed.core.errors import MintSeedError, http_status
+from mintseed.server.api import bench, boot, card, find, image, keep, log, plan, settings, setup, site
+
+logger = logging.getLogger("mintseed.api")
+
+api = NinjaAPI(title="Mint Seed", version="1", docs_url=None, openapi_url=None, urls_namespace="api")
+
+for router in (bench, plan, image, settings, card, boot, find, setup, keep, site, log):
+    api.add_router("", router.router)
+
+
+def problem(status: int, code: str, title: str, **more: Any) -> HttpResponse:
+    """Return one problem document."""
+    body = {"status": status, "code": code, "title": title, **more}
+    return JsonResponse(body, status=status, content_type="application/problem+json")
+
+
+@api.exception_handler(MintSeedError)
+def _ours(request: HttpRequest, error: MintSeedError) -> HttpResponse:
+    return problem(
+        http_status(error), error.code, error.sentence(), found=error.found, expected=error.expected, where=error.where,
+        next_step=error.next_step,
+    )  # fmt: skip
+
+
+@api.exception_handler(ObjectDoesNotExist)
+def _missing(request: HttpRequest, error: ObjectDoesNotExist) -> HttpResponse:
+    return problem(404, "missing", "There is no such thing here", next_step="Go back to the Bench.")
+
+
+@api.exception_handler(ValidationError)
+def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    first = error.errors[0] if error.errors else {}
+    field = ".".join(str(p) for p in first.get("loc", ()) if p not in ("body", "payload"))
+    return problem(422, "input", f"{field}: {first.get('msg', 'not understood')}".lstrip(": "), where=field)
+
+
+@api.exception_handler(DatabaseError)
+def _database(request: HttpRequest, error: DatabaseError) -> HttpResponse:
+    logger.error("the database does not answer: %s", type(error).__name__)
+    return problem(
+        503,
+        "outside.database",
+        "The database does not answer",
+        next_step="It is started again by itself; wait a moment.",
+    )

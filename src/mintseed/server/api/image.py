@@ -1,0 +1,231 @@
+"""Image: the library, one image's X-ray, and which image a deployment uses."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from django.db import transaction
+from django.http import HttpRequest
+from ninja import Router, Schema
+
+from mintseed import wiring
+from mintseed.core.errors import RefusedError
+from mintseed.core.findings import Finding, Severity, verdict
+from mintseed.core.image.page import PageFacts
+from mintseed.core.image.report import BoardOnImage, VolumeFacts, XRay
+from mintseed.core.plan.fit import board_fit
+from mintseed.core.units import binary_size, decimal_size
+from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
+from mintseed.server.jobs.state import is_active
+from mintseed.server.jobs.tasks import read_image_task
+from mintseed.server.library import sync_library
+from mintseed.server.models import BoardUnit, Deployment, Image, Job
+from mintseed.server.walk import Walk, load_walk, xray_of
+
+router = Router(tags=["image"])
+
+
+class ImageRowOut(Schema):
+    """An image of the library in one line."""
+
+    id: int
+    file_name: str
+    size_text: str
+    appliance: str
+    release: str
+    build: str
+    verdict: str
+    read_at: datetime | None
+    trouble: str
+    summary: str
+
+
+class FileOnImageOut(Schema):
+    path: str
+    title: str
+    known: bool
+    size_bytes: int
+    text: str
+
+
+class BoardFitOut(Schema):
+    """A board one owns, and whether this image starts on it."""
+
+    name: str
+    compatible: str
+    owned: int
+    finding: Finding
+
+
+class XRayOut(Schema):
+    packing: str
+    packed_text: str
+    unpacked_text: str
+    unpacked_bytes: int
+    sha256: str
+    scheme: str
+    bits: int | None
+    volumes: list[VolumeFacts]
+    boards: list[BoardOnImage]
+    fits: list[BoardFitOut]
+    files: list[FileOnImageOut]
+    page: PageFacts
+    page_url: str
+
+
+class ImageOut(Schema):
+    image: ImageRowOut
+    xray: XRayOut | None
+    job: JobOut | None
+    findings: list[Finding]
+
+
+class ImageChoiceOut(Schema):
+    """A row of the library as a choice for one deployment."""
+
+    image: ImageRowOut
+    chosen: bool
+    suggested: bool
+    fit: Finding | None
+
+
+class StationImageOut(Schema):
+    deployment: DeploymentOut
+    choices: list[ImageChoiceOut]
+    chosen: ImageOut | None
+    board_name: str
+    findings: list[Finding]
+
+
+class ChooseImageIn(Schema):
+    image_id: int
+
+
+@router.get("/images", response=list[ImageRowOut])
+def images(request: HttpRequest) -> list[ImageRowOut]:
+    return [row_out(i) for i in sync_library()]
+
+
+@router.get("/images/{pk}", response=ImageOut)
+def image(request: HttpRequest, pk: int) -> ImageOut:
+    return _image_out(Image.objects.get(pk=pk))
+
+
+@router.post("/images/{pk}/read", response=ImageOut)
+def read_again(request: HttpRequest, pk: int) -> ImageOut:
+    queue_reading(Image.objects.get(pk=pk))
+    return _image_out(Image.objects.get(pk=pk))
+
+
+@router.get("/deployments/{pk}/image", response=StationImageOut)
+def station(request: HttpRequest, pk: int) -> StationImageOut:
+    return _station_out(load_walk(pk))
+
+
+@router.put("/deployments/{pk}/image", response=StationImageOut)
+def choose(request: HttpRequest, pk: int, payload: ChooseImageIn) -> StationImageOut:
+    chosen = Image.objects.get(pk=payload.image_id)
+    if load_walk(pk).card_facts.writing:
+        raise RefusedError("its card is being written", next_step="Wait for it, or stop it under Card.")
+    with transaction.atomic():
+        Deployment.objects.filter(pk=pk).update(image=chosen)
+    if not chosen.xray:
+        queue_reading(chosen)
+    return _station_out(load_walk(pk))
+
+
+def queue_reading(image: Image) -> None:
+    """Have the worker X-ray `image`, unless it is at it already."""
+    now = wiring.bench().clock.now()
+    if any(is_active(j, now) for j in Job.objects.filter(image=image, state__in=("queued", "running"))):
+        return
+    with transaction.atomic():
+        job = Job.objects.create(kind=Job.Kind.READ_IMAGE, image=image)
+        read_image_task.enqueue(job.pk)
+
+
+def row_out(image: Image) -> ImageRowOut:
+    xray = xray_of(image)
+    recipe = wiring.recipes().get(image.recipe)
+    summary = ""
+    if xray:
+        boards = len(xray.boards)
+        summary = f"{xray.bits or '?'}-bit, {boards} board{'s' * (boards != 1)}, unpacks to {decimal_size(xray.unpacked_bytes)}"
+    return ImageRowOut(
+        id=image.pk,
+        file_name=image.file_name,
+        size_text=decimal_size(image.size_bytes),
+        appliance=recipe.name if recipe else "",
+        release=image.release,
+        build=image.build,
+        verdict=str(verdict(xray.findings)) if xray else "stop" if image.trouble else "",
+        read_at=image.read_at,
+        trouble=str((image.trouble or {}).get("sentence", "")),
+        summary=summary,
+    )
+
+
+def _image_out(image: Image) -> ImageOut:
+    xray = xray_of(image)
+    job = Job.objects.filter(image=image, kind=Job.Kind.READ_IMAGE).order_by("-pk").first()
+    return ImageOut(
+        image=row_out(image),
+        xray=_xray_out(xray) if xray else None,
+        job=job_out(job),
+        findings=list(xray.findings) if xray else [],
+    )
+
+
+def _xray_out(xray: XRay) -> XRayOut:
+    recipe = wiring.recipes().get(xray.recipe_id)
+    owned = [u.board for u in BoardUnit.objects.all()]
+    return XRayOut(
+        packing=xray.packing,
+        packed_text=decimal_size(xray.packed_bytes),
+        unpacked_text=decimal_size(xray.unpacked_bytes),
+        unpacked_bytes=xray.unpacked_bytes,
+        sha256=xray.sha256,
+        scheme=xray.scheme,
+        bits=xray.bits,
+        volumes=list(xray.volumes),
+        boards=list(xray.boards),
+        fits=[
+            BoardFitOut(
+                name=b.name, compatible=b.compatible[0], owned=owned.count(b.id), finding=next(iter(board_fit(b, xray)))
+            )
+            for b in wiring.boards().values()
+        ],
+        files=[
+            FileOnImageOut(
+                path=f.path,
+                title=f.title or f"text, {binary_size(f.size_bytes)}",
+                known=f.known,
+                size_bytes=f.size_bytes,
+                text=f.content.decode("utf-8", "replace"),
+            )
+            for f in xray.files
+        ],
+        page=xray.page,
+        page_url=xray.page.url() or (f"http://{recipe.host_name}.local:{recipe.page.port}/" if recipe else ""),
+    )
+
+
+def _station_out(walk: Walk) -> StationImageOut:
+    rows = [i for i in sync_library() if i.recipe == walk.row.recipe or i.pk == walk.row.image_id or not i.xray]
+    choices = [_choice(walk, i) for i in rows]
+    best = next((c.image.id for c in choices if c.fit is not None and c.fit.severity is Severity.OK), None)
+    for choice in choices:
+        choice.suggested = choice.image.id == best
+    return StationImageOut(
+        deployment=deployment_out(walk),
+        choices=choices,
+        chosen=_image_out(walk.row.image) if walk.row.image else None,
+        board_name=walk.board.name if walk.board else "",
+        findings=list(walk.image_findings),
+    )
+
+
+def _choice(walk: Walk, image: Image) -> ImageChoiceOut:
+    xray = xray_of(image)
+    fit = next(iter(board_fit(walk.board, xray)), None) if walk.board and xray else None
+    return ImageChoiceOut(image=row_out(image), chosen=image.pk == walk.row.image_id, suggested=False, fit=fit)

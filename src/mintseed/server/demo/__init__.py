@@ -1,0 +1,1 @@
+"""The demo: Quay House, a volunteer-run tide museum with a workshop. All of it is made up."""

@@ -1,0 +1,104 @@
+"""Quay House: its site, boards, supplies, cards, images, and the pretend radio and router around them."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from mintseed.server.jobs.tasks import read_image
+from mintseed.server.journal import record
+from mintseed.server.library import sync_library
+from mintseed.server.models import BoardUnit, Site, Supply, WifiNetwork
+from mintseed.standins.forge.build import build_demo
+from mintseed.standins.forge.sources import DEMO_IMAGES
+from mintseed.standins.router.leases import LeaseBook
+from mintseed.wiring import Config
+
+GB = 10**9
+
+NETWORKS = (
+    {"ssid": "Quay House 2G", "passphrase": "spring tide at noon", "band_ghz": 2.4},
+    {"ssid": "Quay House 5G", "passphrase": "spring tide at noon", "band_ghz": 5.0},
+)
+
+UNITS = (
+    ("Sprig, tin box", "sprig"),
+    ("Larkspur C, green case", "larkspur-c"),
+    ("Larkspur R, clear case", "larkspur-r"),
+    ("Larkspur R, bare", "larkspur-r"),
+    ("Tansy, workshop", "tansy"),
+)
+
+SUPPLIES = (
+    ("Small white one", 5.0, 1.2, "micro-USB"),
+    ("Black one with switch", 5.1, 2.5, "micro-USB"),
+    ("Grey USB-C one", 5.1, 3.0, "USB-C"),
+)
+
+CARD_RATE_BYTES_PER_S = 45_000_000
+"""A usual middling card."""
+
+DRIVES = (
+    {
+        "name": "pda", "path": "/dev/pda", "size": 512 * GB, "rm": False, "ro": False, "hotplug": False, "tran": "sata",
+        "model": "Pretend internal drive", "serial": "QH-0001", "type": "disk", "fstype": None, "mountpoints": [None],
+        "children": [
+            {"name": "pda1", "path": "/dev/pda1", "size": 500 * GB, "type": "part", "fstype": "ext4", "mountpoints": ["/"]},
+            {"name": "pda2", "path": "/dev/pda2", "size": 8 * GB, "type": "part", "fstype": "swap", "mountpoints": ["[SWAP]"]},
+        ],
+    },
+    {
+        "name": "pdb", "path": "/dev/pdb", "size": 31_914_983_424, "rm": True, "ro": False, "hotplug": True, "tran": "usb",
+        "model": "Reader, left slot", "serial": "QH-C32-07", "type": "disk", "fstype": None, "mountpoints": [None],
+        "children": [
+            {"name": "pdb1", "path": "/dev/pdb1", "size": 31 * GB, "type": "part", "fstype": "vfat", "mountpoints": [None]},
+        ],
+        "faults": {"rate_bytes_per_s": CARD_RATE_BYTES_PER_S},
+    },
+    {
+        "name": "pdc", "path": "/dev/pdc", "size": 15_931_539_456, "rm": True, "ro": False, "hotplug": True, "tran": "usb",
+        "model": "Reader, right slot", "serial": "QH-C16-02", "type": "disk", "fstype": None, "mountpoints": [None],
+        "faults": {"rate_bytes_per_s": CARD_RATE_BYTES_PER_S},
+    },
+)  # fmt: skip
+
+HOUSE_DEVICES = (("02:51:48:00:00:0a", "till"), ("02:51:48:00:00:0b", "front-desk"), ("02:51:48:00:00:0c", ""))
+"""What is on the network before anything is powered."""
+
+
+def seed_bench(config: Config) -> None:
+    """Make the pretend drives, air and router, and build the images, where they are missing."""
+    folder = config.bench_folder
+    folder.prepare()
+    if not folder.drives_file.exists():
+        folder.write(folder.drives_file, list(DRIVES))
+    if not folder.air_file.exists():
+        folder.write(folder.air_file, list(NETWORKS))
+    if not folder.leases_file.exists():
+        book = LeaseBook(folder, config.standin_lan)
+        for mac, name in HOUSE_DEVICES:
+            book.give(mac, name)
+    build_demo(DEMO_IMAGES, config.library)
+
+
+def seed_database(config: Config) -> None:
+    """Load the site and what it owns into an empty database, and read the images that were not read yet."""
+    if not Site.objects.exists():
+        with transaction.atomic():
+            site = Site.objects.create(
+                pk=1,
+                name="Quay House",
+                country="GB",
+                time_zone="Europe/London",
+                keyboard="gb",
+                networks=[config.standin_lan],
+            )
+            for network in NETWORKS:
+                WifiNetwork.objects.create(site=site, **network)
+            for name, board in UNITS:
+                BoardUnit.objects.create(name=name, board=board)
+            for name, voltage_v, current_a, connector in SUPPLIES:
+                Supply.objects.create(name=name, voltage_v=voltage_v, current_a=current_a, connector=connector)
+            record(None, "", "demo.loaded", "Quay House loaded: pretend site, boards, supplies and images")
+    for image in sync_library():
+        if not image.xray and not image.trouble and image.recipe:
+            read_image(image)

@@ -1,0 +1,1 @@
+"""Background work: how a job stands, and the tasks the worker runs."""

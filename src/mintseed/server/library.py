@@ -1,0 +1,37 @@
+"""Keep the table of images in step with the files in the library folder."""
+
+from __future__ import annotations
+
+from mintseed import wiring
+from mintseed.server.models import Image
+
+
+def sync_library() -> list[Image]:
+    """Return one row a file in the library, newest release first. A file that changed is to be read again; rows whose
+    file went stay in the table and are not returned."""
+    known = {i.file_name: i for i in Image.objects.all()}
+    present = []
+    for file in wiring.bench().library.files():
+        row = known.get(file.name)
+        found = identity_of(file.name)
+        if row is None:
+            row = Image.objects.create(
+                file_name=file.name, size_bytes=file.size_bytes, modified_at=file.modified_at, **found
+            )
+        elif (row.size_bytes, row.modified_at) != (file.size_bytes, file.modified_at):
+            row.size_bytes, row.modified_at = file.size_bytes, file.modified_at
+            row.xray, row.sha256, row.trouble, row.read_at = "", "", None, None
+            row.save()
+        present.append(row)
+    return sorted(
+        present,
+        key=lambda r: (r.recipe == "", r.recipe, [-ord(c) for c in r.release], r.build != "64-bit", r.file_name),
+    )
+
+
+def identity_of(name: str) -> dict[str, str]:
+    """Return which recipe, release and build call their download `name`; empty when none does."""
+    for recipe in wiring.recipes().values():
+        if found := recipe.build_of_file(name):
+            return {"recipe": recipe.id, "release": found[0].version, "build": found[1].id}
+    return {}

@@ -1,0 +1,272 @@
+"""Read what an image file really is: packing, checksum, table, volumes, boards, files to fill, its page."""
+
+from __future__ import annotations
+
+import hashlib
+import io
+from collections.abc import Callable, Iterable, Iterator
+from dataclasses import dataclass
+from typing import BinaryIO, Literal
+
+from mintseed.core.errors import DeviceTreeError, ImageError, ToolError
+from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.image import packing
+from mintseed.core.image.checksums import compare_sha256, sha256_in_list
+from mintseed.core.image.device_tree import read_device_tree
+from mintseed.core.image.kernel import HEAD_BYTES, kernel_bits
+from mintseed.core.image.page import LISTEN_FILES, MDNS_FOLDER, PageFacts, read_page_facts
+from mintseed.core.image.partitions import Partition, PartitionTable, read_partition_table
+from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts, XRay
+from mintseed.core.limits import MAX_DEVICE_TREE_BYTES, MAX_DEVICE_TREES, MAX_SETTINGS_FILE_BYTES
+from mintseed.core.recipes.model import Build, Recipe, Release
+from mintseed.core.source import BytesSource
+from mintseed.core.units import MIB
+from mintseed.ports.images import ImageLibrary, ScratchDisk
+from mintseed.ports.volume import Volume, VolumeTools
+
+TABLE_BYTES = MIB
+"""bytes of the image's start that surely hold its partition table."""
+
+SETTINGS_ENDINGS = (".conf", ".txt", ".nmconnection", ".yaml", ".yml", ".cfg", ".ini", ".env", ".toml", ".json")
+
+Depth = Literal["boot", "whole"]
+Tell = Callable[[int, int], None]
+"""Called with packed bytes read so far and in all; may raise to stop."""
+
+
+class TappedStream(io.RawIOBase):
+    """A read-only stream that hashes and counts what passes through it."""
+
+    def __init__(self, stream: BinaryIO, tell: Callable[[int], None]) -> None:
+        super().__init__()
+        self._stream, self._tell = stream, tell
+        self._digest, self._count = hashlib.sha256(), 0
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: bytearray | memoryview) -> int:  # type: ignore[override]
+        data = self._stream.read(len(buffer))
+        buffer[: len(data)] = data
+        self._digest.update(data)
+        self._count += len(data)
+        self._tell(self._count)
+        return len(data)
+
+    def drain(self) -> None:
+        """Read what is left, so that the checksum is of the whole file."""
+        while self.read(MIB):
+            pass
+
+    @property
+    def sha256(self) -> str:
+        return self._digest.hexdigest()
+
+
+def open_tapped(stream: BinaryIO, tell: Callable[[int], None]) -> tuple[packing.Packing, TappedStream, BinaryIO]:
+    """Return how `stream` is packed, the tap, and a buffered stream over it at the start.
+
+    Raises ImageError for what is no image.
+    """
+    head = stream.read(packing.HEAD_BYTES)
+    kind = packing.detect(head)
+    stream.seek(0)
+    tap = TappedStream(stream, tell)
+    return kind, tap, io.BufferedReader(tap, MIB)  # type: ignore[return-value]
+
+
+@dataclass(frozen=True, slots=True)
+class _Unpacked:
+    kind: packing.Packing
+    packed_bytes: int
+    sha256: str
+    table: PartitionTable
+    complete: bool
+
+
+def execute(
+    name: str,
+    *,
+    library: ImageLibrary,
+    tools: VolumeTools,
+    recipes: Iterable[Recipe],
+    depth: Depth = "whole",
+    tell: Tell = lambda done, total: None,
+) -> XRay:
+    """Return the X-ray of the library's file `name`.
+
+    With depth `boot`, reading stops at the end of the boot volume: no checksum, no root volume.
+    Raises MissingError, ImageError, PartitionTableError or OutsideError.
+    """
+    with library.scratch() as disk:
+        with library.open(name) as stream:
+            unpacked = _unpack(stream, disk, depth, tell)
+        known = next(((r, *found) for r in recipes if (found := r.build_of_file(name))), None)
+        return _report(name, unpacked, disk, tools, known, library)
+
+
+def _unpack(stream: BinaryIO, disk: ScratchDisk, depth: Depth, tell: Tell) -> _Unpacked:
+    size_bytes = stream.seek(0, io.SEEK_END)
+    stream.seek(0)
+    kind, tap, buffered = open_tapped(stream, lambda done: tell(done, size_bytes))
+    stop_at: int | None = None
+    for piece in packing.unpack(buffered, kind):
+        disk.append(piece)
+        if depth == "boot":
+            if stop_at is None and disk.size_bytes >= TABLE_BYTES:
+                stop_at = boot_volume_end(_table(disk, None))
+            if stop_at is not None and disk.size_bytes >= stop_at:
+                break
+    if depth == "boot":
+        claimed = max((p.end_bytes for p in _table(disk, None).partitions), default=disk.size_bytes)
+        return _Unpacked(kind, size_bytes, "", _table(disk, claimed), False)
+    tap.drain()
+    return _Unpacked(kind, size_bytes, tap.sha256, read_partition_table(disk), True)
+
+
+def _table(disk: ScratchDisk, claimed_bytes: int | None) -> PartitionTable:
+    return read_partition_table(BytesSource(disk.read_at(0, TABLE_BYTES), claimed_bytes or disk.size_bytes))
+
+
+def boot_volume_end(table: PartitionTable) -> int:
+    """Return the byte where the boot volume of `table` ends. Raises ImageError when there is no partition."""
+    if not table.partitions:
+        raise ImageError("the partition table is empty", expected="a boot volume and a root volume",
+                         next_step="This is no card image; choose another file.")  # fmt: skip
+    return min(table.partitions, key=lambda p: p.start_lba).end_bytes
+
+
+def _report(
+    name: str,
+    unpacked: _Unpacked,
+    disk: ScratchDisk,
+    tools: VolumeTools,
+    known: tuple[Recipe, Release, Build] | None,
+    library: ImageLibrary,
+) -> XRay:
+    table = unpacked.table
+    boot_volume_end(table)
+    findings = list(table.findings)
+    volumes: list[VolumeFacts] = []
+    boards: list[BoardOnImage] = []
+    files: list[FileOnImage] = []
+    bits: int | None = None
+    page = PageFacts()
+    for index, partition in enumerate(sorted(table.partitions, key=lambda p: p.start_lba)):
+        if partition.offset_bytes >= disk.size_bytes:
+            volumes.append(_unread(partition, index))
+            continue
+        kind = tools.identify(disk.path, partition.offset_bytes)
+        volume = tools.open(disk.path, partition.offset_bytes, kind)
+        role = "boot" if index == 0 else "root" if index == 1 else "data"
+        used = volume.used_bytes() if volume else None
+        volumes.append(
+            VolumeFacts(partition.number, role, kind.file_system or partition.type_name, kind.label, partition.offset_bytes,
+                        partition.size_bytes, used)
+        )  # fmt: skip
+        if role == "boot" and volume is not None and kind.file_system == "vfat":
+            names = volume.files()
+            boards = list(_boards(volume, names, findings))
+            bits = _bits(volume, names)
+            files = list(_files(volume, names, known[0] if known else None))
+        elif role == "root" and volume is not None and unpacked.complete:
+            page = _page(volume, findings)
+    findings += _identity(name, unpacked, known, library)
+    findings += _content(volumes, boards, bits)
+    recipe_id, release, build = (known[0].id, known[1].version, known[2].id) if known else ("", "", "")
+    return XRay(
+        file_name=name,
+        packing=str(unpacked.kind),
+        packed_bytes=unpacked.packed_bytes,
+        unpacked_bytes=disk.size_bytes if unpacked.complete else max(p.end_bytes for p in table.partitions),
+        sha256=unpacked.sha256,
+        scheme=table.scheme,
+        volumes=tuple(volumes),
+        boards=tuple(boards),
+        device_tree_count=len(boards),
+        bits=bits,
+        files=tuple(files),
+        page=page,
+        recipe_id=recipe_id,
+        release=release,
+        build=build,
+        findings=tuple(findings),
+    )
+
+
+def _unread(partition: Partition, index: int) -> VolumeFacts:
+    role = "root" if index == 1 else "data"
+    return VolumeFacts(
+        partition.number, role, partition.type_name, partition.name, partition.offset_bytes, partition.size_bytes, None
+    )
+
+
+def _boards(volume: Volume, names: tuple[str, ...], findings: list[Finding]) -> Iterator[BoardOnImage]:
+    for name in [n for n in names if n.lower().endswith(".dtb")][:MAX_DEVICE_TREES]:
+        try:
+            tree = read_device_tree(volume.read(name, MAX_DEVICE_TREE_BYTES + 1) or b"", file=name)
+            yield BoardOnImage(tree.model, tree.compatible, name)
+        except DeviceTreeError as error:
+            findings.append(
+                Finding("image.device-tree-broken", Severity.CHECK, f"{name} is not readable", error.sentence(),
+                        "Compare the checksum; the board it is for may not start.", Where(file=name),
+                        "Devicetree Specification v0.4 chapter 5")
+            )  # fmt: skip
+
+
+def _bits(volume: Volume, names: tuple[str, ...]) -> int | None:
+    kernels = (n for n in names if n.rsplit("/", 1)[-1].lower().startswith(("kernel", "zimage", "image", "vmlinuz")))
+    found = (kernel_bits(volume.read(n, HEAD_BYTES) or b"") for n in kernels)
+    return next((bits for bits in found if bits), None)
+
+
+def _files(volume: Volume, names: tuple[str, ...], recipe: Recipe | None) -> Iterator[FileOnImage]:
+    described = {f.path: f for f in recipe.files} if recipe else {}
+    for name in names:
+        if name not in described and not name.lower().endswith(SETTINGS_ENDINGS):
+            continue
+        content = volume.read(name, MAX_SETTINGS_FILE_BYTES + 1) or b""
+        if len(content) > MAX_SETTINGS_FILE_BYTES or b"\0" in content:
+            continue
+        file = described.get(name)
+        yield FileOnImage(name, len(content), content, file is not None, file.title if file else "")
+
+
+def _page(volume: Volume, findings: list[Finding]) -> PageFacts:
+    try:
+        services = [f"{MDNS_FOLDER}/{n}" for n in volume.folder(MDNS_FOLDER) if n.endswith(".service")]
+        wanted = ["etc/hostname", "etc/os-release", "usr/lib/os-release", *LISTEN_FILES, *services]
+        contents = ((path, volume.read(path, MAX_SETTINGS_FILE_BYTES)) for path in wanted)
+        return read_page_facts({path: data for path, data in contents if data})
+    except ToolError as error:
+        findings.append(
+            Finding("image.root-unreadable", Severity.CHECK, "The root volume cannot be read", error.sentence(),
+                    "Where its page will be is taken from the recipe.", Where(part="root volume"))
+        )  # fmt: skip
+        return PageFacts()
+
+
+def _identity(
+    name: str, unpacked: _Unpacked, known: tuple[Recipe, Release, Build] | None, library: ImageLibrary
+) -> Iterator[Finding]:
+    if known is None:
+        yield Finding("image.recipe-unknown", Severity.CHECK, "No recipe describes this file",
+                      "Its files and its page are read from it, but nobody said what to fill.",
+                      "Choose a file a recipe names.", Where(file=name))  # fmt: skip
+    elif unpacked.complete:
+        recipe, _release, build = known
+        listed = library.published_list(build.checksums) if build.checksums else None
+        published = build.sha256 or (sha256_in_list(listed, name) if listed else None)
+        yield compare_sha256(unpacked.sha256, published, source_name=build.checksums or f"recipe {recipe.id}")
+
+
+def _content(volumes: list[VolumeFacts], boards: list[BoardOnImage], bits: int | None) -> Iterator[Finding]:
+    if not any(v.role == "boot" and v.file_system == "vfat" for v in volumes):
+        yield Finding("image.no-boot-volume", Severity.STOP, "No boot volume that can be filled",
+                      "The first partition holds no FAT file system.", "Choose another image.")  # fmt: skip
+    elif not boards:
+        yield Finding("image.no-device-trees", Severity.CHECK, "No device trees on the boot volume",
+                      "Which boards it starts on cannot be told.", "Rely on the appliance's own list of boards.")  # fmt: skip
+    if boards and bits is None:
+        yield Finding("image.kernel-unknown", Severity.NOTE, "The kernel's word size cannot be told",
+                      "No kernel with a known header lies on the boot volume.")  # fmt: skip

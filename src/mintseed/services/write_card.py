@@ -1,0 +1,140 @@
+"""Write a filled image to a card, read it back and compare. Only then is it written."""
+
+from __future__ import annotations
+
+import hashlib
+import queue
+import threading
+import time
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+
+from mintseed.core.card.drives import Drive, judge_drive
+from mintseed.core.card.progress import Phase, Progress
+from mintseed.core.errors import DriveError, ImageError, MissingError, RefusedError
+from mintseed.core.findings import Finding, Severity, verdict, worst_first
+from mintseed.core.image.report import XRay
+from mintseed.ports.card_readers import BlockTarget, CardReaders
+from mintseed.ports.images import ImageLibrary
+from mintseed.services.fill_image import FilledHead, filled_pieces
+
+QUEUE_PIECES = 8
+"""pieces of 1 MiB between unpacking and writing: enough to keep both busy, little enough to bound memory."""
+
+Tell = Callable[[Progress], None]
+"""Called often with how far it is; may raise StoppedError to stop."""
+
+
+@dataclass(frozen=True, slots=True)
+class WrittenCard:
+    """Proof of a write: length, SHA-256 of what was written and read back alike, seconds it took."""
+
+    drive: Drive
+    written_bytes: int
+    sha256: str
+    took_s: float
+
+
+def check(drive: Drive, xray: XRay) -> tuple[Finding, ...]:
+    """Return what stands for and against writing the image to `drive`, worst first."""
+    return worst_first(judge_drive(drive, needed_bytes=xray.unpacked_bytes))
+
+
+def pick_drive(readers: CardReaders, path: str, expect_serial: str) -> Drive:
+    """Return the drive at `path` as it is now. Raises MissingError when it is gone, RefusedError when it is another one."""
+    drive = next((d for d in readers.drives() if d.path == path), None)
+    if drive is None:
+        raise MissingError("no drive there now", where=path, next_step="Put the card in and look at the drives again.")
+    if drive.serial != expect_serial:
+        raise RefusedError(f"another drive is there now ({drive.serial or 'without a serial'})", expected=expect_serial,
+                           where=path, next_step="Look at the drives and pick again.")  # fmt: skip
+    return drive
+
+
+def execute(
+    xray: XRay, head: FilledHead, drive: Drive, *, library: ImageLibrary, readers: CardReaders, tell: Tell
+) -> WrittenCard:
+    """Unpack, hash, write, flush, read back, compare.
+
+    Raises RefusedError when a safety rule stands against the drive, ImageError when the download is not the file that
+    was X-rayed, DriveError when the card lets us down or gives back other bytes, StoppedError when `tell` says so.
+    """
+    found = check(drive, xray)
+    if verdict(found) is Severity.STOP:
+        raise RefusedError(found[0].title, where=drive.path, next_step=found[0].fix)
+    started = time.monotonic()
+    with readers.open(drive) as target:
+        sha256 = _write(xray, head, target, library, tell)
+        _prove(target, xray.unpacked_bytes, sha256, drive, tell)
+    readers.set_free(drive)
+    return WrittenCard(drive, xray.unpacked_bytes, sha256, time.monotonic() - started)
+
+
+def _write(xray: XRay, head: FilledHead, target: BlockTarget, library: ImageLibrary, tell: Tell) -> str:
+    """Write the filled image and return the SHA-256 of what was written."""
+    digest, written, started = hashlib.sha256(), 0, time.monotonic()
+    with library.open(xray.file_name) as stream:
+        unpacking = filled_pieces(stream, head)
+        for piece in _ahead(unpacking.pieces):
+            target.write(piece)
+            digest.update(piece)
+            written += len(piece)
+            tell(Progress(Phase.WRITING, written, xray.unpacked_bytes, time.monotonic() - started))
+    if unpacking.tap.sha256 != xray.sha256 or written != xray.unpacked_bytes:
+        raise ImageError(
+            "the image file changed since it was read", expected=f"SHA-256 {xray.sha256}", where=xray.file_name,
+            next_step="Read the image again under Images, then write the card.",
+        )  # fmt: skip
+    tell(Progress(Phase.FLUSHING, written, written, time.monotonic() - started))
+    target.flush()
+    return digest.hexdigest()
+
+
+def _prove(target: BlockTarget, length_bytes: int, sha256: str, drive: Drive, tell: Tell) -> None:
+    """Read the card back and compare. Raises DriveError when it holds other bytes."""
+    digest, read, started = hashlib.sha256(), 0, time.monotonic()
+    for piece in target.read_back(length_bytes):
+        digest.update(piece)
+        read += len(piece)
+        tell(Progress(Phase.READING_BACK, read, length_bytes, time.monotonic() - started))
+    if digest.hexdigest() != sha256:
+        raise DriveError(
+            "the card gave back other bytes than were written", expected=f"SHA-256 {sha256}", where=drive.path,
+            next_step="The card or the reader is failing. Take another card.",
+        )  # fmt: skip
+
+
+def _ahead(pieces: Iterator[bytes]) -> Iterator[bytes]:
+    """Yield `pieces`, made a few ahead in a thread of their own, so that unpacking and writing overlap."""
+    ready: queue.Queue[bytes | BaseException | None] = queue.Queue(QUEUE_PIECES)
+    leave = threading.Event()
+
+    def make() -> None:
+        end: BaseException | None = None
+        try:
+            for piece in pieces:
+                if not _put(piece):
+                    return
+        except BaseException as error:
+            end = error
+        _put(end)
+
+    def _put(item: bytes | BaseException | None) -> bool:
+        while not leave.is_set():
+            try:
+                ready.put(item, timeout=0.2)
+                return True
+            except queue.Full:
+                continue
+        return False
+
+    maker = threading.Thread(target=make, name="unpack")
+    maker.start()
+    try:
+        while (item := ready.get()) is not None:
+            if isinstance(item, BaseException):
+                raise item
+            yield item
+    finally:
+        leave.set()
+        maker.join()

@@ -1,0 +1,1 @@
+"""A simulated board. It reads the card it is given: table, device trees, settings files, root volume."""

@@ -1,0 +1,115 @@
+"""From the bytes on a card to what the board does: stops, stays off the network, or joins and serves its page."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+from mintseed.standins.board.card_bytes import FatReader, UnreadableError, device_tree_names, root_file, volume_offsets
+from mintseed.standins.board.settings_readers import Wanted, read_keyfile, read_values, read_wpa
+
+MANIFEST = "usr/lib/standin/manifest.json"
+"""How the simulated system behaves; lies on the root volume and is read by stand-ins only."""
+
+
+@dataclass(frozen=True)
+class AirNetwork:
+    """A network the simulated access point serves."""
+
+    ssid: bytes
+    key: bytes
+    band_ghz: float
+
+
+@dataclass(frozen=True)
+class Outcome:
+    """What will happen. `stops_at` is empty when it joins `after_s` seconds from power-on."""
+
+    stops_at: str = ""
+    after_s: float = 0.0
+    page_after_s: float = 0.0
+    host_name: str = ""
+    port: int = 0
+    service: str = ""
+    page: bytes = b""
+    login_name: str = ""
+    login_hash: str = field(default="", repr=False)
+    login_word: str = field(default="", repr=False)
+
+
+def boot(card: Path, board: dict[str, Any], air: Sequence[AirNetwork]) -> Outcome:
+    """Return what `board` (as power.py describes it) does with `card` where `air` can be heard."""
+    try:
+        offsets = volume_offsets(card)
+        if len(offsets) < 2:
+            return Outcome("test card: fewer than two volumes")
+        fat = FatReader(card, offsets[0])
+    except (OSError, UnreadableError) as error:
+        return Outcome(f"test card: {error}")
+    try:
+        return _from_volumes(card, offsets[1], fat, board, air)
+    finally:
+        fat.close()
+
+
+def _from_volumes(card: Path, root: int, fat: FatReader, board: dict[str, Any], air: Sequence[AirNetwork]) -> Outcome:
+    trees = [fat.read(n) or b"" for n in fat.names() if n.lower().endswith(".dtb")]
+    if not any(device_tree_names(t)[:1] == [board["compatible"]] for t in trees):
+        return Outcome("test card: no device tree for this board")
+    kernel = next((fat.read(n) or b"" for n in fat.names() if n.lower().startswith("kernel")), b"")
+    if kernel[0x38:0x3C] == b"ARM\x64" and board["bits"] == 32:
+        return Outcome("test card: 64-bit kernel")
+    try:
+        manifest = json.loads(root_file(card, root, MANIFEST))
+    except ValueError:
+        return Outcome("no root volume")
+    device = manifest["device_file"]
+    values = read_values(fat.read(device["path"]) or b"", shell=device["shell"])
+    if not (board["cable"] and board["ethernet"]) and (why := _cannot_join(fat, manifest, board, air)):
+        return Outcome(why)
+    return _joined(card, root, manifest, values, board)
+
+
+def _cannot_join(fat: FatReader, manifest: dict[str, Any], board: dict[str, Any], air: Sequence[AirNetwork]) -> str:
+    """Return why the board never joins over Wi-Fi, or nothing when it does."""
+    if not board["radio_ghz"]:
+        return "no radio and no cable"
+    data = fat.read(manifest["network_file"]["path"])
+    wanted: Wanted | None = None
+    if data is not None:
+        wanted = (read_wpa if manifest["network_file"]["reader"] == "wpa" else read_keyfile)(data)
+    if wanted is None:
+        return "network file missing or refused"
+    if len(wanted.country) != 2:
+        return "radio off: no country"
+    network = next((n for n in air if n.ssid == wanted.ssid and n.band_ghz in board["radio_ghz"]), None)
+    if network is None:
+        return "hears no such network"
+    return "" if wanted.key == network.key else "access point refuses the key"
+
+
+def _joined(card: Path, root: int, manifest: dict[str, Any], values: dict[str, str], board: dict[str, Any]) -> Outcome:
+    device = manifest["device_file"]
+    own_name = root_file(card, root, "etc/hostname").decode("utf-8", "replace").strip()
+    listen = root_file(card, root, "etc/webpage/site.conf").decode("utf-8", "replace")
+    ports = [
+        w.strip(";") for line in listen.splitlines() if line.strip().startswith("listen") for w in line.split()[1:2]
+    ]
+    service = root_file(card, root, f"etc/avahi/services/{manifest['appliance']}.service").decode("utf-8", "replace")
+    page = root_file(card, root, "srv/page/index.html")
+    has_account = bool(values.get(device["account"]) and values.get(device["account_hash"]))
+    factor = 1.6 if board["tiny"] else 1.0
+    return Outcome(
+        after_s=manifest["join_s"] * factor,
+        page_after_s=manifest["page_after_s"],
+        host_name=values.get(device["name"]) or own_name,
+        port=int(ports[0]) if ports and ports[0].isdigit() else 80,
+        service="_http._tcp" if "<type>_http._tcp</type>" in service else "",
+        page=page,
+        login_name=values[device["account"]] if has_account else manifest["login"]["name"],
+        login_hash=values[device["account_hash"]] if has_account else "",
+        login_word="" if has_account else manifest["login"]["word"],
+    )

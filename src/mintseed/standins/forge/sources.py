@@ -1,0 +1,184 @@
+"""What the demo images are made of. Everything is invented."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+
+@dataclass(frozen=True)
+class BoardTree:
+    """A device tree to compile: file name, plain model, names from most to least exact."""
+
+    file: str
+    model: str
+    compatible: tuple[str, ...]
+
+
+SPRIG = BoardTree("fern-sprig.dtb", "Fernworks Sprig", ("fernworks,sprig",))
+LARKSPUR_C = BoardTree("fern-larkspur-c.dtb", "Fernworks Larkspur C", ("fernworks,larkspur-c", "fernworks,larkspur"))
+LARKSPUR_R = BoardTree("fern-larkspur-r.dtb", "Fernworks Larkspur R", ("fernworks,larkspur-r", "fernworks,larkspur"))
+TANSY = BoardTree("fern-tansy.dtb", "Fernworks Tansy", ("fernworks,tansy",))
+
+
+@dataclass(frozen=True)
+class ImageSpec:
+    """One image to build. Sizes in MiB; `boot_files` and `root_files` map paths to text."""
+
+    file: str
+    appliance: str
+    release: str
+    bits: Literal[32, 64]
+    scheme: Literal["mbr", "gpt"]
+    boards: tuple[BoardTree, ...]
+    boot_mib: int
+    root_mib: int
+    boot_files: dict[str, str]
+    root_files: dict[str, str]
+    checksums: str
+
+
+PLATEN_NETWORK = """\
+# Platen: the network it joins. Read once, before the first boot.
+# Take the # away in front of country and of every line of the block, the last one too.
+
+ctrl_interface=/run/wpa
+
+#country=ZZ
+#network={
+#    ssid="name of your network"
+#    psk="passphrase of your network"
+#    # higher numbers are tried first
+#    priority=5
+#}
+"""
+
+PLATEN_DEVICE = """\
+# Platen: this device. No quotes, no blanks around the equals sign.
+HOST_NAME=platen
+# as in Europe/London
+TIME_ZONE=UTC
+#KEYBOARD=us
+PAPER=A4
+"""
+
+LINTEL_NETWORK = """\
+# Lintel copies this file onto its root volume at first boot.
+[connection]
+id=house
+type=wifi
+
+[wifi]
+mode=infrastructure
+ssid=CHANGE-ME
+
+[wifi-security]
+key-mgmt=wpa-psk
+psk=CHANGE-ME
+
+[ipv4]
+method=auto
+
+[ipv6]
+method=auto
+"""
+
+LINTEL_DEVICE = """\
+# Lintel: this device. Read by the shell, so quote what holds blanks or signs.
+NAME='lintel'
+ZONE='UTC'
+KEYS='us'
+# an account made before the first boot; without one the image's own login opens it
+#ACCOUNT=''
+#ACCOUNT_HASH=''
+"""
+
+_SERVICE = """\
+<?xml version="1.0" standalone='no'?>
+<service-group>
+  <name replace-wildcards="yes">{name} on %h</name>
+  <service><type>_http._tcp</type><port>{port}</port></service>
+</service-group>
+"""
+
+_PAGE = """\
+<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width">
+<title>{title}</title>
+<style>body{{font:16px/1.5 sans-serif;max-width:34rem;margin:2rem auto;padding:0 1rem;background:{paper};color:#222}}
+label{{display:block;margin:.4rem 0}}input{{font:inherit;width:100%}}button{{font:inherit;margin:.5rem 0 1.5rem}}</style>
+<h1>{title}</h1><p>This is <b>{{{{host}}}}</b>, a simulated appliance on the stand-in bench.</p>{{{{part}}}}</html>
+"""
+
+
+def _root(appliance: str, name: str, release: str, port: int, title: str, paper: str) -> dict[str, str]:
+    return {
+        "etc/hostname": f"{appliance}\n",
+        "etc/os-release": f'NAME="{name}"\nID={appliance}\nVERSION_ID="{release}"\n',
+        "etc/webpage/site.conf": f"# where the page is served\nlisten {port};\n",
+        f"etc/avahi/services/{appliance}.service": _SERVICE.format(name=name, port=port),
+        "srv/page/index.html": _PAGE.format(title=title, paper=paper),
+    }
+
+
+PLATEN_MANIFEST = {
+    "appliance": "platen",
+    "join_s": 41,
+    "page_after_s": 9,
+    "network_file": {"path": "platen-network.conf", "reader": "wpa"},
+    "device_file": {"path": "device.conf", "shell": False, "name": "HOST_NAME", "account": "-", "account_hash": "-"},
+    "login": {"name": "inkwell", "word": "inkwell"},
+}
+
+LINTEL_MANIFEST = {
+    "appliance": "lintel",
+    "join_s": 58,
+    "page_after_s": 24,
+    "network_file": {"path": "settings/wifi.nmconnection", "reader": "keyfile"},
+    "device_file": {
+        "path": "settings/device.conf", "shell": True, "name": "NAME", "account": "ACCOUNT", "account_hash": "ACCOUNT_HASH",
+    },
+    "login": {"name": "doorway", "word": "doorway"},
+}  # fmt: skip
+
+MANIFESTS = {"platen": PLATEN_MANIFEST, "lintel": LINTEL_MANIFEST}
+
+
+def platen(release: str, bits: Literal[32, 64], ending: str, boards: tuple[BoardTree, ...]) -> ImageSpec:
+    """Return one build of Platen."""
+    return ImageSpec(
+        file=f"platen-{release}-{bits}.img.{ending}",
+        appliance="platen",
+        release=release,
+        bits=bits,
+        scheme="mbr",
+        boards=boards,
+        boot_mib=48,
+        root_mib=80,
+        boot_files={"platen-network.conf": PLATEN_NETWORK, "device.conf": PLATEN_DEVICE},
+        root_files=_root("platen", "Platen", release, 5310, "Platen print desk", "#f4f0e6"),
+        checksums=f"platen-{release}.sha256",
+    )
+
+
+LINTEL = ImageSpec(
+    file="lintel-11.4-64.img.xz",
+    appliance="lintel",
+    release="11.4",
+    bits=64,
+    scheme="gpt",
+    boards=(LARKSPUR_C, LARKSPUR_R, TANSY),
+    boot_mib=64,
+    root_mib=112,
+    boot_files={"settings/wifi.nmconnection": LINTEL_NETWORK, "settings/device.conf": LINTEL_DEVICE},
+    root_files=_root("lintel", "Lintel", "11.4", 8420, "Lintel house page", "#e8eef2"),
+    checksums="lintel-11.4.sha256",
+)
+
+DEMO_IMAGES: tuple[ImageSpec, ...] = (
+    platen("3.2", 64, "xz", (LARKSPUR_C, LARKSPUR_R, TANSY)),
+    platen("3.2", 32, "xz", (SPRIG, LARKSPUR_C, LARKSPUR_R)),
+    # Tansy came out after 3.0, so 3.0 does not know it.
+    platen("3.0", 64, "gz", (LARKSPUR_C, LARKSPUR_R)),
+    platen("3.0", 32, "gz", (SPRIG, LARKSPUR_C, LARKSPUR_R)),
+    LINTEL,
+)

@@ -1,0 +1,47 @@
+"""Moving a simulated card into a simulated board and switching the power.
+
+Not simulated: brown-outs, boards that are hot, cards put in upside down.
+"""
+
+from __future__ import annotations
+
+import time
+
+from mintseed.core.boards.model import Board
+from mintseed.core.card.drives import Drive
+from mintseed.core.errors import RefusedError
+from mintseed.standins.bench_folder import BenchFolder
+
+
+class StandinPower:
+    """Implements ports.BoardPower. The bench process sees the file it leaves and behaves."""
+
+    def __init__(self, folder: BenchFolder) -> None:
+        self._folder = folder
+
+    @property
+    def by_hand(self) -> bool:
+        return False
+
+    def power_on(self, unit: str, board: Board, card: Drive, *, cable: bool) -> None:
+        powered = self._folder.powered()
+        if unit in powered:
+            raise RefusedError("that board is powered already", next_step="Power it off first.")
+        if any(state["card"] == card.name for state in powered.values()):
+            raise RefusedError("that card is in another board", next_step="Power that board off first.")
+        self._folder.write(
+            self._folder.boards / f"{unit}.json",
+            {
+                "card": card.name,
+                "compatible": board.compatible[0],
+                "bits": board.bits,
+                "radio_ghz": list(board.radio_ghz),
+                "ethernet": board.ethernet,
+                "tiny": board.tiny,
+                "cable": cable,
+                "powered_at": time.time(),
+            },
+        )
+
+    def power_off(self, unit: str) -> None:
+        (self._folder.boards / f"{unit}.json").unlink(missing_ok=True)

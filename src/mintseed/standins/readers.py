@@ -1,0 +1,104 @@
+"""Simulated card readers. They list drives as lsblk prints them, the running system's own drive among them.
+
+Not simulated: partition rescans, wear, cards that lie about their size. Faults in `drives.json`, per drive:
+`rate_bytes_per_s` (slow), `gone_after_bytes` (pulled out while writing), `flips_byte_at` (stores another byte),
+`full_after_bytes` (ends early).
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import time
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+from mintseed.core.card.drives import Drive, parse_lsblk
+from mintseed.core.errors import DriveError
+from mintseed.standins.bench_folder import BenchFolder
+
+_READ_BYTES = 4 * 1024 * 1024
+
+
+class StandinReaders:
+    """Implements ports.CardReaders."""
+
+    def __init__(self, folder: BenchFolder) -> None:
+        self._folder = folder
+
+    def _entries(self) -> list[dict[str, Any]]:
+        in_boards = {state["card"] for state in self._folder.powered().values()}
+        listed = self._folder.read(self._folder.drives_file) or []
+        return [entry for entry in listed if entry["name"] not in in_boards]
+
+    def drives(self) -> tuple[Drive, ...]:
+        return parse_lsblk(json.dumps({"blockdevices": self._entries()}))
+
+    @contextmanager
+    def open(self, drive: Drive) -> Iterator[StandinCard]:
+        entry = next((e for e in self._entries() if e["path"] == drive.path), None)
+        if entry is None or entry.get("serial") != drive.serial:
+            raise DriveError("the drive is gone or another one now", expected=drive.serial, where=drive.path,
+                             next_step="Look at the drives again and pick it again.")  # fmt: skip
+        backing = self._folder.cards / f"{entry['name']}.img"
+        # What an appliance kept on this card goes with the rest of its content.
+        backing.with_suffix(".kept.json").unlink(missing_ok=True)
+        card = StandinCard(backing, drive, entry.get("faults") or {})
+        try:
+            yield card
+        finally:
+            card.close()
+
+    def set_free(self, drive: Drive) -> None:
+        pass
+
+
+class StandinCard:
+    """Implements ports.BlockTarget over a sparse file."""
+
+    def __init__(self, backing: Path, drive: Drive, faults: dict[str, int]) -> None:
+        self._path, self._faults, self._written = drive.path, faults, 0
+        self._descriptor = os.open(backing, os.O_RDWR | os.O_CREAT, 0o600)
+        os.ftruncate(self._descriptor, drive.size_bytes)
+
+    def write(self, data: bytes) -> None:
+        self._fail_at("gone_after_bytes", "the drive is gone", len(data))
+        self._fail_at("full_after_bytes", "the drive is full", len(data))
+        flip = self._faults.get("flips_byte_at", -1) - self._written
+        if 0 <= flip < len(data):
+            data = data[:flip] + bytes([data[flip] ^ 1]) + data[flip + 1 :]
+        self._pace(len(data))
+        os.pwrite(self._descriptor, data, self._written)
+        self._written += len(data)
+
+    def _fail_at(self, fault: str, found: str, coming_bytes: int) -> None:
+        limit = self._faults.get(fault)
+        if limit is not None and self._written + coming_bytes > limit:
+            raise DriveError(
+                found, where=self._path, next_step="Put the card in again, look at the drives, and write it again."
+            )
+
+    def _pace(self, length_bytes: int) -> None:
+        """Take as long as a card of this rate takes."""
+        rate = self._faults.get("rate_bytes_per_s")
+        if rate:
+            time.sleep(length_bytes / rate)
+
+    def flush(self) -> None:
+        os.fsync(self._descriptor)
+
+    def read_back(self, length_bytes: int) -> Iterator[bytes]:
+        os.posix_fadvise(self._descriptor, 0, 0, os.POSIX_FADV_DONTNEED)
+        offset = 0
+        while offset < length_bytes:
+            piece = os.pread(self._descriptor, min(_READ_BYTES, length_bytes - offset), offset)
+            if not piece:
+                raise DriveError(f"it ends after {offset} bytes", expected=f"{length_bytes} bytes", where=self._path)
+            self._pace(len(piece) // 2)
+            yield piece
+            offset += len(piece)
+
+    def close(self) -> None:
+        os.close(self._descriptor)
