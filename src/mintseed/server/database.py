@@ -19,7 +19,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 
-from mintseed.core.errors import OutsideError, ToolError
+from mintseed.core.errors import MintSeedError, OutsideError, ToolError
 from mintseed.wiring import config
 
 WAIT_S = 30.0
@@ -172,6 +172,14 @@ def started(place: DatabaseFolder) -> Iterator[None]:
 
 def main(arguments: list[str]) -> int:
     place, verb = folder(), arguments[0] if arguments else ""
+    try:
+        return _act(place, verb)
+    except MintSeedError as error:
+        print(error.sentence(), file=sys.stderr)
+        return 1
+
+
+def _act(place: DatabaseFolder, verb: str) -> int:
     if verb == "prepare":
         prepare(place)
     elif verb == "wait":

@@ -52,7 +52,7 @@ def _board(plan: Plan) -> Iterator[Finding]:
     if plan.image is None:
         yield Finding(
             "plan.image-unread",
-            Severity.CHECK,
+            Severity.NOTE,
             "No image read yet",
             "Whether it starts on this board can only be told from the image itself.",
             "Choose the image; the rest of the plan stays as it is.",

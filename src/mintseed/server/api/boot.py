@@ -70,7 +70,7 @@ def power_on(request: HttpRequest, pk: int) -> BootOut:
             row,
             "boot",
             "boot.powered-on",
-            f"Powered on: {board.name}, {len(before)} devices were on the network before",
+            f"Powered on: {board.name}, {len({s.address for s in before})} devices were on the network before",
         )
     return _out(load_walk(pk))
 

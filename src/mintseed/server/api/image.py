@@ -31,6 +31,7 @@ class ImageRowOut(Schema):
     id: int
     file_name: str
     size_text: str
+    recipe_id: str
     appliance: str
     release: str
     build: str
@@ -155,6 +156,7 @@ def row_out(image: Image) -> ImageRowOut:
         id=image.pk,
         file_name=image.file_name,
         size_text=decimal_size(image.size_bytes),
+        recipe_id=image.recipe,
         appliance=recipe.name if recipe else "",
         release=image.release,
         build=image.build,

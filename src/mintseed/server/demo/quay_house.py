@@ -47,7 +47,7 @@ DRIVES = (
         ],
     },
     {
-        "name": "pdb", "path": "/dev/pdb", "size": 31_914_983_424, "rm": True, "ro": False, "hotplug": True, "tran": "usb",
+        "name": "pdb", "path": "/dev/pdb", "size": 32_010_928_128, "rm": True, "ro": False, "hotplug": True, "tran": "usb",
         "model": "Reader, left slot", "serial": "QH-C32-07", "type": "disk", "fstype": None, "mountpoints": [None],
         "children": [
             {"name": "pdb1", "path": "/dev/pdb1", "size": 31 * GB, "type": "part", "fstype": "vfat", "mountpoints": [None]},

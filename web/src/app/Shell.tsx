@@ -1,0 +1,116 @@
+import { Menu } from "lucide-react";
+import { useState } from "react";
+import { NavLink, Outlet, ScrollRestoration } from "react-router";
+import { answer, GET } from "../api/client";
+import { useAnswer } from "../api/use";
+import { applyTheme, storedTheme, type Theme } from "../lib/theme";
+import { Button } from "../ui/parts";
+import { Palette } from "./Palette";
+import { ShortcutHelp, useShortcuts } from "./shortcuts";
+
+export function Shell() {
+  const [palette, setPalette] = useState(false);
+  const [help, setHelp] = useState(false);
+  const [menu, setMenu] = useState(false);
+  useShortcuts({ openPalette: () => setPalette(true), openHelp: () => setHelp(true) });
+  return (
+    <div className="min-h-screen md:grid md:grid-cols-[184px_minmax(0,1fr)]">
+      <a href="#work" className="sr-only focus:not-sr-only focus:absolute focus:z-50 focus:bg-sheet focus:p-2">
+        To the work
+      </a>
+      <header className="flex items-center gap-2 px-4 pt-3 md:hidden">
+        <Brand />
+        <Button className="ml-auto" aria-expanded={menu} onClick={() => setMenu(!menu)}>
+          <Menu size={16} aria-hidden /> Menu
+        </Button>
+      </header>
+      <aside
+        className={`${menu ? "flex" : "hidden"} flex-col gap-0.5 border-rule px-4 py-3 md:sticky md:top-0 md:flex md:h-screen md:border-r md:py-4 md:pr-3 md:pl-4`}
+        onClick={() => setMenu(false)}
+      >
+        <div className="mb-4 hidden md:block">
+          <Brand />
+        </div>
+        <Places />
+        <Foot openHelp={() => setHelp(true)} openPalette={() => setPalette(true)} />
+      </aside>
+      <main id="work" className="min-w-0 px-4 py-4 md:px-[22px]">
+        <Outlet />
+      </main>
+      <Palette open={palette} onClose={() => setPalette(false)} />
+      <ShortcutHelp open={help} onClose={() => setHelp(false)} />
+      <ScrollRestoration />
+    </div>
+  );
+}
+
+function Brand() {
+  return (
+    <NavLink to="/" className="flex items-center gap-2 font-head text-[1.27rem] font-bold">
+      <svg width="24" height="24" viewBox="0 0 24 24" aria-hidden>
+        <path d="M12 21c-5-2-8-6-8-11 4 0 7 2 8 5 1-5 4-9 9-11 0 8-3 14-9 17z" fill="var(--mint)" />
+      </svg>
+      Mint Seed
+    </NavLink>
+  );
+}
+
+function usePlace() {
+  return useAnswer(["place"], () => answer(GET("/api/place"))).data;
+}
+
+function Places() {
+  const place = usePlace();
+  const places = [
+    { to: "/", name: "Bench", count: place?.deployments },
+    { to: "/images", name: "Images", count: place?.images },
+    { to: "/site", name: "Site", count: undefined },
+    { to: "/log", name: "Log", count: undefined },
+  ];
+  return (
+    <nav aria-label="Places" className="flex flex-col gap-0.5">
+      {places.map((p) => (
+        <NavLink
+          key={p.to}
+          to={p.to}
+          end={p.to === "/"}
+          className={({ isActive }) =>
+            `flex justify-between rounded-lg px-2.5 py-1.5 ${isActive ? "bg-ink text-paper" : "text-ink-2 hover:bg-rule-2 hover:text-ink"}`
+          }
+        >
+          {p.name}
+          <small className="font-mono opacity-80">{p.count ?? ""}</small>
+        </NavLink>
+      ))}
+    </nav>
+  );
+}
+
+const THEMES: Record<Theme, Theme> = { system: "light", light: "dark", dark: "system" };
+
+function Foot({ openHelp, openPalette }: { openHelp: () => void; openPalette: () => void }) {
+  const place = usePlace();
+  const [theme, setTheme] = useState(storedTheme());
+  const turn = () => {
+    const next = THEMES[theme];
+    applyTheme(next);
+    setTheme(next);
+  };
+  const small = "text-left hover:text-ink hover:underline";
+  return (
+    <footer className="mt-4 flex flex-col gap-1 text-[0.85rem] text-ink-3 md:mt-auto">
+      {place?.standin && <p>Stand-in bench: pretend reader, boards and router. A boot runs {place.pace}× fast.</p>}
+      <p className="flex flex-wrap gap-x-3">
+        <button type="button" className={small} onClick={openHelp}>
+          <kbd className="font-mono">?</kbd> shortcuts
+        </button>
+        <button type="button" className={small} onClick={openPalette}>
+          <kbd className="font-mono">/</kbd> search
+        </button>
+      </p>
+      <button type="button" className={small} onClick={turn}>
+        Light: {theme === "system" ? "as the system" : theme}
+      </button>
+    </footer>
+  );
+}

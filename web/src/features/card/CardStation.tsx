@@ -1,0 +1,161 @@
+import { Download } from "lucide-react";
+import { useState } from "react";
+import { answer, GET, POST, type Severity, type Shapes } from "../../api/client";
+import { useAnswer, useChange } from "../../api/use";
+import { stationPath } from "../../lib/stations";
+import { Mark } from "../../ui/Mark";
+import { Button, ButtonLink, Facts, Mono, OutsideLink, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { StationFrame } from "../../ui/StationFrame";
+import { PickAgain } from "./PickAgain";
+import { WriteProgress } from "./WriteProgress";
+
+type CardAnswer = Shapes["CardOut"];
+type Drive = Shapes["DriveOut"];
+
+export function CardStation({ id }: { id: number }) {
+  const key = ["deployment", id, "card"];
+  const path = { params: { path: { pk: id } } };
+  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/card", path)), (last) => (last?.job?.active ? 400 : 3000));
+  const [picked, setPicked] = useState("");
+  const [asking, setAsking] = useState(false);
+  const write = useChange(key, (body: Shapes["WriteIn"]) => answer(POST("/api/deployments/{pk}/card/write", { ...path, body })));
+  const stop = useChange(key, () => answer(POST("/api/deployments/{pk}/card/stop", path)));
+  const fetchBack = useChange(["deployment", id, "boot"], () => answer(POST("/api/deployments/{pk}/boot/power-off", path)));
+  if (!data) return error ? <Trouble error={error} /> : <Waiting what="the drives" />;
+  const free = data.drives.filter((d) => !d.locked);
+  const drive = free.find((d) => d.serial === picked) ?? (free.length === 1 ? free[0] : undefined);
+  const writing = data.job?.active ?? false;
+  const proven = data.proven && data.current;
+  return (
+    <StationFrame
+      deployment={data.deployment}
+      station="card"
+      main={
+        proven ? (
+          <ButtonLink main to={stationPath(id, "boot")}>
+            Go on to First boot
+          </ButtonLink>
+        ) : data.in_board ? (
+          <Button main onClick={() => fetchBack.mutate(undefined)}>
+            Power off, card back in the reader
+          </Button>
+        ) : (
+          !writing && (
+            <Button main disabled={!drive || !data.ready} onClick={() => setAsking(true)}>
+              Write the card
+            </Button>
+          )
+        )
+      }
+    >
+      <Trouble error={error ?? write.error ?? stop.error ?? fetchBack.error} />
+      {writing && data.job && <WriteProgress job={data.job} onStop={() => stop.mutate(undefined)} stopping={stop.isPending || stop.isSuccess} />}
+      {!writing && data.job?.trouble && (
+        <section role="alert" className="flex gap-3 rounded-xl border border-stop bg-sheet px-4 py-3">
+          <Mark name="stop" size={22} />
+          <div>
+            <h2 className="text-[1.1rem]">The card is not written</h2>
+            <p className="text-ink-2">{data.job.trouble}</p>
+          </div>
+        </section>
+      )}
+      {proven && <Proven data={data} />}
+      {data.proven && !data.current && !writing && (
+        <section className="flex gap-3 rounded-xl border border-amber-bright bg-sheet px-4 py-3">
+          <Mark name="check" size={22} />
+          <p>
+            <b>The card is older than the settings.</b> <span className="text-ink-2">What changed since is not on it. Write it again.</span>
+          </p>
+        </section>
+      )}
+      <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1.4fr)_minmax(0,1fr)]">
+        <Sheet title="Which drive is the card?" hint="cards first; what this machine needs is locked">
+          <Drives drives={data.drives} chosen={drive?.serial ?? ""} onPick={setPicked} disabled={writing} />
+          {data.in_board && <p className="mt-2 text-[0.93rem] text-ink-2">The card of this deployment is in its board.</p>}
+        </Sheet>
+        <Sheet title="What is written">
+          {data.ready ? (
+            <>
+              <Facts
+                rows={[
+                  ["Image", <Mono key="i">{data.image_text}</Mono>],
+                  ["Filled", "settings are put into the image on the way"],
+                  ["Proof", "every byte is read back from the card and compared"],
+                ]}
+              />
+              <div className="mt-3 border-t border-dashed border-rule pt-3">
+                <OutsideLink small href={`/api/deployments/${id}/card/filled-image`} target="_self" download>
+                  <Download size={15} aria-hidden /> Filled image as a file
+                </OutsideLink>
+                <p className="mt-1.5 text-[0.9rem] text-ink-2">For a card writer on another machine. It holds your network's key: treat it like one.</p>
+              </div>
+            </>
+          ) : (
+            <p className="text-ink-2">{data.not_ready_because}.</p>
+          )}
+        </Sheet>
+      </div>
+      {drive && (
+        <PickAgain
+          open={asking}
+          drive={drive}
+          drives={free}
+          onClose={() => setAsking(false)}
+          onWrite={(again) => {
+            setAsking(false);
+            stop.reset();
+            write.mutate({ path: drive.path, serial: drive.serial, again });
+          }}
+        />
+      )}
+    </StationFrame>
+  );
+}
+
+function Proven({ data }: { data: CardAnswer }) {
+  return (
+    <section className="flex gap-3 rounded-xl border border-rule bg-sheet px-4 py-3">
+      <Mark name="ok" size={22} />
+      <div className="min-w-0">
+        <h2 className="text-[1.1rem]">Proven: the card holds exactly the filled image</h2>
+        <p className="text-ink-2">
+          Card <Mono>{data.card_serial}</Mono>, SHA-256 <Mono className="break-all">{data.sha256}</Mono>. {data.in_board ? "It is in its board." : "Pulling it out is safe."}
+        </p>
+        <p className="mt-1 text-[0.93rem] text-ink-2">If your desktop now offers to format a volume it cannot read: refuse. That volume is fine.</p>
+      </div>
+    </section>
+  );
+}
+
+function Drives({ drives, chosen, onPick, disabled }: { drives: readonly Drive[]; chosen: string; onPick: (serial: string) => void; disabled: boolean }) {
+  return (
+    <fieldset disabled={disabled} className="flex flex-col gap-1.5">
+      <legend className="sr-only">Drive</legend>
+      {!drives.some((d) => !d.locked) && <p className="text-ink-2">No card in a reader. Put one in; it shows up here by itself.</p>}
+      {drives.map((d) => (
+        <label
+          key={d.path}
+          className={`flex gap-3 rounded-lg border px-3 py-2 has-focus-visible:outline-2 has-focus-visible:outline-sky ${
+            d.locked ? "border-rule-2 bg-paper" : chosen === d.serial ? "cursor-pointer border-mint bg-mint-3" : "cursor-pointer border-rule bg-field hover:border-ink-3"
+          }`}
+        >
+          {d.locked ? <Mark name="stop" /> : <input type="radio" name="drive" className="accent-mint" checked={chosen === d.serial} onChange={() => onPick(d.serial)} />}
+          <span className="min-w-0 flex-1">
+            <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span>
+            <span className="block text-[0.9rem] break-words text-ink-2">
+              {d.model}, <Mono>{d.serial}</Mono> at <Mono>{d.path}</Mono>
+            </span>
+            {d.findings.map((f) => (
+              <span key={f.code} className="flex gap-2 text-[0.9rem]">
+                {!d.locked && <Mark name={f.severity as Severity} size={16} />}
+                <span>
+                  {f.title}. <span className="text-ink-2">{f.detail}</span>
+                </span>
+              </span>
+            ))}
+          </span>
+        </label>
+      ))}
+    </fieldset>
+  );
+}

@@ -1,0 +1,53 @@
+import type { Shapes } from "../../api/client";
+import { decimalSize, duration } from "../../lib/words";
+import { Mark } from "../../ui/Mark";
+import { Button } from "../../ui/parts";
+
+const PHASES = [
+  ["filling", "Fill"],
+  ["writing", "Write"],
+  ["flushing", "Flush"],
+  ["reading-back", "Read back and compare"],
+] as const;
+
+interface Props {
+  job: Shapes["JobOut"];
+  onStop: () => void;
+  stopping: boolean;
+}
+
+/** The four phases as four pieces of one bar; bytes, rate and time left of the one at work. */
+export function WriteProgress({ job, onStop, stopping }: Props) {
+  const at = Math.max(0, PHASES.findIndex(([name]) => name === job.phase));
+  const part = job.total_bytes && job.phase !== "filling" ? job.done_bytes / job.total_bytes : 0;
+  const moving = job.phase === "writing" || job.phase === "reading-back";
+  return (
+    <section className="rounded-xl border border-rule bg-sheet px-4 py-3" aria-live="polite">
+      <header className="flex flex-wrap items-center gap-3">
+        <Mark name="run" size={22} />
+        <h2 className="text-[1.2rem]">{job.state === "queued" ? "Waiting for the worker" : `${PHASES[at]?.[1]}: leave the card in the reader`}</h2>
+        <Button className="ml-auto" onClick={onStop} disabled={stopping}>
+          {stopping ? "Stopping…" : "Stop"}
+        </Button>
+      </header>
+      <ol className="mt-3 grid grid-cols-[1fr_5fr_1fr_5fr] gap-1.5">
+        {PHASES.map(([name, title], i) => (
+          <li key={name} className="min-w-0">
+            <div className="h-3 overflow-hidden rounded-full bg-rule-2">
+              <div
+                className={`h-full ${i < at ? "bg-mint" : "bg-sky"}`}
+                style={{ width: i < at ? "100%" : i > at ? "0%" : moving ? `${part * 100}%` : "50%" }}
+              />
+            </div>
+            <span className={`block truncate text-[0.85rem] ${i === at ? "font-bold" : "text-ink-2"}`}>{title}</span>
+          </li>
+        ))}
+      </ol>
+      <p className="mt-1 font-mono text-[0.93rem] text-ink-2">
+        {moving
+          ? `${decimalSize(job.done_bytes)} of ${decimalSize(job.total_bytes)}, ${decimalSize(job.rate_bytes_per_s)}/s${job.left_s === null ? "" : `, ${duration(job.left_s)} left in this part`}`
+          : "a moment"}
+      </p>
+    </section>
+  );
+}

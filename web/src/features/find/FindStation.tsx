@@ -1,0 +1,124 @@
+import { answer, GET, POST, type Shapes } from "../../api/client";
+import { useAnswer, useChange } from "../../api/use";
+import { stationPath } from "../../lib/stations";
+import { duration, timeOf } from "../../lib/words";
+import { Copy } from "../../ui/Copy";
+import { Findings } from "../../ui/Findings";
+import { Mark } from "../../ui/Mark";
+import { Button, ButtonLink, Key, Mono, OutsideLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
+import { QrCode } from "../../ui/QrCode";
+import { StationFrame } from "../../ui/StationFrame";
+
+type FindAnswer = Shapes["FindOut"];
+
+export function FindStation({ id }: { id: number }) {
+  const key = ["deployment", id, "find"];
+  const path = { params: { path: { pk: id } } };
+  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/find", path)), (last) => (last?.powered && !last.claimed ? 1000 : false));
+  const look = useChange(key, () => answer(POST("/api/deployments/{pk}/find/look", path)));
+  const claim = useChange(key, (address: string) => answer(POST("/api/deployments/{pk}/find/claim", { ...path, body: { address } })));
+  const letGo = useChange(key, () => answer(POST("/api/deployments/{pk}/find/let-go", path)));
+  if (!data) return error ? <Trouble error={error} /> : <Waiting what="the network" />;
+  const main = data.claimed ? (
+    <ButtonLink main to={stationPath(id, "setup")}>
+      Go on to Set up
+    </ButtonLink>
+  ) : !data.powered ? (
+    <ButtonLink main to={stationPath(id, "boot")}>
+      Power it first
+    </ButtonLink>
+  ) : (
+    !data.winner && (
+      <Button main onClick={() => look.mutate(undefined)} disabled={look.isPending}>
+        {look.isPending ? "Looking…" : "Look again"}
+      </Button>
+    )
+  );
+  return (
+    <StationFrame deployment={data.deployment} station="find" main={main}>
+      <Trouble error={error ?? look.error ?? claim.error ?? letGo.error} />
+      {(data.winner || data.claimed) && <Winner data={data} onClaim={(a) => claim.mutate(a)} onLetGo={() => letGo.mutate(undefined)} />}
+      <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
+        <Sheet title="On the network" hint={data.looked_at ? `looked at ${timeOf(data.looked_at)}: leases, neighbours, names, pages` : "not looked yet"}>
+          <Candidates data={data} onClaim={(a) => claim.mutate(a)} />
+        </Sheet>
+        <Sheet title="How sure is it?">
+          <Findings findings={data.findings} deploymentId={id} empty={data.powered ? "Looking…" : "Nothing is looked for while the board is off."} />
+        </Sheet>
+      </div>
+    </StationFrame>
+  );
+}
+
+function Winner({ data, onClaim, onLetGo }: { data: FindAnswer; onClaim: (address: string) => void; onLetGo: () => void }) {
+  const address = data.claimed || data.winner?.address || "";
+  const evidence = data.candidates.find((c) => c.address === address)?.evidence ?? [];
+  const answers = data.candidates.find((c) => c.address === address)?.page_answers ?? false;
+  return (
+    <section className="flex flex-wrap items-start gap-x-6 gap-y-3 rounded-xl border border-rule bg-sheet px-4.5 py-3.5">
+      <div className="min-w-0 flex-1 basis-72">
+        <div className="flex flex-wrap items-baseline gap-x-2.5">
+          <span className="self-center">
+            <Mark name="ok" size={21} />
+          </span>
+          <h2 className="text-[1.27rem]">{data.claimed ? "This is it" : "Found it"}</h2>
+          {data.joined_after_s !== null && <span className="text-ink-2">{duration(data.joined_after_s)} after power-on</span>}
+        </div>
+        <div className="mt-1.5 font-mono text-[1.7rem] font-semibold break-all">{address}</div>
+        <div className="font-mono text-ink-2 break-all">{data.name_url}</div>
+        <p className="mt-1.5 text-[0.95rem] text-ink-2">{evidence.map((e) => e.text).join(" · ")}</p>
+        <div className="mt-3 flex flex-wrap gap-2">
+          <OutsideLink
+            href={data.url}
+            data-open
+            {...(data.claimed ? {} : { main: true })}
+            onClick={() => {
+              if (!data.claimed) onClaim(address);
+            }}
+          >
+            {data.claimed ? "Open its page" : "Open its page and claim it"} {data.claimed && <Key>O</Key>}
+          </OutsideLink>
+          <Copy text={data.url} address />
+          {data.claimed && <Button onClick={onLetGo}>It is not</Button>}
+        </div>
+        {!answers && !data.claimed && <p className="mt-2 text-[0.93rem] text-ink-2">Its page does not answer yet. Just after boot that means not yet, not never.</p>}
+      </div>
+      {data.qr_path && (
+        <figure className="w-32 text-center text-[0.83rem] text-ink-2">
+          <QrCode path={data.qr_path} size={data.qr_size} label={`QR code of ${data.url}`} className="w-full rounded-md" />
+          <figcaption className="mt-1">for the phone</figcaption>
+        </figure>
+      )}
+    </section>
+  );
+}
+
+function Candidates({ data, onClaim }: { data: FindAnswer; onClaim: (address: string) => void }) {
+  if (!data.candidates.length) {
+    return <p className="text-ink-2">{data.powered ? "Nothing was seen yet. The first look takes a second." : "Power the board; everything that is new afterwards shows here."}</p>;
+  }
+  return (
+    <ul>
+      {data.candidates.map((c) => (
+        <li key={c.address} className="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule-2 py-2 first:border-0">
+          <div className="min-w-0 flex-1 basis-56">
+            <Mono className="font-bold">{c.address}</Mono> {c.host_name && <Mono className="text-ink-2">{c.host_name}</Mono>}
+            <div className="text-[0.9rem] text-ink-2">{c.evidence.length ? c.evidence.map((e) => e.text).join(" · ") : "was there before power-on"}</div>
+            {c.mac && <div className="font-mono text-[0.83rem] text-ink-3">{c.mac}</div>}
+          </div>
+          {c.address === data.claimed ? (
+            <Tag tone="ok">claimed</Tag>
+          ) : c.is_it ? (
+            <Tag tone="ok">likely it</Tag>
+          ) : (
+            c.evidence.length > 0 && !data.claimed && (
+              <Button small onClick={() => onClaim(c.address)}>
+                This is it
+              </Button>
+            )
+          )}
+        </li>
+      ))}
+    </ul>
+  );
+}

@@ -1,0 +1,85 @@
+import { answer, GET, POST, PUT, type Severity, type Shapes } from "../../api/client";
+import { useAnswer, useChange } from "../../api/use";
+import { stationPath } from "../../lib/stations";
+import { Findings } from "../../ui/Findings";
+import { Mark } from "../../ui/Mark";
+import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
+import { StationFrame } from "../../ui/StationFrame";
+import { XRayView } from "../../ui/XRayView";
+
+export function ImageStation({ id }: { id: number }) {
+  const key = ["deployment", id, "image"];
+  const path = { params: { path: { pk: id } } };
+  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/image", path)), (last) => (last?.chosen?.job?.active ? 700 : false));
+  const choose = useChange(key, (image_id: number) => answer(PUT("/api/deployments/{pk}/image", { ...path, body: { image_id } })));
+  const readAgain = useChange(["deployment", id, "read"], (pk: number) => answer(POST("/api/images/{pk}/read", { params: { path: { pk } } })));
+  if (!data) return error ? <Trouble error={error} /> : <Waiting what="the library" />;
+  const mark = data.deployment.line.marks[1]?.mark;
+  const chosen = data.chosen;
+  const suggested = data.choices.find((c) => c.suggested);
+  return (
+    <StationFrame
+      deployment={data.deployment}
+      station="image"
+      main={
+        mark === "ok" || mark === "check" ? (
+          <ButtonLink main to={stationPath(id, "settings")}>
+            Go on to Settings
+          </ButtonLink>
+        ) : (
+          !chosen &&
+          suggested && (
+            <Button main onClick={() => choose.mutate(suggested.image.id)}>
+              Use {suggested.image.release}, {suggested.image.build}
+            </Button>
+          )
+        )
+      }
+    >
+      <Trouble error={choose.error ?? readAgain.error} />
+      <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
+        <Sheet title="From the library" hint={data.board_name ? `for ${data.board_name}` : "choose a board under Plan to see what fits"}>
+          <Choices data={data} onPick={(image) => choose.mutate(image)} />
+        </Sheet>
+        <Sheet title="Is it the right one?">
+          {chosen ? (
+            <>
+              {chosen.job?.active && <p className="text-ink-2">Reading it: unpacking once, looking at every volume…</p>}
+              {chosen.image.trouble && <p className="mb-2 text-stop">{chosen.image.trouble}</p>}
+              {!chosen.xray && !chosen.job?.active && <Button onClick={() => readAgain.mutate(chosen.image.id)}>Read it</Button>}
+              {chosen.xray && <Findings findings={data.findings} deploymentId={id} />}
+            </>
+          ) : (
+            <p className="text-ink-2">Pick one. The newest that starts on your board is marked.</p>
+          )}
+        </Sheet>
+      </div>
+      {chosen?.xray && <XRayView xray={chosen.xray} findings={data.findings} />}
+    </StationFrame>
+  );
+}
+
+function Choices({ data, onPick }: { data: Shapes["StationImageOut"]; onPick: (image: number) => void }) {
+  if (!data.choices.length) {
+    return <p className="text-ink-2">No image of this appliance lies in the library folder. Download one and put it there; it shows up here by itself.</p>;
+  }
+  return (
+    <fieldset className="flex flex-col gap-1.5">
+      <legend className="sr-only">Image</legend>
+      {data.choices.map((c) => (
+        <label
+          key={c.image.id}
+          className={`flex cursor-pointer flex-wrap items-center gap-x-3 gap-y-0.5 rounded-lg border px-3 py-1.5 has-focus-visible:outline-2 has-focus-visible:outline-sky ${c.chosen ? "border-mint bg-mint-3" : "border-rule bg-field hover:border-ink-3"}`}
+        >
+          <input type="radio" name="image" className="accent-mint" checked={c.chosen} onChange={() => onPick(c.image.id)} />
+          {c.fit && <Mark name={c.fit.severity as Severity} />}
+          <span className="min-w-0 font-mono font-bold break-all">{c.image.file_name}</span>
+          {c.suggested && <Tag tone="ok">newest that fits</Tag>}
+          <span className="w-full pl-7 text-[0.9rem] text-ink-2 sm:ml-auto sm:w-auto sm:pl-0">
+            {c.fit && c.fit.severity !== "ok" ? c.fit.title : c.image.summary || "not read yet"}
+          </span>
+        </label>
+      ))}
+    </fieldset>
+  );
+}

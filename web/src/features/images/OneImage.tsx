@@ -1,0 +1,69 @@
+import { Link, useNavigate, useParams } from "react-router";
+import { answer, GET, POST } from "../../api/client";
+import { useAnswer, useChange } from "../../api/use";
+import { Findings } from "../../ui/Findings";
+import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
+import { XRayView } from "../../ui/XRayView";
+
+export function OneImage() {
+  const { id: text } = useParams();
+  const id = Number(text);
+  const key = ["image", id];
+  const path = { params: { path: { pk: id } } };
+  const navigate = useNavigate();
+  const { data, error } = useAnswer(key, () => answer(GET("/api/images/{pk}", path)), (last) => (last?.job?.active ? 700 : false));
+  const read = useChange(key, () => answer(POST("/api/images/{pk}/read", path)));
+  const use = useChange(["bench", "new"], (recipe: string) => answer(POST("/api/deployments", { body: { recipe, name: "" } })));
+  if (!data) return error ? <Trouble error={error} /> : <Waiting what="the image" />;
+  const { image, xray } = data;
+  return (
+    <div className="flex flex-col gap-3.5">
+      <header className="flex flex-wrap items-end gap-x-3 gap-y-2">
+        <div className="min-w-0">
+          <div className="text-[0.88rem] text-ink-3">
+            <Link to="/images" className="hover:underline">
+              Images
+            </Link>{" "}
+            /
+          </div>
+          <h1 className="font-mono text-[1.45rem] break-all">{image.file_name}</h1>
+        </div>
+        {image.appliance && <Tag tone="ok">{`${image.appliance} ${image.release}, ${image.build}`}</Tag>}
+        <div className="flex gap-2 md:ml-auto">
+          <Button onClick={() => read.mutate(undefined)} disabled={data.job?.active ?? false} {...(xray ? {} : { main: true })}>
+            {data.job?.active ? "Reading…" : xray ? "Read it again" : "Read it"}
+          </Button>
+          {image.appliance && xray && (
+            <ButtonLink
+              main
+              to="/new"
+              onClick={(e) => {
+                e.preventDefault();
+                use.mutate(image.recipe_id, { onSuccess: (made) => void navigate(`/deployments/${made.id}/plan`) });
+              }}
+            >
+              Start a deployment with {image.appliance}
+            </ButtonLink>
+          )}
+        </div>
+      </header>
+      <Trouble error={read.error ?? use.error} />
+      {image.trouble && (
+        <p role="alert" className="rounded-xl border border-stop bg-sheet px-4 py-3 text-stop">
+          {image.trouble}
+        </p>
+      )}
+      {data.job?.active && <p className="text-ink-2">Unpacking it once and looking at every volume…</p>}
+      {xray ? (
+        <>
+          <XRayView xray={xray} findings={data.findings} />
+          <Sheet title="Findings">
+            <Findings findings={data.findings} />
+          </Sheet>
+        </>
+      ) : (
+        !data.job?.active && !image.trouble && <p className="text-ink-2">It was not read yet. Reading takes a few seconds a gigabyte.</p>
+      )}
+    </div>
+  );
+}

@@ -1,0 +1,117 @@
+import { Printer } from "lucide-react";
+import { useForm } from "react-hook-form";
+import { useNavigate } from "react-router";
+import { answer, GET, POST, type Shapes } from "../../api/client";
+import { useAnswer, useChange } from "../../api/use";
+import { stationPath } from "../../lib/stations";
+import { dayAndTime } from "../../lib/words";
+import { Button, ButtonLink, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { QrCode } from "../../ui/QrCode";
+import { StationFrame } from "../../ui/StationFrame";
+
+export function KeepStation({ id }: { id: number }) {
+  const key = ["deployment", id, "keep"];
+  const path = { params: { path: { pk: id } } };
+  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/keep", path)));
+  const keep = useChange(key, () => answer(POST("/api/deployments/{pk}/keep/done", path)));
+  if (!data) return error ? <Trouble error={error} /> : <Waiting what="the record" />;
+  const last = data.deployment.line.now === "keep";
+  return (
+    <StationFrame
+      deployment={data.deployment}
+      station="keep"
+      main={
+        !data.label ? (
+          <ButtonLink main to={stationPath(id, "find")}>
+            Find it first
+          </ButtonLink>
+        ) : data.kept ? (
+          <ButtonLink main to="/">
+            To the Bench
+          </ButtonLink>
+        ) : (
+          last && (
+            <Button main onClick={() => keep.mutate(undefined)}>
+              Put it in service
+            </Button>
+          )
+        )
+      }
+    >
+      <Trouble error={error ?? keep.error} />
+      <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,380px)_minmax(0,1fr)]">
+        <div className="flex flex-col gap-3.5">
+          <Sheet
+            title="Label for the box"
+            aside={
+              data.label && (
+                <Button small onClick={() => window.print()}>
+                  <Printer size={15} aria-hidden /> Print the label
+                </Button>
+              )
+            }
+          >
+            {data.label ? <LabelView label={data.label} /> : <p className="text-ink-2">The label is made when the device was found and claimed.</p>}
+          </Sheet>
+          <SameAgain data={data} id={id} />
+        </div>
+        <Sheet title="What happened">
+          <ul className="text-[0.93rem]">
+            {data.log.map((e) => (
+              <li key={e.id} className="grid grid-cols-[7.2rem_minmax(0,1fr)] gap-3 border-t border-rule-2 py-1.5 first:border-0">
+                <span className="font-mono text-ink-3">{dayAndTime(e.at)}</span>
+                <span className="break-words">{e.text}</span>
+              </li>
+            ))}
+          </ul>
+        </Sheet>
+      </div>
+    </StationFrame>
+  );
+}
+
+function LabelView({ label }: { label: Shapes["Label"] }) {
+  return (
+    <div className="print-label flex gap-4 rounded-lg border border-rule bg-[#fff] p-4 text-[#111]">
+      <div className="min-w-0 flex-1">
+        <div className="font-head text-[1.2rem] leading-tight font-bold">{label.name}</div>
+        <div className="mt-1.5 font-mono text-[1.05rem] font-semibold break-all">{label.address}</div>
+        <div className="font-mono text-[0.9rem] break-all">{label.host_name}</div>
+        <div className="font-mono text-[0.9rem] break-all">{label.url}</div>
+        <div className="mt-1.5 text-[0.85rem]">{label.made_of}</div>
+        <div className="text-[0.85rem]">{label.made_on}</div>
+      </div>
+      <QrCode path={label.qr_path} size={label.qr_size} label={`QR code of ${label.url}`} className="h-28 w-28 flex-none" />
+    </div>
+  );
+}
+
+function SameAgain({ data, id }: { data: Shapes["KeepOut"]; id: number }) {
+  const navigate = useNavigate();
+  const { register, handleSubmit } = useForm<Shapes["SameAgainIn"]>({ defaultValues: { name: data.next_name, host_name: data.next_host_name } });
+  const again = useChange(["deployment", id, "again"], (body: Shapes["SameAgainIn"]) =>
+    answer(POST("/api/deployments/{pk}/keep/same-again", { params: { path: { pk: id } }, body })),
+  );
+  const submit = handleSubmit((body) => again.mutate(body, { onSuccess: (made) => void navigate(stationPath(made.id, made.line.now)) }));
+  const input = "w-full rounded-lg border border-rule bg-field px-2.5 py-1";
+  return (
+    <Sheet title="The same again" hint="same plan, image and settings, another name">
+      <form onSubmit={(e) => void submit(e)} className="flex flex-col gap-2">
+        <label className="grid grid-cols-[6.4rem_minmax(0,1fr)] items-center gap-x-2.5">
+          <span className="text-[0.92rem] text-ink-2">Name</span>
+          <input className={input} maxLength={80} {...register("name")} />
+        </label>
+        <label className="grid grid-cols-[6.4rem_minmax(0,1fr)] items-center gap-x-2.5">
+          <span className="text-[0.92rem] text-ink-2">Host name</span>
+          <input className={`${input} font-mono`} maxLength={63} spellCheck={false} {...register("host_name")} />
+        </label>
+        <Trouble error={again.error} />
+        <div>
+          <Button type="submit" disabled={again.isPending}>
+            Start the next one
+          </Button>
+        </div>
+      </form>
+    </Sheet>
+  );
+}

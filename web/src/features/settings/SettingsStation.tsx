@@ -1,0 +1,205 @@
+import { useState } from "react";
+import { Link, useNavigate } from "react-router";
+import { answer, GET, POST, PUT, type Shapes } from "../../api/client";
+import { useAnswer, useChange, useOnce } from "../../api/use";
+import { stationPath } from "../../lib/stations";
+import { plural } from "../../lib/words";
+import { Field } from "../../ui/Field";
+import { Findings } from "../../ui/Findings";
+import { Button, Facts, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { StationFrame } from "../../ui/StationFrame";
+import { FileView } from "./FileView";
+
+type SettingsAnswer = Shapes["SettingsOut"];
+type Change = Shapes["SettingsIn"];
+
+export function SettingsStation({ id }: { id: number }) {
+  const key = ["deployment", id, "settings"];
+  const path = { params: { path: { pk: id } } };
+  const navigate = useNavigate();
+  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/settings", path)));
+  const change = useChange(key, (body: Change) => answer(PUT("/api/deployments/{pk}/settings", { ...path, body })));
+  const agree = useChange(key, () => answer(POST("/api/deployments/{pk}/settings/agree", path)));
+  if (!data) return error ? <Trouble error={error} /> : <Waiting what="the settings" />;
+  const stopped = data.findings.some((f) => f.severity === "stop") || !data.files.length;
+  return (
+    <StationFrame
+      deployment={data.deployment}
+      station="settings"
+      main={
+        <Button main disabled={stopped} onClick={() => agree.mutate(undefined, { onSuccess: () => void navigate(stationPath(id, "card")) })}>
+          Put on a card
+        </Button>
+      }
+    >
+      <Trouble error={change.error ?? agree.error} />
+      <div className="grid items-start gap-3.5 lg:grid-cols-[318px_minmax(0,1fr)_262px]">
+        <Sheet
+          title="What goes in"
+          aside={
+            <Link to="/site" className="text-[0.93rem] text-mint hover:underline">
+              Edit the site
+            </Link>
+          }
+        >
+          <Values data={data} save={(body) => change.mutate(body)} id={id} />
+        </Sheet>
+        <Files data={data} />
+        <aside className="flex flex-col gap-3">
+          <Sheet title="Before it goes on the card">
+            <Findings findings={data.findings} deploymentId={id} onAction={(field, value) => change.mutate({ [field]: value })} />
+          </Sheet>
+          <Sheet title="Facts">
+            <Facts
+              rows={[
+                ["Page", <Mono key="p">{data.page_url}</Mono>],
+                ["Joins in", data.joins_text || "a board is not chosen"],
+              ]}
+            />
+          </Sheet>
+        </aside>
+      </div>
+    </StationFrame>
+  );
+}
+
+function Files({ data }: { data: SettingsAnswer }) {
+  const [open, setOpen] = useState(0);
+  const file = data.files[open] ?? data.files[0];
+  if (!file) {
+    return (
+      <Sheet title="As on the card">
+        <p className="text-ink-2">
+          {data.image_read ? "A value stands in the way; mend it and the files show here as they will be." : "Choose the image first: its own files are filled and shown here."}
+        </p>
+      </Sheet>
+    );
+  }
+  return (
+    <section className="flex min-w-0 flex-col rounded-xl border border-rule bg-sheet">
+      <div role="tablist" aria-label="Files" className="flex flex-wrap items-center gap-2 border-b border-rule px-3.5 py-2.5">
+        {data.files.map((f, i) => (
+          <button
+            key={f.path}
+            type="button"
+            role="tab"
+            aria-selected={f === file}
+            className={`rounded-md px-2 py-0.5 font-mono text-[0.88rem] ${f === file ? "bg-mint-2 font-semibold text-mint-ink" : "bg-rule-2 text-ink-2"}`}
+            onClick={() => setOpen(i)}
+          >
+            {f.path}
+          </button>
+        ))}
+        <span className="ml-auto text-[0.85rem] text-ink-2">as on the card</span>
+      </div>
+      <p className="px-3.5 pt-2 text-[0.9rem] text-ink-2">
+        {file.title}. {plural(file.changed_lines, "line")} changed, all others as they came.
+      </p>
+      <FileView lines={file.lines} label={file.path} />
+    </section>
+  );
+}
+
+function Values({ data, save, id }: { data: SettingsAnswer; save: (body: Change) => void; id: number }) {
+  const wifi = data.way === "wifi";
+  const from = (v: Shapes["ValueOut"]) => (v.from_site ? "site" : `site says ${v.site_value}`);
+  const tone = (v: Shapes["ValueOut"]) => (v.from_site ? "plain" : "check");
+  const bad = (field: string) => (data.findings.some((f) => f.severity === "stop" && f.where?.field === field) ? "stop" : "plain");
+  return (
+    <div className="flex flex-col gap-2">
+      <h3 className="cap">Network</h3>
+      {wifi ? (
+        <>
+          <Row label="Wi-Fi">
+            {data.ssid || "none chosen"} <span className="text-ink-3">{data.band_ghz ? `${data.band_ghz} GHz` : ""}</span>
+          </Row>
+          <Passphrase data={data} save={save} id={id} />
+          <Field label="Country" value={data.country.value} hint={from(data.country)} tone={bad("country") === "stop" ? "stop" : tone(data.country)} onSave={(country) => save({ country })} />
+        </>
+      ) : (
+        <Row label="By">cable, address automatic</Row>
+      )}
+      <h3 className="cap mt-2">This device</h3>
+      <Field label="Host name" mono value={data.host_name} tone={bad("host_name") as "stop" | "plain"} onSave={(host_name) => save({ host_name })} />
+      <Field label="Time zone" value={data.time_zone.value} hint={from(data.time_zone)} tone={bad("time_zone") === "stop" ? "stop" : tone(data.time_zone)} onSave={(time_zone) => save({ time_zone })} />
+      <Field label="Keyboard" mono value={data.keyboard.value} hint={from(data.keyboard)} tone={tone(data.keyboard)} onSave={(keyboard) => save({ keyboard })} />
+      <h3 className="cap mt-2">Way in</h3>
+      {data.takes_admin ? (
+        <>
+          <Field label="Admin" mono value={data.admin_name} placeholder="such as keeper" tone={bad("admin_name") as "stop" | "plain"} onSave={(admin_name) => save({ admin_name })} />
+          <Field
+            label="Password"
+            secret
+            mono
+            value=""
+            placeholder={data.admin_password_set ? "set; type to change" : "10 characters or more"}
+            hint={data.admin_password_set ? "only its hash is kept" : ""}
+            tone={bad("admin_password") as "stop" | "plain"}
+            onSave={(admin_password) => save({ admin_password })}
+          />
+        </>
+      ) : (
+        <p className="text-[0.93rem] text-ink-2">This image takes no account beforehand. Its own login is changed under Set up.</p>
+      )}
+      <p className="mt-2 border-t border-dashed border-rule pt-2 text-[0.9rem] text-ink-2">
+        The files are filled in the image, <b>before</b> writing: no editor, no remounting of the card.
+      </p>
+    </div>
+  );
+}
+
+function Row({ label, children }: { label: string; children: React.ReactNode }) {
+  return (
+    <div className="grid grid-cols-[6.4rem_minmax(0,1fr)] items-center gap-x-2.5">
+      <span className="text-[0.92rem] text-ink-2">{label}</span>
+      <span className="min-w-0 break-words">{children}</span>
+    </div>
+  );
+}
+
+function Passphrase({ data, save, id }: { data: SettingsAnswer; save: (body: Change) => void; id: number }) {
+  const [shown, setShown] = useState("");
+  const show = useOnce(() => answer(POST("/api/deployments/{pk}/settings/passphrase", { params: { path: { pk: id } } })));
+  const wrong = data.findings.some((f) => f.severity === "stop" && f.where?.field === "passphrase");
+  const toggle = () => (shown ? setShown("") : show.mutate(undefined, { onSuccess: (s) => setShown(s.value) }));
+  return (
+    <>
+      <Field
+        label="Passphrase"
+        mono
+        secret={!shown}
+        value={shown}
+        placeholder={data.passphrase_set ? "••••••••••••" : "none yet"}
+        tone={wrong ? "stop" : data.passphrase_from_site ? "plain" : "check"}
+        hint={
+          <button type="button" className="text-mint hover:underline" onClick={toggle}>
+            {shown ? "hide" : "show"}
+          </button>
+        }
+        onSave={(passphrase) => {
+          setShown("");
+          save({ passphrase });
+        }}
+      />
+      <p className="-mt-1 pl-[7rem] text-[0.85rem] text-ink-3">
+        {data.passphrase_from_site ? (
+          "the site's; the derived key goes in, not the words"
+        ) : (
+          <>
+            only for this card.{" "}
+            <button
+              type="button"
+              className="text-mint hover:underline"
+              onClick={() => {
+                setShown("");
+                save({ passphrase: "" });
+              }}
+            >
+              Use the site's
+            </button>
+          </>
+        )}
+      </p>
+    </>
+  );
+}

@@ -1,0 +1,39 @@
+// Numbers as people at the bench meet them.
+
+/** `2:41` for 161 seconds. */
+export function clock(seconds: number): string {
+  const whole = Math.max(0, Math.round(seconds));
+  return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
+}
+
+/** `34 s`, `2 min 41 s`. */
+export function duration(seconds: number): string {
+  const whole = Math.max(0, Math.round(seconds));
+  if (whole < 60) return `${whole} s`;
+  return whole % 60 ? `${Math.floor(whole / 60)} min ${whole % 60} s` : `${whole / 60} min`;
+}
+
+/** `137 MB`, in units of 10ⁿ as printed on packets. */
+export function decimalSize(bytes: number): string {
+  if (bytes >= 1e9) return `${(bytes / 1e9).toPrecision(3)} GB`;
+  if (bytes >= 1e6) return `${Math.round(bytes / 1e6)} MB`;
+  return `${Math.round(bytes / 1e3)} kB`;
+}
+
+/** `48 MiB`, in units of 2ⁿ as systems show them. */
+export function binarySize(bytes: number): string {
+  if (bytes >= 2 ** 30) return `${trim(bytes / 2 ** 30)} GiB`;
+  if (bytes >= 2 ** 20) return `${trim(bytes / 2 ** 20)} MiB`;
+  return `${trim(bytes / 2 ** 10)} KiB`;
+}
+
+const trim = (value: number) => value.toFixed(1).replace(/\.0$/, "");
+
+/** Clock time of an ISO timestamp, `14:16:02`. */
+export const timeOf = (iso: string) => new Date(iso).toLocaleTimeString("en-GB");
+
+/** Date and time of an ISO timestamp, `25 Nov, 14:16`. */
+export const dayAndTime = (iso: string) =>
+  new Date(iso).toLocaleString("en-GB", { day: "numeric", month: "short", hour: "2-digit", minute: "2-digit" });
+
+export const plural = (count: number, word: string) => `${count} ${word}${count === 1 ? "" : "s"}`;

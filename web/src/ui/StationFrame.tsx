@@ -1,0 +1,50 @@
+// One station of one deployment: the line on top, its work below, findings and facts at the right.
+import type { ReactNode } from "react";
+import { Link } from "react-router";
+import type { Deployment } from "../api/client";
+import { neighbour, stationPath } from "../lib/stations";
+import { Line } from "./Line";
+import { Tag } from "./parts";
+
+interface Props {
+  deployment: Deployment;
+  station: string;
+  main?: ReactNode;
+  children: ReactNode;
+}
+
+export function StationFrame({ deployment, station, main, children }: Props) {
+  const before = neighbour(station, -1);
+  const after = neighbour(station, 1);
+  return (
+    <div className="flex flex-col gap-3.5">
+      <header className="flex flex-wrap items-end gap-x-3 gap-y-2">
+        <div className="min-w-0">
+          <div className="text-[0.88rem] text-ink-3">
+            <Link to="/" className="hover:text-ink hover:underline">
+              Bench
+            </Link>{" "}
+            /
+          </div>
+          <h1 className="text-[1.65rem] break-words">{deployment.name}</h1>
+        </div>
+        <div className="flex flex-wrap gap-1.5 pb-0.5">
+          <Tag>
+            {deployment.appliance} {deployment.release}
+          </Tag>
+          {deployment.board_name && <Tag>{deployment.board_name}</Tag>}
+          <Tag mono>{deployment.host_name}</Tag>
+        </div>
+        <div className="flex flex-wrap gap-2 max-md:w-full max-md:[&>*]:flex-1 md:ml-auto">{main}</div>
+      </header>
+      <div className="rounded-xl border border-rule bg-sheet px-4 py-2">
+        <Line deployment={deployment} open={station} />
+      </div>
+      {children}
+      <div className="hidden">
+        {before && <Link data-step="previous" to={stationPath(deployment.id, before)} tabIndex={-1} />}
+        {after && <Link data-step="next" to={stationPath(deployment.id, after)} tabIndex={-1} />}
+      </div>
+    </div>
+  );
+}

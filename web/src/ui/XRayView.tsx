@@ -1,0 +1,125 @@
+// What is on an image: packing, partition map to scale, boards, files to fill, its page.
+import { useState } from "react";
+import type { Finding, Severity, Shapes } from "../api/client";
+import { binarySize, decimalSize } from "../lib/words";
+import { Mark } from "./Mark";
+import { Mono, Sheet, Tag } from "./parts";
+import { PartitionMap } from "./PartitionMap";
+
+type XRay = Shapes["XRayOut"];
+
+export function XRayView({ xray, findings, cardBytes }: { xray: XRay; findings: readonly Finding[]; cardBytes?: number }) {
+  return (
+    <div className="flex flex-col gap-3.5">
+      <Packing xray={xray} findings={findings} />
+      <Sheet
+        title="What is on it"
+        hint={`${xray.scheme.toUpperCase()}, ${xray.volumes.length} partitions${xray.bits ? `, ${xray.bits}-bit kernel` : ""}, grows to fill the card at first boot`}
+      >
+        <PartitionMap volumes={xray.volumes} imageBytes={xray.unpacked_bytes} cardBytes={cardBytes} />
+      </Sheet>
+      <div className="grid items-start gap-3.5 lg:grid-cols-3">
+        <Boards xray={xray} />
+        <Files xray={xray} />
+        <WhereItsPage xray={xray} />
+      </div>
+    </div>
+  );
+}
+
+function Packing({ xray, findings }: { xray: XRay; findings: readonly Finding[] }) {
+  const sum = findings.find((f) => f.code.startsWith("image.sha256"));
+  return (
+    <div className="flex flex-wrap items-center gap-x-3 gap-y-1 rounded-xl border border-rule bg-sheet px-4 py-2.5 text-[0.93rem] text-ink-2">
+      <Mono>
+        {xray.packed_text} {xray.packing}
+      </Mono>
+      <span aria-hidden>→</span>
+      <Mono>img {xray.unpacked_text}</Mono>
+      {sum && (
+        <span className="flex flex-wrap items-center gap-2 md:ml-auto">
+          <Mark name={sum.severity as Severity} />
+          {sum.title}
+          <Mono className="text-ink-3">
+            {xray.sha256.slice(0, 8)}…{xray.sha256.slice(-5)}
+          </Mono>
+        </span>
+      )}
+    </div>
+  );
+}
+
+function Boards({ xray }: { xray: XRay }) {
+  return (
+    <Sheet title="Boards it starts on">
+      <p className="mb-1 text-[0.93rem] text-ink-2">read from {xray.boards.length} device trees on the boot volume</p>
+      <ul>
+        {xray.fits.map((b) => (
+          <li key={b.name} className="flex gap-2.5 border-t border-rule-2 py-1.5 first:border-0">
+            <span className="pt-0.5">
+              <Mark name={b.finding.severity as Severity} />
+            </span>
+            <div className="min-w-0">
+              <b>{b.name}</b> {b.owned > 0 && <span className="text-ink-3">you have {b.owned}</span>}
+              <div className="text-[0.88rem] text-ink-2">
+                {b.finding.severity === "ok" ? <Mono>{b.compatible}</Mono> : b.finding.title}
+              </div>
+            </div>
+          </li>
+        ))}
+      </ul>
+    </Sheet>
+  );
+}
+
+function Files({ xray }: { xray: XRay }) {
+  const [shown, setShown] = useState("");
+  return (
+    <Sheet title="Files you may fill">
+      <p className="mb-1 text-[0.93rem] text-ink-2">on the boot volume, read before first boot</p>
+      <ul>
+        {xray.files.map((f) => (
+          <li key={f.path} className="border-t border-rule-2 py-1.5 first:border-0">
+            <div className="flex items-start justify-between gap-2">
+              <button type="button" className="min-w-0 text-left font-mono font-bold break-words hover:underline" aria-expanded={shown === f.path} onClick={() => setShown(shown === f.path ? "" : f.path)}>
+                {f.path}
+              </button>
+              <Tag tone={f.known ? "ok" : "plain"}>{f.known ? "known" : "leave"}</Tag>
+            </div>
+            <div className="text-[0.9rem] text-ink-2">{f.title}</div>
+            {shown === f.path && <pre className="mt-1 max-h-64 overflow-auto rounded-lg bg-rule-2 p-2 font-mono text-[0.85rem]">{f.text}</pre>}
+          </li>
+        ))}
+        {xray.files.length === 0 && <li className="text-ink-2">None were found.</li>}
+      </ul>
+    </Sheet>
+  );
+}
+
+function WhereItsPage({ xray }: { xray: XRay }) {
+  const page = xray.page;
+  const rows: [string, string, string][] = [
+    ["Host name", page.host_name ?? "", page.host_name_file ?? ""],
+    ["Announces", page.announces ? `${page.announces} ${page.announced_port ?? ""}` : "", page.announce_file ?? ""],
+    ["Listens", page.listen_port ? String(page.listen_port) : "", page.listen_file ?? ""],
+    ["System", [page.system, page.release].filter(Boolean).join(" "), "etc/os-release"],
+  ];
+  return (
+    <Sheet title="Where its page will be">
+      <p className="mb-1 text-[0.93rem] text-ink-2">worked out from the root volume</p>
+      <p className="font-mono text-[1.1rem] font-semibold break-all text-mint">{xray.page_url}</p>
+      <dl className="mt-2 text-[0.9rem]">
+        {rows.map(([name, value, file]) => (
+          <div key={name} className="border-t border-rule-2 py-1.5">
+            <dt className="inline text-ink-2">{name} </dt>
+            <dd className="inline">
+              <Mono>{value || "says nothing"}</Mono>
+              {value && <div className="font-mono text-[0.83rem] break-all text-ink-3">{file}</div>}
+            </dd>
+          </div>
+        ))}
+      </dl>
+      <p className="mt-1 text-[0.85rem] text-ink-3">Image {binarySize(xray.unpacked_bytes)}, {decimalSize(xray.unpacked_bytes)} on the packet's scale.</p>
+    </Sheet>
+  );
+}
