@@ -55,8 +55,14 @@ class Line:
     finished: bool
 
 
-def draw_line(states: Mapping[Station, StationState]) -> Line:
-    """Return the line for `states`; the first station that is not done is where the person is needed."""
+def draw_line(states: Mapping[Station, StationState], *, in_service: bool = False) -> Line:
+    """Return the line for `states`; the first station that is not done is where the person is needed.
+
+    A device `in_service` is judged as it was when its record was closed: what changes at the site afterwards does not
+    open its stations again.
+    """
+    if in_service:
+        states = {s: state if state.done else StationState(True, note=state.note) for s, state in states.items()}
     now = next((s for s in ORDER if not states[s].done), Station.KEEP)
     marks = tuple(StationMark(s, TITLES[s], _mark(s, now, states[s]), states[s].note) for s in ORDER)
     here = states[now]

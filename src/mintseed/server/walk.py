@@ -84,13 +84,19 @@ def load_walks(deployments: Iterable[Deployment] | None = None) -> list[Walk]:
         Walk(
             row,
             site,
-            frozenset(n for n, holders in names.items() if holders - {row.pk}),
+            # Who came first keeps the name; only the later one is told to take another.
+            frozenset(n for n, holders in names.items() if any(pk < row.pk for pk in holders)),
             jobs.get(row.pk),
             image_jobs.get(row.image_id or 0),
             joined[row.network_id or 0, row.passphrase],
         )
         for row in rows
     ]
+
+
+def host_names() -> frozenset[str]:
+    """Return every host name on the bench, in small letters."""
+    return frozenset(n.lower() for n in Deployment.objects.filter(removed_at=None).values_list("host_name", flat=True))
 
 
 def load_walk(pk: int) -> Walk:
@@ -341,5 +347,6 @@ class Walk:
                 ),
                 Station.SETUP: setup_state(self.setup_results),
                 Station.KEEP: keep_state(kept=row.kept_at is not None),
-            }
+            },
+            in_service=row.kept_at is not None,
         )

@@ -11,12 +11,16 @@ export function useAnswer<T>(key: readonly unknown[], ask: () => Promise<T>, aga
   });
 }
 
-/** A change that answers with the fresh state of `key`. */
-export function useChange<In, Out>(key: readonly unknown[], change: (value: In) => Promise<Out>) {
+/** A change that answers with the fresh state of `key`. `guess` shows it at once; the answer then puts it right. */
+export function useChange<In, Out>(key: readonly unknown[], change: (value: In) => Promise<Out>, guess?: (old: Out, value: In) => Out) {
   const queries = useQueryClient();
   return useMutation<Out, Problem, In>({
     mutationFn: change,
     scope: { id: key.slice(0, 2).join("/") },
+    onMutate: (value) => {
+      if (guess) queries.setQueryData<Out>(key, (old) => (old === undefined ? old : guess(old, value)));
+    },
+    onError: () => void queries.invalidateQueries({ queryKey: key }),
     onSuccess: (fresh) => {
       queries.setQueryData(key, fresh);
       void queries.invalidateQueries({ queryKey: key.slice(0, 2), predicate: (q) => q.queryKey !== key });

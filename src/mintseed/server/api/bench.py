@@ -16,7 +16,7 @@ from mintseed.core.units import nominal_gb
 from mintseed.server.api.shapes import DeploymentOut, DriveOut, JobOut, deployment_out, drives_out, job_out
 from mintseed.server.journal import record
 from mintseed.server.models import Deployment, LogEntry, Site
-from mintseed.server.walk import Walk, load_walk, load_walks
+from mintseed.server.walk import Walk, host_names, load_walk, load_walks
 
 router = Router(tags=["bench"])
 
@@ -178,7 +178,7 @@ def create(request: HttpRequest, payload: NewDeploymentIn) -> DeploymentOut:
 
 
 def _free_host_name(wanted: str) -> str:
-    taken = frozenset(n.lower() for n in Deployment.objects.filter(removed_at=None).values_list("host_name", flat=True))
+    taken = host_names()
     return wanted if wanted.lower() not in taken else next_name(wanted, taken)
 
 

@@ -14,7 +14,7 @@ from mintseed.server.api.bench import LogLineOut, log_out
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.journal import record
 from mintseed.server.models import Deployment, LogEntry
-from mintseed.server.walk import Walk, load_walk
+from mintseed.server.walk import Walk, host_names, load_walk
 
 router = Router(tags=["keep"])
 
@@ -56,7 +56,7 @@ def same_again(request: HttpRequest, pk: int, payload: SameAgainIn) -> Deploymen
     host_name = payload.host_name.strip()[:80]
     if not name or not host_name:
         raise InputError("the next one needs a name and a host name")
-    if host_name.lower() in walk.names_taken or host_name.lower() == row.host_name.lower():
+    if host_name.lower() in host_names():
         raise InputError(f"{host_name} is taken", next_step=f"{_out(walk).next_host_name} is free.", where="host_name")
     with transaction.atomic():
         fresh = Deployment.objects.create(
@@ -70,7 +70,7 @@ def same_again(request: HttpRequest, pk: int, payload: SameAgainIn) -> Deploymen
 
 def _out(walk: Walk) -> KeepOut:
     row = walk.row
-    taken = walk.names_taken | {row.host_name.lower()}
+    taken = host_names()
     log = LogEntry.objects.filter(deployment=row).order_by("at", "pk")
     return KeepOut(
         deployment=deployment_out(walk),

@@ -55,7 +55,7 @@ DRIVES = (
         "faults": {"rate_bytes_per_s": CARD_RATE_BYTES_PER_S},
     },
     {
-        "name": "pdc", "path": "/dev/pdc", "size": 15_931_539_456, "rm": True, "ro": False, "hotplug": True, "tran": "usb",
+        "name": "pdc", "path": "/dev/pdc", "size": 16_008_609_792, "rm": True, "ro": False, "hotplug": True, "tran": "usb",
         "model": "Reader, right slot", "serial": "QH-C16-02", "type": "disk", "fstype": None, "mountpoints": [None],
         "faults": {"rate_bytes_per_s": CARD_RATE_BYTES_PER_S},
     },

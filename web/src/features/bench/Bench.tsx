@@ -67,7 +67,7 @@ function DeploymentCard({ deployment: d, first }: { deployment: Deployment; firs
   const made = [`${d.appliance} ${d.release}`.trim(), d.board_name, d.card_text].filter(Boolean).join(" · ");
   return (
     <section aria-label={d.name} className="rounded-xl border border-rule bg-sheet px-4 pt-3 pb-2.5">
-      <header className="flex flex-wrap items-baseline gap-x-3">
+      <header className="flex flex-wrap items-center gap-x-3">
         <h2 className="text-[1.15rem]">
           <Link to={stationPath(d.id, d.line.now)} className="hover:underline">
             {d.name}

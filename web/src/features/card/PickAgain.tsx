@@ -28,7 +28,7 @@ export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
       <fieldset className="flex flex-col gap-1.5">
         <legend className="sr-only">The same card again</legend>
         {drives.map((d) => (
-          <label key={d.serial} className={`flex cursor-pointer items-baseline gap-3 rounded-lg border px-3 py-2 has-focus-visible:outline-2 has-focus-visible:outline-sky ${again === d.serial ? "border-ink" : "border-rule"}`}>
+          <label key={d.serial} className={`flex cursor-pointer items-center gap-3 rounded-lg border px-3 py-2 has-focus-visible:outline-2 has-focus-visible:outline-sky ${again === d.serial ? "border-ink" : "border-rule"}`}>
             <input type="radio" name="again" className="accent-ink" checked={again === d.serial} onChange={() => setAgain(d.serial)} />
             <span>
               <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span>

@@ -11,7 +11,11 @@ export function ImageStation({ id }: { id: number }) {
   const key = ["deployment", id, "image"];
   const path = { params: { path: { pk: id } } };
   const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/image", path)), (last) => (last?.chosen?.job?.active ? 700 : false));
-  const choose = useChange(key, (image_id: number) => answer(PUT("/api/deployments/{pk}/image", { ...path, body: { image_id } })));
+  const choose = useChange(
+    key,
+    (image_id: number) => answer(PUT("/api/deployments/{pk}/image", { ...path, body: { image_id } })),
+    (old, picked) => ({ ...old, choices: old.choices.map((c) => ({ ...c, chosen: c.image.id === picked })) }),
+  );
   const readAgain = useChange(["deployment", id, "read"], (pk: number) => answer(POST("/api/images/{pk}/read", { params: { path: { pk } } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the library" />;
   const mark = data.deployment.line.marks[1]?.mark;

@@ -12,7 +12,11 @@ export function PlanStation({ id }: { id: number }) {
   const key = ["deployment", id, "plan"];
   const path = { params: { path: { pk: id } } };
   const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/plan", path)));
-  const change = useChange(key, (body: Shapes["PlanIn"]) => answer(PUT("/api/deployments/{pk}/plan", { ...path, body })));
+  const change = useChange(
+    key,
+    (body: Shapes["PlanIn"]) => answer(PUT("/api/deployments/{pk}/plan", { ...path, body })),
+    (old, body) => ({ ...old, ...body }) as Shapes["PlanOut"],
+  );
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the plan" />;
   const save = (body: Shapes["PlanIn"]) => change.mutate(body);
   const done = data.deployment.line.marks[0]?.mark;
@@ -94,7 +98,7 @@ function BoardChoice({ data, onPick }: { data: Shapes["PlanOut"]; onPick: (id: n
         {data.units.map((u) => (
           <label
             key={u.id}
-            className={`flex cursor-pointer flex-wrap items-baseline gap-x-3 rounded-lg border px-3 py-1.5 has-focus-visible:outline-2 has-focus-visible:outline-sky ${data.board_unit_id === u.id ? "border-mint bg-mint-3" : "border-rule bg-field hover:border-ink-3"}`}
+            className={`flex cursor-pointer flex-wrap items-center gap-x-3 rounded-lg border px-3 py-1.5 has-focus-visible:outline-2 has-focus-visible:outline-sky ${data.board_unit_id === u.id ? "border-mint bg-mint-3" : "border-rule bg-field hover:border-ink-3"}`}
           >
             <input type="radio" name="board" className="accent-mint" checked={data.board_unit_id === u.id} onChange={() => onPick(u.id)} />
             <b>{u.name}</b>

@@ -1,0 +1,121 @@
+"""The whole application as `make start` starts it, in a home of its own, driven through Chromium."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import subprocess
+import tempfile
+import time
+from collections.abc import Iterator
+from dataclasses import dataclass
+from pathlib import Path
+
+import httpx
+import pytest
+from playwright.sync_api import Browser, ConsoleMessage, Page, Playwright, expect
+
+from tests.database_plugin import PROJECT, free_port
+
+CHROMIUM = "/usr/bin/chromium"
+FLAGS = [
+    "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
+    "--disable-component-update", "--disable-sync",
+]  # fmt: skip
+
+expect.set_options(timeout=30_000)
+
+
+@dataclass
+class Application:
+    """A started application. `output` is everything its processes said."""
+
+    url: str
+    home: Path
+    process: subprocess.Popen[bytes]
+    output_file: Path
+
+    @property
+    def output(self) -> str:
+        return self.output_file.read_text(errors="replace")
+
+
+@pytest.fixture(scope="session")
+def application(library: Path) -> Iterator[Application]:
+    """Start everything by the README's own command; stop it afterwards and insist that nothing is left running."""
+    # A short path: the database's socket lies in it.
+    home = Path(tempfile.mkdtemp(prefix="mintseed-"))
+    shutil.copytree(library, home / "library")
+    port = free_port()
+    environment = {
+        **os.environ,
+        "MINTSEED_HOME": str(home),
+        "MINTSEED_LIBRARY": str(home / "library"),
+        "MINTSEED_PORT": str(port),
+        "MINTSEED_DB_PORT": str(free_port()),
+        "MINTSEED_STANDIN_LAN": "127.77.6.0/24",
+        "MINTSEED_STANDIN_PACE": "40",
+    }
+    output_file = home / "output.txt"
+    with output_file.open("wb") as output:
+        process = subprocess.Popen(
+            ["make", "-s", "start"],
+            cwd=PROJECT,
+            env=environment,
+            stdout=output,
+            stderr=subprocess.STDOUT,
+            start_new_session=True,
+        )
+    started = Application(f"http://127.0.0.1:{port}", home, process, output_file)
+    try:
+        _wait_until_up(started)
+        yield started
+    finally:
+        os.killpg(process.pid, signal.SIGINT)
+        process.wait(30)
+        left = subprocess.run(["pgrep", "-f", str(home)], capture_output=True, text=True, check=False).stdout.split()
+        said = started.output
+        shutil.rmtree(home)
+    assert not left, f"processes left running: {left}"
+    assert "Traceback" not in said
+    assert "ERROR" not in said
+
+
+def _wait_until_up(application: Application, seconds: float = 180) -> None:
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        if application.process.poll() is not None:
+            pytest.fail(f"it did not start:\n{application.output}")
+        try:
+            if httpx.get(f"{application.url}/api/bench", timeout=2).status_code == 200:
+                return
+        except httpx.HTTPError:
+            time.sleep(0.2)
+    pytest.fail(f"it did not answer within {seconds} s:\n{application.output}")
+
+
+@pytest.fixture(scope="session")
+def browser(playwright: Playwright) -> Iterator[Browser]:
+    chromium = playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+    yield chromium
+    chromium.close()
+
+
+@pytest.fixture
+def page(browser: Browser, application: Application) -> Iterator[Page]:
+    """A fresh page; any console error or uncaught exception fails the test."""
+    context = browser.new_context(viewport={"width": 1280, "height": 800}, base_url=application.url)
+    context.grant_permissions(["clipboard-read", "clipboard-write"])
+    fresh = context.new_page()
+    troubles: list[str] = []
+
+    def listen(message: ConsoleMessage) -> None:
+        if message.type in ("error", "warning"):
+            troubles.append(message.text)
+
+    fresh.on("console", listen)
+    fresh.on("pageerror", lambda error: troubles.append(str(error)))
+    yield fresh
+    context.close()
+    assert not troubles

@@ -1,0 +1,77 @@
+"""The walk down the line in the words of the screen."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+
+def station(page: Page, name: str) -> None:
+    """Wait until the screen shows the station called `name`."""
+    expect(page.locator("[aria-current=step]")).to_contain_text(name)
+
+
+def start(page: Page, appliance: str, name: str) -> None:
+    page.goto("/")
+    expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
+    page.keyboard.press("n")
+    page.get_by_role("radio", name=appliance).check(force=True)
+    page.get_by_label("What do you call it?").fill(name)
+    page.get_by_role("button", name=f"Start with {appliance}").click()
+    station(page, "Plan")
+
+
+def plan(page: Page, board: str, supply: str, card: str = "32 GB") -> None:
+    page.get_by_role("radio", name=board).check()
+    page.get_by_label("Card", exact=True).select_option(label=card)
+    option = page.get_by_label("Supply").locator("option", has_text=supply)
+    page.get_by_label("Supply").select_option(value=option.get_attribute("value"))
+    page.get_by_role("link", name="Go on to Image").click()
+    station(page, "Image")
+
+
+def use_suggested_image(page: Page) -> None:
+    page.get_by_role("button", name=re.compile("^Use ")).click()
+    expect(page.get_by_text("Whole, and the file that was published").first).to_be_visible()
+    page.get_by_role("link", name="Go on to Settings").click()
+    station(page, "Settings")
+
+
+def fill(page: Page, label: str, value: str) -> None:
+    field = page.get_by_label(label, exact=True)
+    field.fill(value)
+    field.press("Tab")
+
+
+def put_on_card(page: Page, serial: str) -> None:
+    """From Settings to a proven card."""
+    page.get_by_role("button", name="Put on a card").click()
+    station(page, "Card")
+    write(page, serial)
+
+
+def write(page: Page, serial: str) -> None:
+    page.get_by_role("radio", name=serial).check()
+    page.get_by_role("button", name="Write the card").click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_role("radio", name=serial).check()
+    dialog.get_by_role("button", name=re.compile("^Write over")).click()
+    expect(page.get_by_role("heading", name="Proven: the card holds exactly the filled image")).to_be_visible()
+
+
+def power_on(page: Page) -> None:
+    page.get_by_role("link", name="Go on to First boot").click()
+    station(page, "First boot")
+    page.get_by_role("button", name="Power on").click()
+
+
+def claim(page: Page) -> Page:
+    """From a joined board to its own page, opened and claimed; returns that page."""
+    page.get_by_role("link", name="Go on to Find").click()
+    station(page, "Find")
+    expect(page.get_by_text("its page says").first).to_be_visible()
+    with page.context.expect_page() as opened:
+        page.get_by_role("link", name="Open its page and claim it").click()
+    expect(page.get_by_role("heading", name="This is it")).to_be_visible()
+    return opened.value

@@ -1,0 +1,54 @@
+"""Loaded before Django is set up: gives the tests a home of their own under var/, and runs their database there."""
+
+from __future__ import annotations
+
+import os
+import socket
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+PROJECT = Path(__file__).resolve().parents[1]
+
+
+def free_port() -> int:
+    """Return a loopback port nobody listens on."""
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        return int(probe.getsockname()[1])
+
+
+os.environ["MINTSEED_HOME"] = str(PROJECT / "var" / "test")
+os.environ["MINTSEED_LIBRARY"] = str(PROJECT / "var" / "test" / "library")
+os.environ["MINTSEED_DB_PORT"] = str(free_port())
+# Another range than the demo's, so that tests and a started application do not see each other's boards.
+os.environ["MINTSEED_STANDIN_LAN"] = "127.77.5.0/24"
+os.environ["MINTSEED_BENCH"] = "standin"
+
+# The settings read the account's password when they are loaded, so the database must exist before.
+from mintseed.server import database  # noqa: E402
+
+database.prepare(database.folder())
+
+
+@pytest.fixture(scope="session")
+def _running_database() -> Iterator[None]:
+    with database.started(database.folder()):
+        yield
+
+
+@pytest.fixture(scope="session")
+def django_db_modify_db_settings(_running_database: None) -> None:
+    """Start the database before pytest-django makes the test tables."""
+
+
+@pytest.fixture(scope="session")
+def library() -> Path:
+    """The folder with the demo's images, built once and kept for the next run of the tests."""
+    from mintseed.standins.forge.build import build_demo
+    from mintseed.standins.forge.sources import DEMO_IMAGES
+
+    folder = Path(os.environ["MINTSEED_LIBRARY"])
+    build_demo(DEMO_IMAGES, folder)
+    return folder
