@@ -105,10 +105,15 @@ def announcements() -> Announcements:
     return MulticastDns(["127.0.0.1"] if config().is_standin else [])
 
 
+def read_recipe(text: str, *, where: str) -> Recipe:
+    """Read a recipe. Raises DescriptionError for one that is wrong."""
+    return read_described(Recipe, text, where=where)
+
+
 @cache
 def recipes() -> dict[str, Recipe]:
     """Return the shipped recipes by id. Raises DescriptionError for one that is wrong."""
-    read = [read_described(Recipe, p.read_text(), where=p.name) for p in sorted((PROJECT / "recipes").glob("*.yaml"))]
+    read = [read_recipe(p.read_text(), where=p.name) for p in sorted((PROJECT / "recipes").glob("*.yaml"))]
     return {r.id: r for r in read}
 
 

@@ -1,0 +1,1 @@
+"""The `mintseed` command, one file a command, on the same services as the web."""

@@ -153,7 +153,7 @@ class LogEntry(models.Model):
     text = models.CharField(max_length=300)
 
     def save(self, *args: Any, **kwargs: Any) -> None:
-        if self.pk is not None:
+        if not self._state.adding:
             raise TypeError("log entries are written once")
         super().save(*args, **kwargs)
 

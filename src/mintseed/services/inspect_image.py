@@ -72,7 +72,7 @@ def open_tapped(stream: BinaryIO, tell: Callable[[int], None]) -> tuple[packing.
     kind = packing.detect(head)
     stream.seek(0)
     tap = TappedStream(stream, tell)
-    return kind, tap, io.BufferedReader(tap, MIB)  # type: ignore[return-value]
+    return kind, tap, io.BufferedReader(tap, MIB)
 
 
 @dataclass(frozen=True, slots=True)

@@ -15,7 +15,8 @@ from enum import StrEnum
 from typing import BinaryIO, Protocol
 
 from backports import zstd
-from isal import igzip, isal_zlib
+from isal import igzip
+from isal.igzip_lib import IsalError
 
 from mintseed.core.errors import ImageError
 
@@ -85,7 +86,7 @@ class _Readable(Protocol):
 
 _OPENERS: dict[Packing, Callable[[BinaryIO], _Readable]] = {
     Packing.XZ: lambda stream: lzma.LZMAFile(stream),
-    Packing.GZIP: lambda stream: igzip.GzipFile(fileobj=stream, mode="rb"),
+    Packing.GZIP: lambda stream: igzip.IGzipFile(fileobj=stream, mode="rb"),  # type: ignore[no-untyped-call]
     Packing.BZIP2: lambda stream: bz2.BZ2File(stream),
     Packing.ZSTD: lambda stream: zstd.ZstdFile(stream),
     Packing.RAW: lambda stream: stream,
@@ -107,7 +108,7 @@ def unpack(stream: BinaryIO, packing: Packing, piece_bytes: int = PIECE_BYTES) -
             expected="the trailer that closes the file",
             next_step="The download was cut short: fetch it again.",
         ) from error
-    except (lzma.LZMAError, zlib.error, isal_zlib.IsalError, gzip.BadGzipFile, zstd.ZstdError, ValueError) as error:
+    except (lzma.LZMAError, zlib.error, IsalError, gzip.BadGzipFile, zstd.ZstdError, ValueError) as error:  # type: ignore[misc]
         raise _damaged(packing, error) from error
     except OSError as error:
         # bz2 reports damage as OSError without a number; one with a number is the drive's.

@@ -68,7 +68,7 @@ def password_hash(password: str, salt: str) -> str:
 
     Source: Drepper, "Unix crypt using SHA-256 and SHA-512".
     """
-    hashed: str = sha512_crypt.using(rounds=5000, salt=salt).hash(password)
+    hashed: str = sha512_crypt.using(rounds=5000, salt=salt).hash(password)  # type: ignore[no-untyped-call]
     return hashed
 
 

@@ -107,13 +107,16 @@ def bench(request: HttpRequest) -> BenchOut:
 
 def _running(walk: Walk) -> RunningOut | None:
     marks = {m.station: m.mark for m in walk.line.marks}
-    base = {"deployment_id": walk.row.pk, "name": walk.row.name}
+
+    def running(station: str, text: str, *, band: BandOut | None = None, job: JobOut | None = None) -> RunningOut:
+        return RunningOut(deployment_id=walk.row.pk, name=walk.row.name, station=station, text=text, band=band, job=job)
+
     if walk.card_facts.writing:
-        return RunningOut(**base, station="card", text=walk.line.next_step, band=None, job=job_out(walk.job))
+        return running("card", walk.line.next_step, job=job_out(walk.job))
     if walk.row.powered_at and walk.row.joined_after_s is None and walk.boot_finding:
-        return RunningOut(**base, station="boot", text=walk.boot_finding.title, band=band_out(walk), job=None)
+        return running("boot", walk.boot_finding.title, band=band_out(walk))
     if Mark.RUNNING in marks.values():
-        return RunningOut(**base, station="image", text=walk.line.next_step, band=None, job=job_out(walk.image_job))
+        return running("image", walk.line.next_step, job=job_out(walk.image_job))
     return None
 
 

@@ -84,7 +84,7 @@ def change_plan(request: HttpRequest, pk: int, payload: PlanIn) -> PlanOut:
     if "name" in sent and (name := " ".join((payload.name or "").split())[:80]):
         values["name"] = name
     if "board_unit_id" in sent:
-        values["board_unit"] = BoardUnit.objects.get(pk=payload.board_unit_id)
+        values["board_unit"] = BoardUnit.objects.get(pk=payload.board_unit_id) if payload.board_unit_id else None
     if "supply_id" in sent:
         values["supply"] = Supply.objects.get(pk=payload.supply_id) if payload.supply_id else None
     if "card_gb" in sent:

@@ -78,7 +78,7 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
             walk.xray, head, drive, library=bench.library, readers=bench.readers, tell=heartbeat.tell
         )
     with transaction.atomic():
-        Deployment.objects.filter(pk=job.deployment_id).update(
+        Deployment.objects.filter(pk=walk.row.pk).update(
             card_path=drive.path,
             card_serial=drive.serial,
             card_size_bytes=drive.size_bytes,

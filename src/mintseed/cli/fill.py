@@ -1,0 +1,92 @@
+"""mintseed fill IMAGE --recipe R --site SITE.yaml -o OUT: the image with its settings files filled."""
+
+from __future__ import annotations
+
+import argparse
+from collections.abc import Iterable
+from pathlib import Path
+
+from mintseed.cli.files import Commands, library_of, pairs, recipe_named, text_of
+from mintseed.cli.output import tell
+from mintseed.core.described import read_described
+from mintseed.core.errors import InputError, OutsideError, RefusedError
+from mintseed.core.findings import Severity, verdict
+from mintseed.core.settings.fill import fill_files
+from mintseed.core.settings.values import SettingValues, check_values
+from mintseed.core.site.model import Site
+from mintseed.services import fill_image, inspect_image
+from mintseed.wiring import bench
+
+KEYS = ("host_name", "way", "ssid", "country", "time_zone", "keyboard")
+
+
+def add(commands: Commands) -> None:
+    parser = commands.add_parser("fill", help="write an image with its settings files filled")
+    parser.add_argument("image")
+    parser.add_argument("--recipe", required=True, help="a shipped recipe's id, or a file")
+    parser.add_argument("--site", required=True, help="a site as YAML; `mintseed schema site` tells its fields")
+    parser.add_argument("--set", dest="sets", action="append", default=[], metavar="KEY=VALUE", help=", ".join(KEYS))
+    parser.add_argument("-o", "--out", required=True)
+    parser.add_argument("--json", action="store_true")
+    parser.set_defaults(run=run)
+
+
+def run(arguments: argparse.Namespace) -> int:
+    recipe = recipe_named(arguments.recipe)
+    site = read_described(Site, text_of(arguments.site), where=arguments.site)
+    sets = pairs(arguments.sets)
+    if unknown := set(sets) - set(KEYS):
+        raise InputError(f"{', '.join(sorted(unknown))} cannot be set", expected=", ".join(KEYS))
+    library, name = library_of(arguments.image)
+    xray = inspect_image.execute(name, library=library, tools=bench().tools, recipes=[recipe])
+    values = values_for(site, sets, recipe.host_name, recipe.ways[0])
+    found = [*xray.findings, *check_values(values, default_host_name=recipe.host_name, names_taken=frozenset())]
+    if verdict(found) is Severity.STOP:
+        return tell(found, {"written": ""}, as_json=arguments.json)
+    filled = fill_files(recipe, values, {f.path: f.content for f in xray.files})
+    found += fill_image.check(filled)
+    if verdict(found) is Severity.STOP:
+        return tell(found, {"written": ""}, as_json=arguments.json)
+    with (
+        fill_image.execute(xray, filled, library=library, tools=bench().tools) as head,
+        library.open(name) as stream,
+    ):
+        save(fill_image.filled_pieces(stream, head).pieces, Path(arguments.out))
+    facts = {"written": arguments.out, "files": [{"path": f.path, "changed_lines": f.changed_lines} for f in filled]}
+    return tell(found, facts, as_json=arguments.json)
+
+
+def values_for(site: Site, sets: dict[str, str], host_name: str, way: str) -> SettingValues:
+    """Return the values for one card: the site's, then what was set by hand. The passphrase comes from the site alone,
+    so that it never stands in a process list."""
+    ssid = sets.get("ssid", site.wifi[0].ssid if site.wifi else "")
+    network = next((n for n in site.wifi if n.ssid == ssid), None)
+    wanted = sets.get("way", way)
+    if wanted == "wifi" and network is None:
+        raise RefusedError(
+            f"the site has no network {ssid}", expected=", ".join(n.ssid for n in site.wifi) or "a network"
+        )
+    return SettingValues(
+        host_name=sets.get("host_name", host_name),
+        country=sets.get("country", site.country),
+        time_zone=sets.get("time_zone", site.time_zone),
+        keyboard=sets.get("keyboard", site.keyboard),
+        way=wanted,
+        ssid=ssid,
+        passphrase=network.passphrase if network else "",
+        hidden=bool(network and network.hidden),
+    )
+
+
+def save(pieces: Iterable[bytes], path: Path) -> None:
+    """Write `pieces` to `path`, which appears whole or not at all."""
+    fresh = path.with_name(f".{path.name}.part")
+    try:
+        with fresh.open("wb") as file:
+            for piece in pieces:
+                file.write(piece)
+        fresh.replace(path)
+    except OSError as error:
+        raise OutsideError(f"cannot be written ({error.strerror})", where=str(path)) from error
+    finally:
+        fresh.unlink(missing_ok=True)

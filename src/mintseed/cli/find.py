@@ -1,0 +1,52 @@
+"""mintseed find --recipe R: which address is it?"""
+
+from __future__ import annotations
+
+import argparse
+from dataclasses import asdict
+
+from mintseed.adapters.pasted_view import PastedView
+from mintseed.cli.files import Commands, recipe_named, text_of
+from mintseed.cli.output import tell
+from mintseed.core.find.sightings import parse_dnsmasq_leases, parse_ip_neigh
+from mintseed.services import find_device
+from mintseed.wiring import announcements, bench, config
+
+
+def add(commands: Commands) -> None:
+    parser = commands.add_parser("find", help="find the device on the network")
+    parser.add_argument("--recipe", required=True)
+    parser.add_argument("--name", default="", help="the host name it was given; the recipe's by default")
+    parser.add_argument("--leases", help="a lease list as dnsmasq writes it")
+    parser.add_argument("--neighbours", help="what `ip neigh` printed")
+    parser.add_argument("--before", help="what `ip neigh` printed before power-on")
+    parser.add_argument(
+        "--network", action="append", default=[], metavar="CIDR", help="where to look; private ranges by default"
+    )
+    parser.add_argument("--json", action="store_true")
+    parser.set_defaults(run=run)
+
+
+PRIVATE = ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16")
+"""RFC 1918 §3."""
+
+
+def run(arguments: argparse.Namespace) -> int:
+    recipe = recipe_named(arguments.recipe)
+    before = parse_ip_neigh(text_of(arguments.before)) if arguments.before else ()
+    pasted = [
+        *(parse_dnsmasq_leases(text_of(arguments.leases)) if arguments.leases else ()),
+        *(parse_ip_neigh(text_of(arguments.neighbours)) if arguments.neighbours else ()),
+    ]
+    given = bool(arguments.leases or arguments.neighbours)
+    networks = tuple(arguments.network) or (*PRIVATE, *((config().standin_lan,) if config().is_standin else ()))
+    look = find_device.execute(
+        view=PastedView(tuple(pasted)) if given else bench().view,
+        announcements=PastedView(()) if given else announcements(),
+        probe=bench().probe,
+        networks=networks,
+        known_before=find_device.known_addresses(before),
+        host_name=arguments.name or recipe.host_name,
+        page=recipe.page,
+    )
+    return tell(look.findings, {"candidates": [asdict(c) for c in look.candidates]}, as_json=arguments.json)

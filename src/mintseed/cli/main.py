@@ -1,0 +1,47 @@
+"""The `mintseed` command."""
+
+from __future__ import annotations
+
+import argparse
+import sys
+from collections.abc import Sequence
+from typing import NoReturn
+
+from mintseed.cli import check_file, fill, find, prove, schema, write, xray
+from mintseed.core.errors import MintSeedError, exit_status
+
+USAGE_STATUS = 64
+COMMANDS = (xray, check_file, fill, write, prove, find, schema)
+
+
+class _Parser(argparse.ArgumentParser):
+    """An argument parser whose exit status for a wrong call is that of sysexits(3)."""
+
+    def error(self, message: str) -> NoReturn:
+        self.print_usage(sys.stderr)
+        print(f"{self.prog}: {message}", file=sys.stderr)
+        raise SystemExit(USAGE_STATUS)
+
+
+def main(arguments: Sequence[str] | None = None) -> int:
+    """Run one command and return its exit status."""
+    parser = _Parser(prog="mintseed", description=__doc__)
+    commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", parser_class=_Parser)
+    for command in COMMANDS:
+        command.add(commands)
+    chosen = parser.parse_args(arguments)
+    try:
+        status: int = chosen.run(chosen)
+    except MintSeedError as error:
+        print(f"mintseed {chosen.command}: {error.sentence()}", file=sys.stderr)
+        return exit_status(error)
+    except BrokenPipeError:
+        return 0
+    except KeyboardInterrupt:
+        print(f"mintseed {chosen.command}: stopped", file=sys.stderr)
+        return 2
+    return status
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,45 @@
+"""How every command answers: plain text for people, one JSON object for scripts, the exit status either way."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import asdict
+from typing import Any
+
+from mintseed.core.findings import Finding, Severity, verdict, worst_first
+
+EXIT = {Severity.OK: 0, Severity.NOTE: 0, Severity.CHECK: 1, Severity.STOP: 2}
+SIGNS = {Severity.OK: "ok   ", Severity.NOTE: "note ", Severity.CHECK: "CHECK", Severity.STOP: "STOP "}
+
+
+def tell(findings: Iterable[Finding], facts: Mapping[str, Any], *, as_json: bool) -> int:
+    """Print findings and facts, and return the exit status: 0, 1 for a check, 2 for a stop."""
+    found = worst_first(findings)
+    if as_json:
+        print(json.dumps({"findings": [_plain(f) for f in found], **facts}, indent=1, default=str))
+        return EXIT[verdict(found)]
+    for name, value in facts.items():
+        if isinstance(value, (list, tuple)):
+            print(f"{name}:")
+            for item in value:
+                print(f"  {_line(item)}")
+        elif value not in ("", None):
+            print(f"{name}: {_line(value)}")
+    for finding in found:
+        print(f"{SIGNS[finding.severity]} {finding.title}")
+        for text in (finding.detail, finding.fix):
+            if text:
+                print(f"      {text}")
+    return EXIT[verdict(found)]
+
+
+def _plain(finding: Finding) -> dict[str, Any]:
+    keys = ("code", "severity", "title", "detail", "fix", "where", "source")
+    return {k: v for k, v in asdict(finding).items() if k in keys}
+
+
+def _line(value: Any) -> str:
+    if isinstance(value, dict):
+        return ", ".join(f"{k} {v}" for k, v in value.items() if v not in ("", None, [], ()))
+    return str(value)
