@@ -1,0 +1,70 @@
+"""KEY=value files, against sh(1) where the recipe says the shell reads them."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from mintseed.core.errors import SettingsFileError
+from mintseed.core.findings import Severity, verdict
+from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.dialects import key_value
+from mintseed.standins.forge.sources import LINTEL_DEVICE, PLATEN_DEVICE
+from tests.builders.readers import shell_value
+from tests.core.settings.test_values import values
+
+PLAIN = FileToFill(
+    path="device.conf", dialect="key-value", title="",
+    values={"HOST_NAME": "{host_name}", "TIME_ZONE": "{time_zone}", "KEYBOARD": "{keyboard}", "COUNTRY": "{country}"},
+)  # fmt: skip
+SHELL = FileToFill(
+    path="device.conf", dialect="key-value", title="", quoting="shell",
+    values={"NAME": "{host_name}", "ACCOUNT": "{admin_name}", "ACCOUNT_HASH": "{admin_hash}"},
+)  # fmt: skip
+
+
+def test_active_commented_and_missing_keys() -> None:
+    after = key_value.apply(PLATEN_DEVICE, PLAIN, values())
+    assert after == (
+        "# Platen: this device. No quotes, no blanks around the equals sign.\nHOST_NAME=press\n# as in Europe/London\n"
+        "TIME_ZONE=Europe/London\nKEYBOARD=gb\nPAPER=A4\nCOUNTRY=GB\n"
+    )
+
+
+def test_shell_file_is_read_by_the_shell_as_meant() -> None:
+    hashed = "$6$abc$de/f.g"
+    after = key_value.apply(LINTEL_DEVICE, SHELL, values(host_name="tide-hub", admin_name="keeper", admin_hash=hashed))
+    assert shell_value(after, "NAME") == "tide-hub"
+    assert shell_value(after, "ACCOUNT_HASH") == hashed
+    assert shell_value(after, "ZONE") == "UTC"
+
+
+def test_an_empty_account_leaves_the_lines_as_they_were() -> None:
+    after = key_value.apply(LINTEL_DEVICE, SHELL, values())
+    assert "#ACCOUNT=''" in after
+
+
+@settings(max_examples=40, deadline=None)
+@given(st.text(st.characters(min_codepoint=32, max_codepoint=0x2FF, exclude_categories=("Cc",)), max_size=30))
+def test_any_text_survives_shell_quoting(text: str) -> None:
+    file = FileToFill(path="f", dialect="key-value", title="", quoting="shell", values={"X": "{admin_hash}"})
+    after = key_value.apply("", file, values(admin_hash=text))
+    assert shell_value(after, "X") == text
+
+
+@pytest.mark.parametrize("name", ["with # sign", " blank", "blank "])
+def test_what_a_file_without_quotes_cannot_carry_is_refused(name: str) -> None:
+    with pytest.raises(SettingsFileError):
+        key_value.apply(PLATEN_DEVICE, PLAIN, values(host_name=name))
+
+
+def test_line_ends_cannot_be_smuggled_in() -> None:
+    with pytest.raises(SettingsFileError):
+        key_value.apply(LINTEL_DEVICE, SHELL, values(host_name="a\nB=c"))
+
+
+def test_a_line_that_is_no_setting_is_a_stop_and_a_trailing_blank_a_check() -> None:
+    assert verdict(key_value.check("HOST NAME press\n", "f")) is Severity.STOP
+    assert verdict(key_value.check("HOST=press \n", "f")) is Severity.CHECK
+    assert verdict(key_value.check("# note\n\nHOST=press\n", "f")) is Severity.OK

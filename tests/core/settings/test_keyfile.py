@@ -1,0 +1,93 @@
+"""The keyfile dialect against NetworkManager's own reader."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from mintseed.core.findings import Severity, verdict
+from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.dialects import keyfile
+from mintseed.core.settings.values import derived_key
+from mintseed.standins.forge.sources import LINTEL_NETWORK
+from tests.builders.readers import nmcli
+from tests.core.settings.test_values import values
+
+FILE = FileToFill(path="settings/wifi.nmconnection", dialect="keyfile", title="Wi-Fi")
+
+
+def field(output: str, name: str) -> str:
+    """Return the value of `name` in a keyfile that nmcli wrote."""
+    return next(line.partition("=")[2] for line in output.splitlines() if line.startswith(f"{name}="))
+
+
+def test_filled_file_is_read_as_meant() -> None:
+    judged = nmcli(keyfile.apply(LINTEL_NETWORK, FILE, values()))
+    assert judged.accepted, judged.output
+    assert field(judged.output, "ssid") == "Quay House 2G"
+    assert field(judged.output, "psk") == derived_key("spring tide at noon", "Quay House 2G")
+    assert field(judged.output, "key-mgmt") == "wpa-psk"
+
+
+def test_only_what_must_change_changes() -> None:
+    after = keyfile.apply(LINTEL_NETWORK, FILE, values()).split("\n")
+    before = LINTEL_NETWORK.split("\n")
+    assert len(after) == len(before)
+    assert [i for i, (a, b) in enumerate(zip(before, after, strict=True)) if a != b] == [
+        before.index("ssid=CHANGE-ME"),
+        before.index("psk=CHANGE-ME"),
+    ]
+
+
+def test_missing_sections_are_added_and_hidden_is_said() -> None:
+    text = keyfile.apply("[connection]\nid=house\nuuid=4b1f6c1e-7d0a-4f55-9a4b-0c0f5b5e9a21\n", FILE, values(hidden=True))
+    judged = nmcli(text)
+    assert judged.accepted, judged.output
+    assert field(judged.output, "hidden") == "true"
+    assert field(judged.output, "type") == "wifi"
+
+
+printable = st.text(st.characters(exclude_categories=("Cs", "Cc")), min_size=1, max_size=32).filter(
+    lambda s: 1 <= len(s.encode()) <= 32
+)
+
+
+def octets(shown: str) -> bytes:
+    """Return the octets of an SSID as nmcli writes it: a list of numbers, or text with GLib's escapes."""
+    if shown.endswith(";") and all(part.isdigit() for part in shown[:-1].split(";")):
+        return bytes(int(part) for part in shown[:-1].split(";"))
+    return shown.replace("\\s", " ").replace("\\\\", "\\").replace("\\;", ";").encode()
+
+
+@settings(max_examples=25, deadline=None)
+@given(ssid=printable)
+def test_any_network_name_arrives_as_meant(ssid: str) -> None:
+    judged = nmcli(keyfile.apply(LINTEL_NETWORK, FILE, values(ssid=ssid)))
+    assert judged.accepted, judged.output
+    assert octets(field(judged.output, "ssid")) == ssid.encode()
+
+
+def test_quotes_become_part_of_the_name_and_are_a_stop() -> None:
+    text = LINTEL_NETWORK.replace("ssid=CHANGE-ME", 'ssid="Quay"').replace("psk=CHANGE-ME", "psk=passphrase")
+    assert '"Quay"' in nmcli(text).output
+    assert verdict(keyfile.check(text, "f")) is Severity.STOP
+
+
+def test_a_misspelt_section_is_dropped_silently_and_is_a_stop() -> None:
+    text = LINTEL_NETWORK.replace("[wifi-security]", "[wifi_security]").replace("psk=CHANGE-ME", "psk=passphrase")
+    judged = nmcli(text)
+    assert judged.accepted
+    assert "psk=" not in judged.output
+    assert {f.code for f in keyfile.check(text, "f")} >= {"keyfile.section-unknown", "keyfile.no-security"}
+
+
+def test_a_short_passphrase_is_taken_and_is_a_stop() -> None:
+    text = LINTEL_NETWORK.replace("psk=CHANGE-ME", "psk=short")
+    assert nmcli(text).accepted
+    assert "wifi.passphrase-length" in {f.code for f in keyfile.check(text, "f")}
+
+
+@pytest.mark.parametrize("line", ["no equals here", "ssid without section"])
+def test_a_line_that_is_no_setting_is_a_stop(line: str) -> None:
+    assert verdict(keyfile.check(f"{line}\n[connection]\nid=x\n", "f")) is Severity.STOP

@@ -1,0 +1,157 @@
+"""Keys, names and accounts against standards and reference tools."""
+
+from __future__ import annotations
+
+import subprocess
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from mintseed.core.findings import Severity, verdict
+from mintseed.core.settings.values import (
+    SettingValues,
+    check_admin_password,
+    check_values,
+    derived_key,
+    password_hash,
+)
+from tests.builders.readers import wpa_passphrase
+
+# IEEE 802.11i Annex H.4.3, the three test vectors.
+KEY_VECTORS = [
+    ("password", "IEEE", "f42c6fc52df0ebef9ebb4b90b38a5f902e83fe1b135a70e23aed762e9710a12e"),
+    ("ThisIsAPassword", "ThisIsASSID", "0dc0d6eb90555ed6419756b9a15ec3e3209b63df707dd508d14581f8982721af"),
+    ("a" * 32, "Z" * 32, "becb93866bb8c3832cb777c2f559807c8c59afcb6eae734885001300a981cc62"),
+]
+
+
+def values(**changes: object) -> SettingValues:
+    base: dict[str, object] = {
+        "host_name": "press", "country": "GB", "time_zone": "Europe/London", "keyboard": "gb", "way": "wifi",
+        "ssid": "Quay House 2G", "passphrase": "spring tide at noon",
+    }  # fmt: skip
+    return SettingValues(**(base | changes))  # type: ignore[arg-type]
+
+
+def codes(checked: SettingValues, default: str = "platen", taken: frozenset[str] = frozenset()) -> dict[str, Severity]:
+    return {f.code: f.severity for f in check_values(checked, default_host_name=default, names_taken=taken)}
+
+
+@pytest.mark.parametrize(("passphrase", "ssid", "key"), KEY_VECTORS)
+def test_the_standards_key_vectors(passphrase: str, ssid: str, key: str) -> None:
+    assert derived_key(passphrase, ssid) == key
+
+
+@pytest.mark.parametrize(("passphrase", "ssid", "key"), KEY_VECTORS)
+def test_the_reference_tool_agrees_with_the_vectors(passphrase: str, ssid: str, key: str) -> None:
+    # wpa_passphrase(8) of wpasupplicant 2.10
+    assert wpa_passphrase(ssid, passphrase) == key
+
+
+printable = st.text(st.characters(min_codepoint=32, max_codepoint=126), min_size=8, max_size=63)
+
+
+@settings(max_examples=25, deadline=None)
+@given(passphrase=printable, ssid=st.text(st.characters(min_codepoint=33, max_codepoint=126), min_size=1, max_size=32))
+def test_keys_agree_with_wpa_passphrase(passphrase: str, ssid: str) -> None:
+    # Blank ends are cut by the tool's own line reading, so they are left out here.
+    if passphrase == passphrase.strip() and len(passphrase) >= 8 and not ssid.startswith("-"):
+        assert derived_key(passphrase, ssid) == wpa_passphrase(ssid, passphrase)
+
+
+def test_sixty_four_hex_digits_are_the_key_itself() -> None:
+    assert derived_key("AB" * 32, "any") == "ab" * 32
+
+
+def test_sha512_crypt_vector() -> None:
+    # Drepper, "Unix crypt using SHA-256 and SHA-512", first test vector of SHA-512; as printed by
+    # `openssl passwd -6 -salt saltstring`.
+    wanted = "$6$saltstring$svn8UoSVapNtMuq1ukKS4tPQd8iKwSMHWjl/O817G3uBnIFNjnQJuesI68u4OTLiBFdcbYEdFCoEOfaS35inz1"
+    assert password_hash("Hello world!", "saltstring") == wanted
+
+
+def test_sha512_crypt_agrees_with_openssl() -> None:
+    # openssl passwd -6
+    done = subprocess.run(
+        ["openssl", "passwd", "-6", "-salt", "abcdefgh", "-stdin"], input=b"three wet boots", capture_output=True, check=True
+    )
+    assert password_hash("three wet boots", "abcdefgh") == done.stdout.decode().strip()
+
+
+@pytest.mark.parametrize(
+    ("ssid", "refused"),
+    [("", True), ("x", False), ("y" * 32, False), ("y" * 33, True), ("é" * 16, False), ("é" * 17, True)],
+)
+def test_a_network_name_is_counted_in_octets(ssid: str, refused: bool) -> None:
+    # IEEE 802.11 §9.4.2.2: 0 to 32 octets; é takes two in UTF-8.
+    assert ("wifi.ssid-length" in codes(values(ssid=ssid))) is refused
+
+
+@pytest.mark.parametrize(
+    ("passphrase", "code"),
+    [
+        ("", "wifi.passphrase-length"),
+        ("seven77", "wifi.passphrase-length"),
+        ("eight888", "wifi.passphrase-shape"),
+        ("x" * 63, "wifi.passphrase-shape"),
+        ("x" * 64, "wifi.passphrase-length"),
+        ("a1" * 32, "wifi.passphrase-is-key"),
+        ("curly “quote”", "wifi.passphrase-letters"),
+        ("tab\tinside", "wifi.passphrase-letters"),
+    ],
+)
+def test_passphrase_rules(passphrase: str, code: str) -> None:
+    assert code in codes(values(passphrase=passphrase))
+
+
+@pytest.mark.parametrize("country", ["UK", "uk", "gb", "XX", "", "GBR"])
+def test_countries_that_are_none(country: str) -> None:
+    # ISO 3166-1: it is GB; UK is only reserved.
+    found = check_values(values(country=country), default_host_name="", names_taken=frozenset())
+    finding = next(f for f in found if f.code == "wifi.country-unknown")
+    assert finding.severity is Severity.STOP
+    if country.lower() in ("uk", "gb"):
+        assert finding.action is not None
+        assert finding.action.value == "GB"
+
+
+@pytest.mark.parametrize("name", ["", "-press", "press-", "pre ss", "press.local", "prässe", "p" * 64, "a_b"])
+def test_host_names_the_standards_refuse(name: str) -> None:
+    # RFC 1123 §2.1, RFC 952
+    assert codes(values(host_name=name))["settings.host-name-letters"] is Severity.STOP
+
+
+@pytest.mark.parametrize("name", ["p", "3d", "reading-press", "p" * 63])
+def test_host_names_the_standards_allow(name: str) -> None:
+    assert "settings.host-name-letters" not in codes(values(host_name=name))
+
+
+def test_taken_default_and_long_names() -> None:
+    assert codes(values(), taken=frozenset({"press"}))["settings.host-name-taken"] is Severity.STOP
+    assert codes(values(host_name="Platen"))["settings.host-name-default"] is Severity.NOTE
+    # RFC 1001 §14: 15 characters
+    assert codes(values(host_name="p" * 16))["settings.host-name-cut"] is Severity.NOTE
+    assert "settings.host-name-cut" not in codes(values(host_name="p" * 15))
+
+
+def test_over_the_cable_nothing_is_asked_about_radio() -> None:
+    found = codes(values(way="cable", ssid="", passphrase="", country=""))
+    assert not any(code.startswith("wifi.") for code in found)
+
+
+def test_account_needs_both_halves() -> None:
+    assert codes(values(admin_name="keeper"))["settings.admin-incomplete"] is Severity.STOP
+    assert "settings.admin-incomplete" not in codes(values(admin_name="keeper", admin_hash="$6$x$y"))
+    assert codes(values(admin_name="Keeper!", admin_hash="h"))["settings.admin-name-letters"] is Severity.STOP
+
+
+def test_short_admin_password_is_refused() -> None:
+    assert verdict(check_admin_password("short")) is Severity.STOP
+    assert check_admin_password("three wet boots") == ()
+
+
+def test_secrets_stay_out_of_the_repr() -> None:
+    shown = repr(values(admin_hash="$6$salt$hash"))
+    assert "spring tide" not in shown
+    assert "$6$" not in shown

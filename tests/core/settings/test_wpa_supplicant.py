@@ -1,0 +1,143 @@
+"""The wpa_supplicant dialect against wpa_supplicant itself."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from mintseed.core.errors import SettingsFileError
+from mintseed.core.findings import Severity, verdict
+from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.dialects import wpa_supplicant
+from mintseed.standins.forge.sources import PLATEN_NETWORK
+from tests.builders.readers import wpa_supplicant as reader
+from tests.core.settings.test_values import KEY_VECTORS, values
+
+FILE = FileToFill(path="platen-network.conf", dialect="wpa-supplicant", title="Wi-Fi")
+
+
+def understood_ssid(output: str) -> str:
+    """Return the SSID the reader printed (hexdump_ascii of -dd)."""
+    at = output.index("ssid - hexdump_ascii")
+    return output[at : at + 400]
+
+
+def hex_in(ssid: str) -> str:
+    return " ".join(f"{b:02x}" for b in ssid.encode()[:16])
+
+
+def test_commented_block_is_uncommented_whole_and_read(tmp_path: Path) -> None:
+    after = wpa_supplicant.apply(PLATEN_NETWORK, FILE, values())
+    path = tmp_path / "f.conf"
+    path.write_text(after)
+    judged = reader(path)
+    assert judged.accepted, judged.output
+    assert hex_in("Quay House 2G") in understood_ssid(judged.output)
+    assert verdict(wpa_supplicant.check(after, "f")) is Severity.OK
+
+
+def test_only_what_must_change_changes() -> None:
+    after = wpa_supplicant.apply(PLATEN_NETWORK, FILE, values())
+    kept = ["# Platen: the network it joins. Read once, before the first boot.", "ctrl_interface=/run/wpa",
+            "#    # higher numbers are tried first", "    priority=5", "country=GB", "network={", "}"]  # fmt: skip
+    lines = after.split("\n")
+    assert [line for line in lines if line in kept] == [
+        kept[0], kept[1], kept[4], kept[5], kept[2], kept[3], kept[6],
+    ]  # fmt: skip
+    assert "spring tide" not in after
+
+
+def test_filling_twice_is_filling_once() -> None:
+    once = wpa_supplicant.apply(PLATEN_NETWORK, FILE, values())
+    assert wpa_supplicant.apply(once, FILE, values()) == once
+
+
+@pytest.mark.parametrize(("passphrase", "ssid", "key"), KEY_VECTORS)
+def test_the_derived_key_goes_in(passphrase: str, ssid: str, key: str) -> None:
+    after = wpa_supplicant.apply(PLATEN_NETWORK, FILE, values(ssid=ssid, passphrase=passphrase))
+    assert f"psk={key}" in after
+
+
+def test_an_active_block_is_edited_in_place() -> None:
+    text = 'country=US\nupdate_config=1\nnetwork={\n\tssid="old"\n\tpsk="old passphrase"\n\tpsk="twice here"\n}\n'
+    after = wpa_supplicant.apply(text, FILE, values())
+    assert after.startswith("country=GB\nupdate_config=1\nnetwork={\n\tssid=")
+    assert after.count("psk=") == 1
+    assert after.count("\tssid=") == 1
+
+
+def test_a_file_without_block_gets_one(tmp_path: Path) -> None:
+    after = wpa_supplicant.apply("# nothing here\n", FILE, values(hidden=True))
+    path = tmp_path / "f.conf"
+    path.write_text(after)
+    assert reader(path).accepted
+    assert "scan_ssid=1" in after
+
+
+def test_a_block_without_end_is_not_touched() -> None:
+    with pytest.raises(SettingsFileError, match="not closed"):
+        wpa_supplicant.apply('#network={\n#ssid="x"\n', FILE, values())
+
+
+names = st.text(st.characters(exclude_categories=("Cs", "Cc")), min_size=1, max_size=32).filter(
+    lambda s: 1 <= len(s.encode()) <= 32
+)
+
+
+@settings(max_examples=25, deadline=None)
+@given(ssid=names)
+def test_any_network_name_arrives_as_meant(tmp_path_factory: pytest.TempPathFactory, ssid: str) -> None:
+    path = tmp_path_factory.mktemp("wpa") / "f.conf"
+    path.write_text(wpa_supplicant.apply(PLATEN_NETWORK, FILE, values(ssid=ssid)))
+    judged = reader(path)
+    assert judged.accepted, judged.output
+    assert hex_in(ssid) in understood_ssid(judged.output)
+
+
+REFUSED_BY_THE_READER = [
+    'network = {\n ssid="x"\n psk="passphrase"\n}\n',
+    'network={\n ssid ="x"\n psk="passphrase"\n}\n',
+    'network={\n ssid=x y\n psk="passphrase"\n}\n',
+    'network={\n ssid="x"\n psk=passphrase\n}\n',
+    'network={\n ssid="x"\n psk="short"\n}\n',
+    'network={\n ssid="x"\n psk="passphrase"\n',
+]
+
+
+@pytest.mark.parametrize("text", REFUSED_BY_THE_READER)
+def test_what_the_reader_refuses_is_a_stop(tmp_path: Path, text: str) -> None:
+    path = tmp_path / "f.conf"
+    path.write_text(text)
+    assert not reader(path).accepted
+    assert verdict(wpa_supplicant.check(text, "f")) is Severity.STOP
+
+
+def test_what_joins_nothing_though_read_is_a_stop(tmp_path: Path) -> None:
+    # The reader takes a file whose block is commented out, and joins nothing.
+    path = tmp_path / "f.conf"
+    path.write_text(PLATEN_NETWORK)
+    assert reader(path).accepted
+    assert {f.code for f in wpa_supplicant.check(PLATEN_NETWORK, "f")} >= {"wifi.no-network"}
+
+
+FORGIVEN = [
+    ('country=gb\nnetwork={\n ssid="x"\n psk="passphrase"\n}\n', Severity.NOTE),
+    ('country=GB\ncountry=GB\nnetwork={\n ssid="x"\n psk="passphrase"\n}\n', Severity.NOTE),
+    ('network={\n ssid="x"\n psk="passphrase"\n}\n', Severity.CHECK),
+]
+
+
+@pytest.mark.parametrize(("text", "severity"), FORGIVEN)
+def test_what_the_reader_forgives_is_no_stop(tmp_path: Path, text: str, severity: Severity) -> None:
+    path = tmp_path / "f.conf"
+    path.write_text(text)
+    assert reader(path).accepted
+    assert verdict(wpa_supplicant.check(text, "f")) is severity
+
+
+def test_a_passphrase_cut_at_its_hash_is_seen() -> None:
+    text = 'country=GB\nnetwork={\n ssid="x"\n psk="one"two#three"\n}\n'
+    assert "wifi.passphrase-cut" in {f.code for f in wpa_supplicant.check(text, "f")}
