@@ -40,7 +40,15 @@ def fat_file(disk: Path, offset_bytes: int, name: str) -> bytes:
 
 def cut(disk: Path, offset_bytes: int, size_bytes: int, target: Path) -> Path:
     """Copy a volume out of a disk with dd(1), for checkers that know no offset."""
-    run("dd", f"if={disk}", f"of={target}", "bs=1M", f"skip={offset_bytes // MIB}", f"count={size_bytes // MIB}", "status=none")
+    run(
+        "dd",
+        f"if={disk}",
+        f"of={target}",
+        "bs=1M",
+        f"skip={offset_bytes // MIB}",
+        f"count={size_bytes // MIB}",
+        "status=none",
+    )
     return target
 
 
@@ -48,7 +56,12 @@ def packed(data: bytes, packing: str) -> bytes:
     """Pack `data` with the reference tool of `packing`."""
     if packing == "raw":
         return data
-    tools = {"xz": ["xz", "-0", "-c"], "gzip": ["gzip", "-1", "-c"], "bzip2": ["bzip2", "-1", "-c"], "zstd": ["zstd", "-q", "-c"]}
+    tools = {
+        "xz": ["xz", "-0", "-c"],
+        "gzip": ["gzip", "-1", "-c"],
+        "bzip2": ["bzip2", "-1", "-c"],
+        "zstd": ["zstd", "-q", "-c"],
+    }
     return run(*tools[packing], stdin=data)
 
 
@@ -97,5 +110,3 @@ def image(
     run("dd", f"if={fat}", f"of={path}", "bs=1M", "seek=1", "conv=notrunc,sparse", "status=none")
     run("dd", f"if={ext}", f"of={path}", "bs=1M", f"seek={1 + boot_mib}", "conv=notrunc,sparse", "status=none")
     return path
-
-

@@ -35,7 +35,9 @@ def wpa_supplicant(path: Path) -> Understood:
         process.terminate()
         process.wait(10)
     output = "".join(lines)
-    return Understood("Failed to read or parse configuration" not in output and "Line" not in _complaints(output), output)
+    return Understood(
+        "Failed to read or parse configuration" not in output and "Line" not in _complaints(output), output
+    )
 
 
 def _complaints(output: str) -> str:

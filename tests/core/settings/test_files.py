@@ -9,8 +9,8 @@ from hypothesis import strategies as st
 from mintseed import wiring
 from mintseed.core.errors import MintSeedError, SettingsFileError
 from mintseed.core.findings import Severity, verdict
-from mintseed.core.settings.diff import hide, mark_lines
 from mintseed.core.settings.dialects.registry import DIALECTS
+from mintseed.core.settings.diff import hide, mark_lines
 from mintseed.core.settings.editor_damage import check_name, read_text
 from mintseed.core.settings.fill import check_file, fill_files, fingerprint
 from mintseed.standins.forge.sources import PLATEN_DEVICE, PLATEN_NETWORK

@@ -41,7 +41,9 @@ def test_only_what_must_change_changes() -> None:
 
 
 def test_missing_sections_are_added_and_hidden_is_said() -> None:
-    text = keyfile.apply("[connection]\nid=house\nuuid=4b1f6c1e-7d0a-4f55-9a4b-0c0f5b5e9a21\n", FILE, values(hidden=True))
+    text = keyfile.apply(
+        "[connection]\nid=house\nuuid=4b1f6c1e-7d0a-4f55-9a4b-0c0f5b5e9a21\n", FILE, values(hidden=True)
+    )
     judged = nmcli(text)
     assert judged.accepted, judged.output
     assert field(judged.output, "hidden") == "true"

@@ -74,7 +74,10 @@ def test_sha512_crypt_vector() -> None:
 def test_sha512_crypt_agrees_with_openssl() -> None:
     # openssl passwd -6
     done = subprocess.run(
-        ["openssl", "passwd", "-6", "-salt", "abcdefgh", "-stdin"], input=b"three wet boots", capture_output=True, check=True
+        ["openssl", "passwd", "-6", "-salt", "abcdefgh", "-stdin"],
+        input=b"three wet boots",
+        capture_output=True,
+        check=True,
     )
     assert password_hash("three wet boots", "abcdefgh") == done.stdout.decode().strip()
 

@@ -1,0 +1,79 @@
+"""Packings against the reference tools: xz, gzip, bzip2, zstd."""
+
+from __future__ import annotations
+
+import contextlib
+import io
+import random
+
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from mintseed.core.errors import ImageError
+from mintseed.core.image.packing import HEAD_BYTES, Packing, detect, unpack
+from tests.builders.disks import packed, two_streams
+
+PACKINGS = ["raw", "gzip", "xz", "bzip2", "zstd"]
+DATA = random.Random(7).randbytes(300_000) + b"\0" * 2_000_000 + b"end"
+
+
+def unpacked(data: bytes) -> bytes:
+    return b"".join(unpack(io.BytesIO(data), detect(data[:HEAD_BYTES])))
+
+
+@pytest.mark.parametrize("packing", PACKINGS)
+def test_told_by_content_and_unpacked_as_the_tool_packed_it(packing: str) -> None:
+    data = packed(DATA, packing)
+    assert detect(data[:HEAD_BYTES]) == packing
+    assert unpacked(data) == DATA
+
+
+@pytest.mark.parametrize("packing", PACKINGS[1:])
+def test_several_streams_in_one_file(packing: str) -> None:
+    assert unpacked(two_streams(DATA, packing)) == DATA
+
+
+@pytest.mark.parametrize("packing", PACKINGS[1:])
+@pytest.mark.parametrize("share", [0.3, 0.9, 0.9999])
+def test_a_cut_short_download_is_named(packing: str, share: float) -> None:
+    data = packed(DATA, packing)
+    with pytest.raises(ImageError, match=r"before its end|damaged"):
+        unpacked(data[: int(len(data) * share)])
+
+
+@pytest.mark.parametrize("packing", ["gzip", "xz", "bzip2", "zstd"])
+def test_a_flipped_byte_is_found(packing: str) -> None:
+    data = bytearray(packed(DATA, packing))
+    data[len(data) // 2] ^= 0xFF
+    with pytest.raises(ImageError):
+        unpacked(bytes(data))
+
+
+def test_pieces_are_bounded_however_well_it_was_packed() -> None:
+    data = packed(b"\0" * 50_000_000, "xz")
+    assert len(data) < 20_000
+    assert max(len(piece) for piece in unpack(io.BytesIO(data), Packing.XZ, 65536)) <= 65536
+
+
+@pytest.mark.parametrize(
+    ("head", "said"),
+    [
+        (b"", "empty"),
+        (b"<!DOCTYPE html><html>", "saved web page"),
+        (b"\xef\xbb\xbf\n <html lang=en>", "saved web page"),
+        (b"PK\x03\x04rest", "zip"),
+        (b"7z\xbc\xaf\x27\x1crest", "7z"),
+        (b"\0" * 257 + b"ustar", "tar"),
+    ],
+)
+def test_what_is_no_image_is_named(head: bytes, said: str) -> None:
+    with pytest.raises(ImageError, match=said):
+        detect(head)
+
+
+@settings(max_examples=150)
+@given(st.sampled_from([b"\x1f\x8b\x08", b"\xfd7zXZ\x00", b"BZh9", b"\x28\xb5\x2f\xfd"]), st.binary(max_size=300))
+def test_any_packed_bytes_give_data_or_our_error(magic: bytes, rest: bytes) -> None:
+    with contextlib.suppress(ImageError):
+        unpacked(magic + rest)

@@ -1,0 +1,119 @@
+"""Device trees, kernels, checksum lists, and where the page will be."""
+
+from __future__ import annotations
+
+import contextlib
+import hashlib
+import subprocess
+from pathlib import Path
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from mintseed.core.errors import DeviceTreeError
+from mintseed.core.findings import Severity
+from mintseed.core.image.checksums import compare_sha256, sha256_in_list
+from mintseed.core.image.device_tree import read_device_tree
+from mintseed.core.image.kernel import kernel_bits
+from mintseed.core.image.page import read_page_facts
+from mintseed.standins.board.card_bytes import device_tree_names
+from mintseed.standins.forge.build import kernel
+from tests.builders.disks import device_tree, run
+
+NAMES = ["fernworks,larkspur-r", "fernworks,larkspur"]
+
+
+def test_names_agree_with_fdtget(tmp_path: Path) -> None:
+    # fdtget(1) of device-tree-compiler
+    data = device_tree(NAMES)
+    path = tmp_path / "board.dtb"
+    path.write_bytes(data)
+    told = run("fdtget", path, "/", "compatible").decode().split()
+    tree = read_device_tree(data, file="board.dtb")
+    assert list(tree.compatible) == told == NAMES
+    assert tree.model == run("fdtget", path, "/", "model").decode().strip()
+
+
+def test_the_boards_own_reader_agrees() -> None:
+    assert device_tree_names(device_tree(NAMES)) == NAMES
+
+
+@given(st.data())
+def test_damaged_trees_give_names_or_our_error(good_tree: bytes, data: st.DataObject) -> None:
+    damaged = bytearray(good_tree)
+    for _ in range(data.draw(st.integers(0, 6))):
+        damaged[data.draw(st.integers(0, len(damaged) - 1))] ^= data.draw(st.integers(1, 255))
+    cut = data.draw(st.integers(0, len(damaged)))
+    with contextlib.suppress(DeviceTreeError):
+        read_device_tree(bytes(damaged[:cut]), file="x.dtb")
+
+
+@pytest.fixture(scope="module")
+def good_tree() -> bytes:
+    data = device_tree(NAMES)
+    assert read_device_tree(data, file="x").compatible == tuple(NAMES)
+    return data
+
+
+@pytest.mark.parametrize("bits", [32, 64])
+def test_kernel_word_size(bits: int) -> None:
+    # Linux documentation: arm64 booting §4, "ARM\\x64" at 56; zImage magic 0x016f2818 at 0x24.
+    assert kernel_bits(kernel(bits, "seed")[:64]) == bits
+
+
+@given(st.binary(max_size=80))
+def test_other_heads_are_no_kernel(head: bytes) -> None:
+    assert kernel_bits(head) in (None, 32, 64)
+
+
+@pytest.mark.parametrize("arguments", [["sha256sum"], ["sha256sum", "--tag"], ["sha256sum", "-b"]])
+def test_lists_as_coreutils_writes_them(tmp_path: Path, arguments: list[str]) -> None:
+    # sha256sum(1) of coreutils, both styles
+    path = tmp_path / "an image.img"
+    path.write_bytes(b"content")
+    listed = subprocess.run([*arguments, path.name], cwd=tmp_path, capture_output=True, text=True, check=True).stdout
+    assert sha256_in_list(listed, path.name) == hashlib.sha256(b"content").hexdigest()
+    assert sha256_in_list(listed, "another.img") is None
+
+
+def test_a_lone_hash_counts_for_any_name() -> None:
+    assert sha256_in_list("AB" * 32 + "\n", "x.img") == "ab" * 32
+    assert sha256_in_list("nonsense\n", "x.img") is None
+
+
+def test_comparison_has_three_answers() -> None:
+    assert compare_sha256("a" * 64, "a" * 64, source_name="list").severity is Severity.OK
+    assert compare_sha256("a" * 64, "b" * 64, source_name="list").severity is Severity.STOP
+    assert compare_sha256("a" * 64, None, source_name="list").severity is Severity.CHECK
+
+
+ROOT = {
+    "etc/hostname": b"platen\n",
+    "etc/os-release": b'NAME="Platen"\nVERSION_ID="3.2"\n',
+    "etc/webpage/site.conf": b"# page\nlisten 5310;\n",
+    "etc/avahi/services/p.service": b"<service-group><service><type>_http._tcp</type><port>5310</port></service></service-group>",
+}
+
+
+def test_the_page_is_worked_out_from_the_root_volume() -> None:
+    facts = read_page_facts(ROOT)
+    assert (facts.host_name, facts.port, facts.announces, facts.release) == ("platen", 5310, "_http._tcp", "3.2")
+    assert facts.url() == "http://platen.local:5310/"
+    assert facts.url("press") == "http://press.local:5310/"
+
+
+def test_other_bytes_give_another_page() -> None:
+    assert read_page_facts({**ROOT, "etc/webpage/site.conf": b"listen 80;\n"}).url() == "http://platen.local/"
+    assert read_page_facts({**ROOT, "etc/hostname": b"kiosk"}).url() == "http://kiosk.local:5310/"
+    assert read_page_facts({}).url() == ""
+
+
+@given(st.dictionaries(st.sampled_from(sorted(ROOT)), st.binary(max_size=200)))
+def test_any_root_files_give_facts(files: dict[str, bytes]) -> None:
+    read_page_facts(files)
+
+
+def test_entities_in_a_service_file_are_not_expanded() -> None:
+    bomb = b'<!DOCTYPE x [<!ENTITY a "aaaa">]><service-group><service><type>&a;</type></service></service-group>'
+    assert read_page_facts({"etc/avahi/services/p.service": bomb}).announces == ""

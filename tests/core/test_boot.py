@@ -1,0 +1,92 @@
+"""The time band and the causes of a late boot."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from mintseed import wiring
+from mintseed.core.boot.assembly import assembly_steps
+from mintseed.core.boot.band import Band, BootState, band_for, judge_boot, state_at
+from mintseed.core.boot.causes import SHOWN, BootEvidence, rank_causes
+from mintseed.core.findings import Severity
+
+BAND = Band(35, 120, 300, 600)
+
+
+@pytest.mark.parametrize(
+    ("elapsed_s", "state"),
+    [
+        (0, BootState.EARLY), (34.9, BootState.EARLY), (35, BootState.USUAL), (120, BootState.SLOW), (299.9, BootState.SLOW),
+        (300, BootState.LATE), (599, BootState.LATE), (600, BootState.HOPELESS),
+    ],
+)  # fmt: skip
+def test_where_a_boot_stands(elapsed_s: float, state: BootState) -> None:
+    assert state_at(BAND, elapsed_s, None) is state
+    assert state_at(BAND, elapsed_s, 41.0) is BootState.JOINED
+
+
+def test_the_finding_says_what_to_do() -> None:
+    assert judge_boot(BAND, 41, 41).severity is Severity.OK
+    assert judge_boot(BAND, 41, None).severity is Severity.NOTE
+    late = judge_boot(BAND, 372, None)
+    assert late.severity is Severity.CHECK
+    assert late.title == "Late: 6 min 12 s, and not on the network"
+    assert "0:35 to 2:00" in late.detail
+    assert judge_boot(BAND, 700, None).severity is Severity.STOP
+
+
+def test_a_tiny_board_takes_longer() -> None:
+    recipe = wiring.recipes()["platen"]
+    assert band_for(recipe, wiring.boards()["sprig"]).late_after_s == 480
+    assert band_for(recipe, wiring.boards()["tansy"]).late_after_s == 300
+
+
+KNOWN_GOOD = BootEvidence(
+    way="wifi", network="Quay House 2G", passphrase_is_sites=True, joined_with_same_key=2, country_set=True, files_sound=True,
+    board_in_image=True, board_name="Larkspur R", supply_carries=True, card_proven_ago_s=60,
+)  # fmt: skip
+
+
+def first(evidence: BootEvidence) -> str:
+    return rank_causes(evidence)[0].code
+
+
+def test_without_evidence_the_passphrase_comes_first() -> None:
+    # Common practice: the usual order of causes.
+    assert first(BootEvidence(way="wifi")) == "boot.cause-passphrase"
+
+
+def test_a_passphrase_unlike_the_sites_is_named_with_its_reason() -> None:
+    cause = rank_causes(replace(KNOWN_GOOD, passphrase_is_sites=False, joined_with_same_key=0))[0]
+    assert cause.code == "boot.cause-passphrase"
+    assert cause.share > 0.8
+    assert cause.speaks_for == ("it is not the one the site keeps for Quay House 2G",)
+    assert (cause.action.station, cause.action.field) == ("settings", "passphrase")
+
+
+def test_evidence_moves_the_order() -> None:
+    assert first(KNOWN_GOOD) == "boot.cause-network"
+    assert first(replace(KNOWN_GOOD, board_in_image=False)) == "boot.cause-image"
+    assert first(replace(KNOWN_GOOD, supply_carries=False)) == "boot.cause-supply"
+
+
+def test_over_the_cable_radio_is_no_cause() -> None:
+    found = rank_causes(replace(KNOWN_GOOD, way="cable"))
+    assert found[0].code == "boot.cause-cable"
+    assert not any("passphrase" in c.code for c in found)
+
+
+def test_three_are_shown_and_each_sends_somewhere() -> None:
+    found = rank_causes(KNOWN_GOOD)
+    assert len(found) == SHOWN
+    assert all(c.action.station for c in found)
+    assert sum(c.share for c in found) <= 1
+
+
+def test_the_supply_comes_last_and_the_card_first() -> None:
+    steps = assembly_steps(wiring.boards()["larkspur-r"], None, "cable")
+    assert "card" in steps[0].title
+    assert "cable" in steps[2].title
+    assert "5.1 V" in steps[-1].title

@@ -1,0 +1,133 @@
+"""What goes together and what does not."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from mintseed import wiring
+from mintseed.core.boards.model import Supply
+from mintseed.core.findings import Severity, verdict
+from mintseed.core.image.page import PageFacts
+from mintseed.core.image.report import BoardOnImage, XRay
+from mintseed.core.plan.fit import Plan, board_fit, check_plan
+from mintseed.core.site.model import WifiNetwork
+
+BOARDS, RECIPES = wiring.boards(), wiring.recipes()
+MIDDLE = Supply(name="Black one", voltage_v=5.1, current_a=2.5, connector="micro-USB")
+
+
+def xray(*compatible: str, bits: int = 64, unpacked_bytes: int = 140_000_000) -> XRay:
+    boards = tuple(BoardOnImage("", (name,), f"{name}.dtb") for name in compatible)
+    return XRay(
+        file_name="x.img", packing="raw", packed_bytes=1, unpacked_bytes=unpacked_bytes, sha256="0" * 64, scheme="mbr",
+        volumes=(), boards=boards, device_tree_count=len(boards), bits=bits, files=(), page=PageFacts(),
+    )  # fmt: skip
+
+
+GOOD = Plan(
+    recipe=RECIPES["platen"],
+    board=BOARDS["larkspur-r"],
+    supply=MIDDLE,
+    card_gb=32,
+    way="wifi",
+    network=WifiNetwork(ssid="Quay House 2G"),
+    image=xray("fernworks,larkspur-r"),
+)
+
+
+def codes(plan: Plan) -> dict[str, Severity]:
+    return {f.code: f.severity for f in check_plan(plan)}
+
+
+def test_a_good_plan_has_only_good_findings() -> None:
+    assert verdict(check_plan(GOOD)) is Severity.OK
+    assert set(codes(GOOD)) == {"plan.board-fits", "plan.network-heard", "plan.card-fits", "plan.supply-fits"}
+
+
+def test_the_twin_without_radio_stops_with_both_cures() -> None:
+    plan = replace(GOOD, board=BOARDS["larkspur-c"], image=xray("fernworks,larkspur-c"))
+    finding = next(f for f in check_plan(plan) if f.code == "plan.no-radio")
+    assert finding.severity is Severity.STOP
+    assert "cable" in finding.fix
+    assert "board with the radio" in finding.fix
+    assert "LARKSPUR C" in finding.detail
+    assert finding.action is not None
+    assert (finding.action.field, finding.action.value) == ("way", "cable")
+    assert verdict(check_plan(replace(plan, way="cable", network=None))) is Severity.OK
+
+
+def test_a_board_without_socket_on_a_cable_plan_stops() -> None:
+    plan = replace(GOOD, board=BOARDS["sprig"], way="cable", image=xray("fernworks,sprig", bits=32))
+    assert codes(plan)["plan.no-ethernet"] is Severity.STOP
+
+
+def test_a_network_the_board_cannot_hear() -> None:
+    plan = replace(GOOD, board=BOARDS["sprig"], network=WifiNetwork(ssid="Quay House 5G", band_ghz=5), image=None)
+    assert codes(plan)["plan.band-unheard"] is Severity.STOP
+    assert "plan.network-heard" in codes(replace(GOOD, network=WifiNetwork(ssid="Quay House 5G", band_ghz=5)))
+
+
+def test_word_size() -> None:
+    small, large = BOARDS["sprig"], BOARDS["tansy"]
+    assert [f.code for f in board_fit(small, xray("fernworks,sprig", bits=64))] == ["plan.image-64-board-32"]
+    assert [f.code for f in board_fit(small, xray("fernworks,sprig", bits=32))] == ["plan.board-fits"]
+    found = {f.code: f.severity for f in board_fit(large, xray("fernworks,tansy", bits=32))}
+    assert found == {"plan.board-fits": Severity.OK, "plan.image-32-board-64": Severity.NOTE}
+
+
+def test_an_image_older_than_the_board_stops() -> None:
+    plan = replace(GOOD, board=BOARDS["tansy"])
+    assert codes(plan)["plan.board-not-in-image"] is Severity.STOP
+
+
+@pytest.mark.parametrize(
+    ("card_gb", "unpacked_bytes", "code"),
+    [
+        (2, 140_000_000, "plan.card-below-least"),
+        (4, 140_000_000, "plan.card-below-advised"),
+        (8, 140_000_000, "plan.card-fits"),
+        (8, 8_000_000_001, "plan.card-too-small-for-image"),
+        (8, 8_000_000_000, "plan.card-fits"),
+        (None, 1, "plan.card-missing"),
+    ],
+)
+def test_card_sizes(card_gb: int | None, unpacked_bytes: int, code: str) -> None:
+    plan = replace(GOOD, card_gb=card_gb, image=xray("fernworks,larkspur-r", unpacked_bytes=unpacked_bytes))
+    assert code in codes(plan)
+
+
+@pytest.mark.parametrize(
+    ("supply", "code"),
+    [
+        (None, "plan.supply-missing"),
+        (MIDDLE.model_copy(update={"current_a": 1.2}), "plan.supply-weak"),
+        # 2.0 A at load plus 20 % is 2.4 A.
+        (MIDDLE.model_copy(update={"current_a": 2.3}), "plan.supply-tight"),
+        (MIDDLE.model_copy(update={"current_a": 2.4}), "plan.supply-fits"),
+        (MIDDLE.model_copy(update={"voltage_v": 12.0}), "plan.supply-voltage"),
+        (MIDDLE.model_copy(update={"connector": "USB-C"}), "plan.supply-connector"),
+    ],
+)
+def test_supplies(supply: Supply | None, code: str) -> None:
+    assert code in codes(replace(GOOD, supply=supply))
+
+
+def test_an_empty_plan_names_what_is_missing() -> None:
+    found = codes(Plan(recipe=RECIPES["platen"]))
+    assert found == {
+        "plan.board-missing": Severity.STOP,
+        "plan.way-missing": Severity.STOP,
+        "plan.card-missing": Severity.STOP,
+    }
+
+
+def test_shipped_boards_and_recipes_are_consistent() -> None:
+    for board in BOARDS.values():
+        assert board.twin is None or BOARDS[board.twin].twin == board.id
+    for recipe in RECIPES.values():
+        assert (
+            recipe.boot.usual_from_s < recipe.boot.usual_to_s < recipe.boot.late_after_s < recipe.boot.hopeless_after_s
+        )
+        assert recipe.card.least_gb <= recipe.card.advised_gb
