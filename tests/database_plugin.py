@@ -4,10 +4,7 @@ from __future__ import annotations
 
 import os
 import socket
-from collections.abc import Iterator
 from pathlib import Path
-
-import pytest
 
 PROJECT = Path(__file__).resolve().parents[1]
 
@@ -30,25 +27,3 @@ os.environ["MINTSEED_BENCH"] = "standin"
 from mintseed.server import database  # noqa: E402
 
 database.prepare(database.folder())
-
-
-@pytest.fixture(scope="session")
-def _running_database() -> Iterator[None]:
-    with database.started(database.folder()):
-        yield
-
-
-@pytest.fixture(scope="session")
-def django_db_modify_db_settings(_running_database: None) -> None:
-    """Start the database before pytest-django makes the test tables."""
-
-
-@pytest.fixture(scope="session")
-def library() -> Path:
-    """The folder with the demo's images, built once and kept for the next run of the tests."""
-    from mintseed.standins.forge.build import build_demo
-    from mintseed.standins.forge.sources import DEMO_IMAGES
-
-    folder = Path(os.environ["MINTSEED_LIBRARY"])
-    build_demo(DEMO_IMAGES, folder)
-    return folder

@@ -52,10 +52,14 @@ class FatVolume:
 
     def write(self, contents: Mapping[str, bytes]) -> None:
         for path, data in contents.items():
-            with tempfile.NamedTemporaryFile() as file:
-                file.write(data)
-                file.flush()
-                run_tool(["mcopy", "-o", "-i", self._image, file.name, f"::/{_safe(path)}"], package="mtools")
+            with tempfile.TemporaryDirectory() as folder:
+                before, after, inside = Path(folder) / "before", Path(folder) / "after", f"::/{_safe(path)}"
+                # The file keeps its date, so that the same settings give the same bytes whenever they are filled.
+                run_tool(["mcopy", "-n", "-m", "-i", self._image, inside, str(before)], package="mtools")
+                after.write_bytes(data)
+                dated = {"SOURCE_DATE_EPOCH": str(int(before.stat().st_mtime))}
+                arguments = ["mcopy", "-o", "-i", self._image, str(after), inside]
+                run_tool(arguments, package="mtools", environment=dated)
 
     def used_bytes(self) -> int | None:
         listed = run_tool(["minfo", "-i", self._image, "::"], package="mtools").decode("utf-8", "replace")

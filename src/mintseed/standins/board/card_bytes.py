@@ -45,7 +45,13 @@ class FatReader:
 
     def __init__(self, card: Path, offset: int) -> None:
         self._file, self._start = card.open("rb"), offset
-        boot = self._at(0, _SECTOR)
+        try:
+            self._read_layout(self._at(0, _SECTOR))
+        except UnreadableError:
+            self.close()
+            raise
+
+    def _read_layout(self, boot: bytes) -> None:
         if boot[510:512] != b"\x55\xaa":
             raise UnreadableError("no FAT boot sector")
         sector, self._per_cluster, reserved, fats, root_entries, small = struct.unpack_from("<HBHBHH", boot, 11)

@@ -1,0 +1,138 @@
+"""The command line: answers, JSON, exit statuses."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from mintseed import wiring
+from mintseed.cli.main import main
+from mintseed.standins.forge.sources import PLATEN_NETWORK
+from tests.builders.disks import fat_file
+
+SITE = """\
+site: 1
+name: Quay House
+country: GB
+time_zone: Europe/London
+keyboard: gb
+wifi:
+  - {ssid: Quay House 2G, passphrase: spring tide at noon}
+"""
+
+
+def answer(capsys: pytest.CaptureFixture[str], *arguments: str) -> tuple[int, dict[str, Any]]:
+    status = main([*arguments, "--json"])
+    return status, json.loads(capsys.readouterr().out)
+
+
+def test_xray(library: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    status, said = answer(capsys, "xray", str(library / "platen-3.2-64.img.xz"))
+    assert status == 0
+    assert said["bits"] == 64
+    assert said["url"] == "http://platen.local:5310/"
+    assert set(said["findings"][0]) == {"code", "severity", "title", "detail", "fix", "where", "source"}
+    assert main(["xray", str(library / "platen-3.2-64.img.xz"), "--boot-only"]) == 0
+    assert "fernworks,tansy" in capsys.readouterr().out
+
+
+def test_check_file(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    file = tmp_path / "platen-network.conf"
+    file.write_text(PLATEN_NETWORK)
+    status, said = answer(capsys, "check-file", str(file), "--as", "wpa-supplicant")
+    assert status == 2
+    assert said["findings"][0]["code"] == "wifi.no-network"
+    file.write_text("A=1 \n")
+    assert answer(capsys, "check-file", str(file), "--as", "key-value")[0] == 1
+    file.write_text("A=1\n")
+    assert answer(capsys, "check-file", str(file), "--as", "key-value")[0] == 0
+    assert answer(capsys, "check-file", str(file), "--as", "key-value", "--name", "device.conf")[0] == 2
+
+
+def test_fill_and_prove(library: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    site, out = tmp_path / "site.yaml", tmp_path / "filled.img"
+    site.write_text(SITE)
+    image = str(library / "platen-3.2-64.img.xz")
+    base = ("fill", image, "--recipe", "platen", "--site", str(site), "-o", str(out))
+    status, said = answer(capsys, *base, "--set", "host_name=press")
+    assert status == 0
+    assert [f["path"] for f in said["files"]] == ["platen-network.conf", "device.conf"]
+    assert b"HOST_NAME=press" in fat_file(out, 4 * 1024 * 1024, "device.conf")
+    assert answer(capsys, "prove", str(out), "--against", str(out))[0] == 0
+    assert answer(capsys, "prove", str(out), "--against", image)[0] == 2
+    out.unlink()
+    assert answer(capsys, *base, "--set", "country=UK")[0] == 2
+    assert not out.exists()
+    assert main([*base, "--set", "passphrase=x"]) == 3
+    assert main([*base, "--set", "ssid=Elsewhere"]) == 2
+    assert "Elsewhere" in capsys.readouterr().err
+
+
+def test_write_keeps_every_rule(
+    library: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    folder = wiring.config().bench_folder
+    folder.prepare()
+    card = {
+        "name": "pdt",
+        "path": "/dev/pdt",
+        "size": 16 * 10**9,
+        "rm": True,
+        "tran": "usb",
+        "serial": "T1",
+        "type": "disk",
+    }
+    system = {
+        "name": "pda",
+        "path": "/dev/pda",
+        "size": 64 * 10**9,
+        "tran": "sata",
+        "type": "disk",
+        "mountpoints": ["/"],
+    }
+    folder.write(folder.drives_file, [card, system])
+    image = str(library / "platen-3.0-64.img.gz")
+    assert answer(capsys, "write", image, "/dev/pda", "--yes")[0] == 2
+    assert main(["write", image, "/dev/pdt", "--yes", "--expect-serial", "T2"]) == 2
+    monkeypatch.setattr("sys.stdin", __import__("io").StringIO("/dev/pda\n"))
+    assert main(["write", image, "/dev/pdt"]) == 2
+    assert "not confirmed" in capsys.readouterr().err
+    assert not (folder.cards / "pdt.img").exists()
+    status, said = answer(capsys, "write", image, "/dev/pdt", "--yes", "--expect-serial", "T1")
+    assert status == 0
+    assert said["bytes"] == 138412032
+    assert answer(capsys, "prove", str(folder.cards / "pdt.img"), "--against", image)[0] == 0
+
+
+def test_find_from_pasted_lists(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    leases, before = tmp_path / "leases", tmp_path / "before"
+    leases.write_text("1764000000 02:00:00:00:00:01 127.77.5.250 press *\n")
+    before.write_text("")
+    base = ("find", "--recipe", "platen", "--name", "press", "--leases", str(leases), "--before", str(before))
+    status, said = answer(capsys, *base, "--network", "127.77.5.0/24")
+    assert status == 0
+    assert said["candidates"][0]["address"] == "127.77.5.250"
+    status, said = answer(capsys, *base, "--network", "10.0.0.0/8")
+    assert (status, said["candidates"]) == (1, [])
+
+
+@pytest.mark.parametrize("what", ["recipe", "board", "site"])
+def test_schema(what: str, capsys: pytest.CaptureFixture[str]) -> None:
+    assert main(["schema", what]) == 0
+    schema = json.loads(capsys.readouterr().out)
+    assert schema["additionalProperties"] is False
+    assert what in schema["properties"]
+
+
+def test_exit_statuses_for_wrong_calls_and_missing_input(capsys: pytest.CaptureFixture[str]) -> None:
+    for wrong in ([], ["nope"], ["xray"], ["check-file", "x", "--as", "nope"]):
+        with pytest.raises(SystemExit) as left:
+            main(wrong)
+        assert left.value.code == 64
+    assert main(["xray", "/none.img"]) == 3
+    assert main(["check-file", "/none.conf", "--as", "keyfile"]) == 3
+    assert main(["find", "--recipe", "none"]) == 3
+    assert "Traceback" not in capsys.readouterr().err

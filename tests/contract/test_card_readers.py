@@ -1,0 +1,150 @@
+"""One suite for ports.CardReaders and ports.BlockTarget, run on block devices, plain files and the stand-in."""
+
+from __future__ import annotations
+
+import os
+import subprocess
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
+from pathlib import Path
+
+import pytest
+
+from mintseed.adapters.block_device import BlockDevice
+from mintseed.core.errors import DriveError
+from mintseed.ports.card_readers import BlockTarget
+from mintseed.standins.bench_folder import BenchFolder
+from mintseed.standins.readers import StandinReaders
+
+SIZE = 8 * 1024 * 1024
+Opener = Callable[[], AbstractContextManager[BlockTarget]]
+
+
+@contextmanager
+def _closing(path: str) -> Iterator[BlockTarget]:
+    device = BlockDevice(path)
+    try:
+        yield device
+    finally:
+        device.close()
+
+
+@pytest.fixture
+def loop_device(tmp_path: Path) -> Iterator[str]:
+    """A real block device over a file, by losetup(8); only root may make one."""
+    if os.geteuid() != 0:
+        pytest.skip("loop devices need root")
+    backing = tmp_path / "backing"
+    backing.write_bytes(b"\xff" * SIZE)
+    done = subprocess.run(["losetup", "--show", "-f", str(backing)], capture_output=True, text=True, check=False)
+    if done.returncode:
+        pytest.skip(f"no loop device here: {done.stderr.strip()}")
+    yield done.stdout.strip()
+    subprocess.run(["losetup", "-d", done.stdout.strip()], check=True)
+
+
+def standin(folder: Path, **faults: int) -> StandinReaders:
+    bench = BenchFolder(folder)
+    bench.prepare()
+    bench.write(
+        bench.drives_file,
+        [
+            {
+                "name": "pdb",
+                "path": "/dev/pdb",
+                "size": SIZE,
+                "rm": True,
+                "tran": "usb",
+                "serial": "S1",
+                "type": "disk",
+                "faults": faults,
+            }
+        ],
+    )
+    return StandinReaders(bench)
+
+
+@pytest.fixture(params=["loop", "file", "standin"])
+def opener(request: pytest.FixtureRequest, tmp_path: Path) -> Opener:
+    if request.param == "loop":
+        path = request.getfixturevalue("loop_device")
+        return lambda: _closing(path)
+    if request.param == "file":
+        file = tmp_path / "file"
+        file.write_bytes(b"\xff" * SIZE)
+        return lambda: _closing(str(file))
+    readers = standin(tmp_path / "bench")
+    return lambda: readers.open(readers.drives()[0])
+
+
+def test_what_is_written_is_read_back(opener: Opener) -> None:
+    pieces = [bytes([n]) * 300_000 for n in range(5)]
+    with opener() as target:
+        for piece in pieces:
+            target.write(piece)
+        target.flush()
+        assert b"".join(target.read_back(1_500_000)) == b"".join(pieces)
+
+
+def test_reading_back_stops_at_the_length_asked(opener: Opener) -> None:
+    with opener() as target:
+        target.write(b"abc" * 1000)
+        target.flush()
+        assert b"".join(target.read_back(10)) == b"abcabcabca"
+
+
+def test_reading_beyond_the_end_is_our_error(opener: Opener) -> None:
+    with opener() as target, pytest.raises(DriveError, match="ends after"):
+        list(target.read_back(SIZE + 1))
+
+
+def test_a_drive_that_is_not_there_is_our_error() -> None:
+    with pytest.raises(DriveError, match="gone"):
+        BlockDevice("/dev/there-is-no-such-drive")
+
+
+def test_a_full_block_device_is_our_error(loop_device: str) -> None:
+    with _closing(loop_device) as target, pytest.raises(DriveError, match="full"):
+        target.write(b"x" * (SIZE + 512))
+
+
+def test_a_device_in_use_is_refused(loop_device: str, tmp_path: Path) -> None:
+    subprocess.run(["mkfs.ext4", "-q", loop_device], check=True, capture_output=True)
+    mount = tmp_path / "mount"
+    mount.mkdir()
+    mounted = subprocess.run(["mount", loop_device, str(mount)], capture_output=True, check=False)
+    if mounted.returncode:
+        pytest.skip("mounting is not allowed here")
+    try:
+        with pytest.raises(DriveError, match="in use"):
+            BlockDevice(loop_device)
+    finally:
+        subprocess.run(["umount", str(mount)], check=True)
+
+
+@pytest.mark.parametrize(("fault", "said"), [("gone_after_bytes", "gone"), ("full_after_bytes", "full")])
+def test_faults_of_the_standin(tmp_path: Path, fault: str, said: str) -> None:
+    readers = standin(tmp_path, **{fault: 1000})
+    with readers.open(readers.drives()[0]) as card:
+        card.write(b"x" * 600)
+        with pytest.raises(DriveError, match=said):
+            card.write(b"x" * 600)
+
+
+def test_a_flipping_standin_gives_back_another_byte(tmp_path: Path) -> None:
+    readers = standin(tmp_path, flips_byte_at=700)
+    with readers.open(readers.drives()[0]) as card:
+        card.write(b"x" * 500)
+        card.write(b"x" * 500)
+        back = b"".join(card.read_back(1000))
+    assert [i for i, b in enumerate(back) if b != ord("x")] == [700]
+
+
+def test_another_drive_at_the_same_place_is_refused(tmp_path: Path) -> None:
+    readers = standin(tmp_path)
+    drive = readers.drives()[0]
+    bench = BenchFolder(tmp_path)
+    listed = bench.read(bench.drives_file)
+    bench.write(bench.drives_file, [{**listed[0], "serial": "S2"}])
+    with pytest.raises(DriveError, match="another one"), readers.open(drive):
+        pass

@@ -1,0 +1,149 @@
+"""Suites for ports.NetworkView, Announcements, Probe and BoardPower: the real adapter beside its stand-in."""
+
+from __future__ import annotations
+
+import socket
+import subprocess
+import threading
+import time
+from collections.abc import Iterator
+from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
+from pathlib import Path
+
+import pytest
+from zeroconf import ServiceInfo, Zeroconf
+
+from mintseed import wiring
+from mintseed.adapters.hand_power import HandPower
+from mintseed.adapters.http_probe import HttpProbe
+from mintseed.adapters.multicast_dns import MulticastDns
+from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_file, neighbours_from_kernel
+from mintseed.core.card.drives import Drive
+from mintseed.core.errors import RefusedError
+from mintseed.core.find.sightings import SeenBy, Sighting
+from mintseed.core.limits import MAX_PAGE_BYTES
+from mintseed.standins.bench_folder import BenchFolder
+from mintseed.standins.power import StandinPower
+from mintseed.standins.router.leases import LeaseBook
+
+
+def test_what_the_pretend_router_writes_the_real_reader_reads(tmp_path: Path) -> None:
+    bench = BenchFolder(tmp_path)
+    bench.prepare()
+    book = LeaseBook(bench, "127.77.7.0/24")
+    first = book.give("02:00:00:00:00:01", "press")
+    second = book.give("02:00:00:00:00:02", "")
+    assert book.give("02:00:00:00:00:01", "press-2") == first
+    view = NeighbourView([bench.leases_file], neighbours_from_file(bench.neighbours_file))
+    assert set(view.sightings()) == {
+        Sighting(first, SeenBy.LEASE, "02:00:00:00:00:01", "press-2"),
+        Sighting(second, SeenBy.LEASE, "02:00:00:00:00:02", ""),
+        Sighting(first, SeenBy.NEIGHBOUR, "02:00:00:00:00:01"),
+        Sighting(second, SeenBy.NEIGHBOUR, "02:00:00:00:00:02"),
+    }
+
+
+def test_no_lease_file_is_an_empty_one(tmp_path: Path) -> None:
+    assert NeighbourView([tmp_path / "none"], lambda: "").sightings() == ()
+
+
+def test_the_kernels_neighbours_are_read() -> None:
+    # ip(8) of iproute2; whatever is in the table, each line that has an address and a MAC is a sighting.
+    lines = subprocess.run(["ip", "neigh"], capture_output=True, text=True, check=True).stdout.splitlines()
+    wanted = sum("lladdr" in line and not line.endswith(("FAILED", "INCOMPLETE")) for line in lines)
+    assert len(NeighbourView([], neighbours_from_kernel).sightings()) == wanted
+
+
+def test_an_announcement_is_heard_and_taken_back() -> None:
+    ear, mouth = MulticastDns(["127.0.0.1"]), Zeroconf(interfaces=["127.0.0.1"])
+    kind = "_http._tcp.local."
+    service = ServiceInfo(
+        kind,
+        f"contract test.{kind}",
+        addresses=[socket.inet_aton("127.77.7.40")],
+        port=5310,
+        server="contract-press.local.",
+    )
+    wanted = Sighting("127.77.7.40", SeenBy.ANNOUNCEMENT, host_name="contract-press", service="_http._tcp", port=5310)
+    try:
+        mouth.register_service(service)
+        assert _until(lambda: wanted in ear.current())
+        mouth.unregister_service(service)
+        assert _until(lambda: wanted not in ear.current())
+    finally:
+        mouth.close()
+        ear.close()
+
+
+def _until(condition: object, seconds: float = 15) -> bool:
+    end = time.monotonic() + seconds
+    while time.monotonic() < end:
+        if condition():  # type: ignore[operator]
+            return True
+        threading.Event().wait(0.05)
+    return False
+
+
+@pytest.fixture
+def page_server() -> Iterator[str]:
+    class Handler(BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            if self.path == "/away":
+                self.send_response(302)
+                self.send_header("Location", "http://127.0.0.1:1/")
+                self.end_headers()
+                return
+            self.send_response(200)
+            self.end_headers()
+            self.wfile.write(b"x" * (3 * MAX_PAGE_BYTES) if self.path == "/long" else b"hello")
+
+        def do_POST(self) -> None:
+            body = self.rfile.read(int(self.headers["Content-Length"]))
+            self.send_response(401 if b"word=right" not in body else 200)
+            self.end_headers()
+
+        def log_message(self, format: str, *args: object) -> None:
+            pass
+
+    server = ThreadingHTTPServer(("127.77.7.1", 0), Handler)
+    threading.Thread(target=server.serve_forever, kwargs={"poll_interval": 0.02}, daemon=True).start()
+    yield f"http://127.77.7.1:{server.server_address[1]}"
+    server.shutdown()
+    server.server_close()
+
+
+def test_the_probe_reads_a_page_within_limits(page_server: str) -> None:
+    probe = HttpProbe()
+    assert (probe.get(page_server + "/").status, probe.get(page_server + "/").body) == (200, "hello")
+    assert len(probe.get(page_server + "/long").body) == MAX_PAGE_BYTES
+    assert probe.get(page_server + "/away").status == 302
+    assert probe.post_form(page_server, {"word": "wrong"}).status == 401
+    assert probe.post_form(page_server, {"word": "right"}).status == 200
+
+
+@pytest.mark.parametrize("url", ["http://127.77.7.2:9/", "http://[nonsense/", "gopher://127.0.0.1/"])
+def test_trouble_is_part_of_the_answer(url: str) -> None:
+    answer = HttpProbe().get(url)
+    assert answer.status == 0
+    assert answer.trouble
+
+
+def test_power_moves_the_card_on_the_standin_and_is_noted_on_a_real_bench(tmp_path: Path) -> None:
+    bench = BenchFolder(tmp_path)
+    bench.prepare()
+    power, board = StandinPower(bench), wiring.boards()["larkspur-r"]
+    card = Drive("/dev/pdb", "pdb", 1, True, False, "usb", "", "S1", (), (), 0)
+    power.power_on("unit-1", board, card, cable=False)
+    assert bench.powered()["unit-1"]["card"] == "pdb"
+    with pytest.raises(RefusedError, match="powered already"):
+        power.power_on("unit-1", board, card, cable=False)
+    with pytest.raises(RefusedError, match="another board"):
+        power.power_on("unit-2", board, card, cable=False)
+    power.power_off("unit-1")
+    power.power_off("unit-1")
+    assert bench.powered() == {}
+    by_hand = HandPower()
+    by_hand.power_on("unit-1", board, card, cable=False)
+    by_hand.power_off("unit-1")
+    assert by_hand.by_hand
+    assert not power.by_hand

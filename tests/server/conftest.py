@@ -1,0 +1,126 @@
+"""A bench with Quay House on it, and an API client. Tasks are run by hand where a test wants them."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.test import Client
+
+from mintseed import wiring
+from mintseed.server.demo.quay_house import DRIVES, NETWORKS, seed_database
+from mintseed.server.jobs.tasks import read_image_task, write_card_task
+from mintseed.server.models import Job
+
+
+class Api:
+    """Calls the API with JSON and returns (status, body)."""
+
+    def __init__(self) -> None:
+        self._client = Client()
+
+    def call(self, method: str, path: str, body: object = None, **headers: str) -> tuple[int, Any]:
+        sent = {} if body is None else {"data": json.dumps(body), "content_type": "application/json"}
+        response = getattr(self._client, method)(f"/api{path}", headers=headers, **sent)
+        text = (
+            b"".join(response.streaming_content) if response.streaming and not response.is_async else response.content
+        )
+        return response.status_code, json.loads(text) if text else None
+
+    def get(self, path: str) -> Any:
+        return self._ok("get", path)
+
+    def post(self, path: str, body: object = None) -> Any:
+        return self._ok("post", path, body)
+
+    def put(self, path: str, body: object) -> Any:
+        return self._ok("put", path, body)
+
+    def _ok(self, method: str, path: str, body: object = None) -> Any:
+        status, answer = self.call(method, path, body)
+        assert status == 200, (path, answer)
+        return answer
+
+
+class Silent:
+    """Announcements nobody makes."""
+
+    def current(self) -> tuple[()]:
+        return ()
+
+    def close(self) -> None:
+        pass
+
+
+@pytest.fixture
+def bench(library: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
+    """A fresh stand-in bench folder with fast cards and an empty router."""
+    folder = wiring.config().bench_folder
+    shutil.rmtree(folder.root, ignore_errors=True)
+    folder.prepare()
+    folder.write(folder.drives_file, [{**d, "faults": {}} for d in DRIVES])
+    folder.write(folder.air_file, list(NETWORKS))
+    monkeypatch.setattr(wiring, "announcements", Silent)
+    return folder.root
+
+
+@pytest.fixture(scope="session")
+def xrays(library: Path, django_db_setup: None, django_db_blocker: Any) -> dict[str, dict[str, Any]]:
+    """The demo images' X-rays, read once for all tests."""
+    from mintseed.server.jobs.tasks import read_image
+    from mintseed.server.library import sync_library
+    from mintseed.server.models import Image
+
+    with django_db_blocker.unblock():
+        for image in sync_library():
+            read_image(image)
+        rows = {i["file_name"]: i for i in Image.objects.values()}
+        Image.objects.all().delete()
+        from mintseed.server.models import LogEntry
+
+        LogEntry.objects.all().delete()
+    return rows
+
+
+@pytest.fixture
+def quay_house(bench: Path, xrays: dict[str, dict[str, Any]], db: None) -> None:
+    from mintseed.server.models import Image
+
+    for row in xrays.values():
+        Image.objects.create(**{k: v for k, v in row.items() if k != "id"})
+    seed_database(wiring.config())
+
+
+@pytest.fixture
+def api(quay_house: None) -> Api:
+    return Api()
+
+
+def work() -> None:
+    """Do what the worker would: run every queued job."""
+    for job in Job.objects.filter(state=Job.State.QUEUED):
+        task = write_card_task if job.kind == Job.Kind.WRITE_CARD else read_image_task
+        task.func(job.pk)
+
+
+def started(api: Api, recipe: str = "platen", board: str = "Larkspur R", **settings: str) -> int:
+    """Bring a deployment to agreed settings; return its id."""
+    pk: int = api.post("/deployments", {"recipe": recipe, "name": "Reading-room press"})["id"]
+    plan = api.get(f"/deployments/{pk}/plan")
+    unit = next(u["id"] for u in plan["units"] if u["board_name"] == board)
+    supply = next(s["id"] for s in plan["supplies"] if "2.5 A" in s["text"])
+    api.put(f"/deployments/{pk}/plan", {"board_unit_id": unit, "supply_id": supply, "card_gb": 32})
+    choices = api.get(f"/deployments/{pk}/image")["choices"]
+    best = next(c["image"]["id"] for c in choices if c["suggested"])
+    api.put(f"/deployments/{pk}/image", {"image_id": best})
+    if settings:
+        api.put(f"/deployments/{pk}/settings", settings)
+    api.post(f"/deployments/{pk}/settings/agree")
+    return pk
+
+
+CARD = {"path": "/dev/pdb", "serial": "QH-C32-07", "again": "QH-C32-07"}

@@ -1,0 +1,213 @@
+"""Jobs that end well, badly, by hand, or by dying. A card is never shown as written when it is not."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import timedelta
+
+import pytest
+from django.db import DatabaseError
+from django.utils import timezone
+
+from mintseed import wiring
+from mintseed.core.card.progress import Phase, Progress
+from mintseed.core.errors import OutsideError, StoppedError
+from mintseed.server.jobs.heartbeat import Heartbeat
+from mintseed.server.jobs.state import DEAD_AFTER_S, is_active, is_dead
+from mintseed.server.models import Deployment, Image, Job, LogEntry
+from mintseed.services import write_card
+from tests.server.conftest import CARD, Api, started, work
+
+
+def begun(api: Api) -> tuple[int, Job]:
+    pk = started(api)
+    api.post(f"/deployments/{pk}/card/write", CARD)
+    return pk, Job.objects.get(deployment_id=pk)
+
+
+def not_written(api: Api, pk: int) -> str:
+    """Assert that the card of `pk` does not count as written, and return what is said about it."""
+    card = api.get(f"/deployments/{pk}/card")
+    assert not card["proven"]
+    assert not card["job"]["active"]
+    line = card["deployment"]["line"]
+    assert (line["now"], line["marks"][3]["mark"]) == ("card", "stop")
+    return str(card["job"]["trouble"])
+
+
+def test_a_worker_that_dies_is_seen_within_seconds(api: Api) -> None:
+    pk, job = begun(api)
+    now = timezone.now()
+    Job.objects.filter(pk=job.pk).update(state=Job.State.RUNNING, started_at=now, heartbeat_at=now)
+    assert api.get(f"/deployments/{pk}/card")["job"]["active"]
+    Job.objects.filter(pk=job.pk).update(heartbeat_at=now - timedelta(seconds=DEAD_AFTER_S + 1))
+    assert "worker died" in not_written(api, pk)
+    # The walk goes on: a second write is taken and proves the card.
+    api.post(f"/deployments/{pk}/card/write", CARD)
+    work()
+    assert api.get(f"/deployments/{pk}/card")["current"]
+
+
+def test_an_old_proof_is_gone_as_soon_as_a_write_begins(api: Api) -> None:
+    pk, _ = begun(api)
+    work()
+    assert api.get(f"/deployments/{pk}/card")["proven"]
+    api.post(f"/deployments/{pk}/card/write", CARD)
+    assert not api.get(f"/deployments/{pk}/card")["proven"]
+
+
+def test_a_card_taken_for_another_deployment_is_no_longer_the_firsts(api: Api) -> None:
+    first, _ = begun(api)
+    work()
+    second = started(api, host_name="second")
+    api.post(f"/deployments/{second}/card/write", CARD)
+    work()
+    assert not api.get(f"/deployments/{first}/card")["proven"]
+    assert api.get(f"/deployments/{second}/card")["proven"]
+
+
+def fault(**faults: int) -> None:
+    folder = wiring.config().bench_folder
+    listed = folder.read(folder.drives_file)
+    folder.write(folder.drives_file, [{**d, "faults": faults if d["serial"] == CARD["serial"] else {}} for d in listed])
+
+
+@pytest.mark.parametrize(
+    ("faults", "said"),
+    [
+        ({"gone_after_bytes": 9_000_000}, "gone"),
+        ({"full_after_bytes": 9_000_000}, "full"),
+        ({"flips_byte_at": 60_000_000}, "other bytes"),
+    ],
+)
+def test_a_failing_card_says_what_happened(api: Api, faults: dict[str, int], said: str) -> None:
+    fault(**faults)
+    pk, _ = begun(api)
+    work()
+    assert said in not_written(api, pk)
+    assert LogEntry.objects.filter(deployment_id=pk, event="card.failed").exists()
+
+
+def test_stopping_before_it_began(api: Api) -> None:
+    pk, _ = begun(api)
+    api.post(f"/deployments/{pk}/card/stop")
+    assert "Stopped by you" in not_written(api, pk)
+    work()
+    assert not api.get(f"/deployments/{pk}/card")["proven"]
+
+
+def during(monkeypatch: pytest.MonkeyPatch, happens: Callable[[Heartbeat], None]) -> None:
+    """Let something happen in the middle of the next write."""
+    real = Heartbeat.tell
+
+    def tell(self: Heartbeat, progress: Progress) -> None:
+        if progress.phase is Phase.WRITING and progress.done_bytes > 20_000_000:
+            happens(self)
+        real(self, progress)
+
+    monkeypatch.setattr(Heartbeat, "tell", tell)
+
+
+def test_stopping_in_the_middle(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    during(monkeypatch, lambda heartbeat: heartbeat._stop_asked.set())
+    pk, job = begun(api)
+    work()
+    assert "stopped by you" in not_written(api, pk)
+    assert Job.objects.get(pk=job.pk).state == Job.State.STOPPED
+
+
+def test_a_database_that_goes_away_ends_the_write(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    during(monkeypatch, lambda heartbeat: heartbeat._database_gone.set())
+    pk, _ = begun(api)
+    work()
+    assert "database stopped answering" in not_written(api, pk)
+
+
+def test_settings_that_change_before_writing_begins_are_refused(api: Api) -> None:
+    pk, _ = begun(api)
+    Deployment.objects.filter(pk=pk).update(host_name="changed-meanwhile")
+    work()
+    assert "changed before writing began" in not_written(api, pk)
+
+
+def test_one_card_is_written_once_at_a_time(api: Api) -> None:
+    pk, _ = begun(api)
+    status, problem = api.call("post", f"/deployments/{pk}/card/write", CARD)
+    assert (status, "already" in problem["title"]) == (409, True)
+    # While it is written, nothing it depends on may change.
+    for path, body in (
+        ("plan", {"card_gb": 16}),
+        ("settings", {"host_name": "x"}),
+        ("image", {"image_id": Image.objects.first().pk}),
+    ):  # type: ignore[union-attr]
+        assert api.call("put", f"/deployments/{pk}/{path}", body)[0] == 409
+    assert api.call("delete", f"/deployments/{pk}")[0] == 409
+
+
+def test_an_image_that_cannot_be_read_says_why(api: Api) -> None:
+    path = wiring.config().library / "torn.img.gz"
+    path.write_bytes(b"\x1f\x8b\x08torn")
+    try:
+        row = next(i for i in api.get("/images") if i["file_name"] == "torn.img.gz")
+        assert row["verdict"] == ""
+        api.post(f"/images/{row['id']}/read")
+        work()
+        image = api.get(f"/images/{row['id']}")
+        assert "gzip" in image["image"]["trouble"]
+        assert image["image"]["verdict"] == "stop"
+        assert image["xray"] is None
+    finally:
+        path.unlink()
+
+
+def test_a_file_that_changes_in_the_library_is_to_be_read_again(api: Api) -> None:
+    path = wiring.config().library / "growing.img"
+    path.write_bytes(b"\0" * 100)
+    try:
+        pk = next(i["id"] for i in api.get("/images") if i["file_name"] == "growing.img")
+        Image.objects.filter(pk=pk).update(xray="{}", sha256="0" * 64)
+        path.write_bytes(b"\0" * 200)
+        api.get("/images")
+        row = Image.objects.get(pk=pk)
+        assert (row.xray, row.sha256, row.size_bytes) == ("", "", 200)
+    finally:
+        path.unlink()
+
+
+@pytest.mark.django_db(transaction=True)
+def test_the_heartbeat_writes_learns_of_a_stop_and_of_a_lost_database(
+    bench: object, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    job = Job.objects.create(kind=Job.Kind.WRITE_CARD, state=Job.State.RUNNING)
+    heartbeat = Heartbeat(job)
+    heartbeat.tell(Progress(Phase.WRITING, 10, 100, 1.0))
+    heartbeat._write()
+    job.refresh_from_db()
+    assert (job.done_bytes, job.phase, job.rate_bytes_per_s) == (10, "writing", 10.0)
+    assert is_active(job, timezone.now())
+    assert not is_dead(job, timezone.now())
+    Job.objects.filter(pk=job.pk).update(stop_requested=True)
+    heartbeat._write()
+    with pytest.raises(StoppedError):
+        heartbeat.tell(Progress(Phase.WRITING, 11, 100, 1.1))
+
+    def lost(self: Heartbeat) -> None:
+        raise DatabaseError("gone away")
+
+    monkeypatch.setattr(Heartbeat, "_write", lost)
+    with Heartbeat(job) as second:
+        second._thread.join(5)
+        with pytest.raises(OutsideError, match="database"):
+            second.tell(Progress(Phase.WRITING, 12, 100, 1.2))
+
+
+def test_what_proves_a_card_is_the_service(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    def broken(*arguments: object, **named: object) -> None:
+        raise RuntimeError("a programming mistake")
+
+    monkeypatch.setattr(write_card, "execute", broken)
+    pk, job = begun(api)
+    with pytest.raises(RuntimeError):
+        work()
+    Job.objects.filter(pk=job.pk).update(heartbeat_at=timezone.now() - timedelta(minutes=1))
+    assert "worker died" in not_written(api, pk)

@@ -1,0 +1,141 @@
+"""The X-ray of whole images, demo and built for the purpose."""
+
+from __future__ import annotations
+
+import hashlib
+import shutil
+from pathlib import Path
+
+import pytest
+
+from mintseed import wiring
+from mintseed.adapters.library_folder import LibraryFolder
+from mintseed.core.errors import ImageError, MintSeedError, PartitionTableError
+from mintseed.core.findings import Severity, verdict
+from mintseed.core.image.report import XRay
+from mintseed.services import inspect_image
+from mintseed.standins.forge.build import kernel
+from tests.builders.disks import device_tree, image, packed, sfdisk_json
+from tests.services.conftest import TOOLS, Shelf
+
+ROOT = {"etc/hostname": b"kiosk\n", "etc/webpage/site.conf": b"listen 8123;\n"}
+
+
+def test_the_demo_image_is_read_to_the_last_detail(shelf: Shelf, library: Path, platen: XRay) -> None:
+    packed_file = library / "platen-3.2-64.img.xz"
+    assert platen.sha256 == hashlib.sha256(packed_file.read_bytes()).hexdigest()
+    assert (platen.packing, platen.scheme, platen.bits) == ("xz", "mbr", 64)
+    assert (platen.recipe_id, platen.release, platen.build) == ("platen", "3.2", "64-bit")
+    assert platen.compatible == ("fernworks,larkspur-c", "fernworks,larkspur-r", "fernworks,tansy")
+    assert {f.path for f in platen.files if f.known} == {"platen-network.conf", "device.conf"}
+    assert platen.page.url() == "http://platen.local:5310/"
+    assert [f.code for f in platen.findings] == ["image.sha256-matches"]
+
+
+def test_every_demo_image_is_sound_and_its_table_agrees_with_sfdisk(
+    shelf: Shelf, library: Path, tmp_path: Path
+) -> None:
+    for file in shelf.library.files():
+        xray = shelf.xray(file.name)
+        assert verdict(xray.findings) is Severity.OK, file.name
+        disk = tmp_path / "disk"
+        with disk.open("wb") as out, shelf.library.open(file.name) as stream:
+            for piece in inspect_image.packing.unpack(stream, inspect_image.packing.Packing(xray.packing)):
+                out.write(piece)
+        theirs = sfdisk_json(disk)["partitions"]
+        assert [(v.offset_bytes // 512, v.size_bytes // 512) for v in xray.volumes] == [
+            (p["start"], p["size"]) for p in theirs
+        ]
+        assert disk.stat().st_size == xray.unpacked_bytes
+
+
+def test_lintel_is_gpt_with_its_files_in_a_folder(shelf: Shelf) -> None:
+    lintel = shelf.xray("lintel-11.4-64.img.xz")
+    assert lintel.scheme == "gpt"
+    assert {f.path for f in lintel.files if f.known} == {"settings/wifi.nmconnection", "settings/device.conf"}
+    assert lintel.page.port == 8420
+
+
+def test_boot_depth_reads_no_further_than_the_boot_volume(library: Path, tmp_path: Path) -> None:
+    whole = (library / "platen-3.2-64.img.xz").read_bytes()
+    # Only the blocks of the boot volume are kept: whoever reads on runs into the end.
+    folder = tmp_path / "library"
+    folder.mkdir()
+    (folder / "platen-3.2-64.img.xz").write_bytes(whole[: len(whole) * 45 // 100])
+    library_folder = LibraryFolder(folder, tmp_path / "scratch")
+    arguments = {"library": library_folder, "tools": TOOLS, "recipes": wiring.recipes().values()}
+    xray = inspect_image.execute("platen-3.2-64.img.xz", depth="boot", **arguments)  # type: ignore[arg-type]
+    assert xray.bits == 64
+    assert len(xray.boards) == 3
+    assert xray.sha256 == ""
+    assert [v.role for v in xray.volumes] == ["boot", "root"]
+    with pytest.raises(ImageError, match="before its end"):
+        inspect_image.execute("platen-3.2-64.img.xz", depth="whole", **arguments)  # type: ignore[arg-type]
+
+
+def read_built(tmp_path: Path, boot: dict[str, bytes], root: dict[str, bytes], packing: str = "raw") -> XRay:
+    disk = image(tmp_path / "disk.img", boot, root)
+    folder = tmp_path / "library"
+    folder.mkdir()
+    (folder / "built.img").write_bytes(packed(disk.read_bytes(), packing))
+    return inspect_image.execute("built.img", library=LibraryFolder(folder, tmp_path / "s"), tools=TOOLS, recipes=())
+
+
+def test_other_bytes_give_another_answer(tmp_path: Path) -> None:
+    boot = {"a.dtb": device_tree(["maker,board-a"]), "kernel.img": kernel(32, "s"), "net.conf": b"x\n"}
+    xray = read_built(tmp_path, boot, ROOT, "zstd")
+    assert (xray.packing, xray.bits, xray.compatible) == ("zstd", 32, ("maker,board-a",))
+    assert xray.page.url() == "http://kiosk.local:8123/"
+    assert [f.code for f in xray.findings] == ["image.recipe-unknown"]
+    assert [(f.path, f.known) for f in xray.files] == [("net.conf", False)]
+
+
+def test_a_broken_tree_and_a_missing_kernel_are_findings(tmp_path: Path) -> None:
+    boot = {"a.dtb": device_tree(["maker,board-a"])[:60], "b.dtb": device_tree(["maker,board-b"])}
+    xray = read_built(tmp_path, boot, ROOT)
+    assert {f.code for f in xray.findings} == {
+        "image.device-tree-broken",
+        "image.kernel-unknown",
+        "image.recipe-unknown",
+    }
+    assert xray.compatible == ("maker,board-b",)
+
+
+def test_no_boards_at_all_is_said(tmp_path: Path) -> None:
+    assert "image.no-device-trees" in {f.code for f in read_built(tmp_path, {"x.txt": b"x"}, ROOT).findings}
+
+
+def test_a_changed_download_is_a_stop(library: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "library"
+    folder.mkdir()
+    shutil.copy(library / "platen-3.0.sha256", folder)
+    # The 32-bit build under the 64-bit one's name: whole, and not what was published.
+    shutil.copy(library / "platen-3.0-32.img.gz", folder / "platen-3.0-64.img.gz")
+    scratch = LibraryFolder(folder, tmp_path / "s")
+    xray = inspect_image.execute(
+        "platen-3.0-64.img.gz", library=scratch, tools=TOOLS, recipes=wiring.recipes().values()
+    )
+    assert [f.code for f in xray.findings if f.severity is Severity.STOP] == ["image.sha256-differs"]
+
+
+@pytest.mark.parametrize(
+    ("content", "kind"),
+    [
+        (b"<!doctype html>", ImageError),
+        (b"\0" * 4096, PartitionTableError),
+        (b"", ImageError),
+        (b"\x1f\x8bjunk", ImageError),
+    ],
+)
+def test_what_is_no_image_is_our_error(tmp_path: Path, content: bytes, kind: type[MintSeedError]) -> None:
+    (tmp_path / "x.img").write_bytes(content)
+    with pytest.raises(kind):
+        inspect_image.execute("x.img", library=LibraryFolder(tmp_path, tmp_path / "s"), tools=TOOLS, recipes=())
+
+
+def test_an_empty_table_is_our_error(tmp_path: Path) -> None:
+    sector = bytearray(2 * 1024 * 1024)
+    sector[510:512] = b"\x55\xaa"
+    (tmp_path / "x.img").write_bytes(sector)
+    with pytest.raises(ImageError, match="empty"):
+        inspect_image.execute("x.img", library=LibraryFolder(tmp_path, tmp_path / "s"), tools=TOOLS, recipes=())

@@ -1,0 +1,196 @@
+"""The pretend board reads bytes. What is wrong on the card shows in what it does."""
+
+from __future__ import annotations
+
+import hashlib
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from mintseed.standins.board.boot import AirNetwork, Outcome, boot
+from mintseed.standins.board.card_bytes import FatReader, UnreadableError, volume_offsets
+from mintseed.standins.board.page import Account, crypt
+from mintseed.standins.board.settings_readers import read_keyfile, read_values, read_wpa
+from mintseed.standins.forge.build import build_disk
+from mintseed.standins.forge.sources import LARKSPUR_R, LINTEL, SPRIG, ImageSpec, platen
+from tests.builders.disks import MIB, fat_file, run
+
+SSID, PASSPHRASE = "Quay House 2G", "spring tide at noon"
+KEY = hashlib.pbkdf2_hmac("sha1", PASSPHRASE.encode(), SSID.encode(), 4096, 32)
+AIR = [AirNetwork(SSID.encode(), KEY, 2.4), AirNetwork(b"Quay House 5G", KEY, 5.0)]
+
+RADIO_BOARD: dict[str, Any] = {
+    "compatible": "fernworks,larkspur-r", "bits": 64, "radio_ghz": [2.4, 5], "ethernet": True, "tiny": False, "cable": False,
+}  # fmt: skip
+TINY_BOARD = {
+    **RADIO_BOARD,
+    "compatible": "fernworks,sprig",
+    "bits": 32,
+    "radio_ghz": [2.4],
+    "ethernet": False,
+    "tiny": True,
+}
+
+NETWORK = 'country=GB\nnetwork={\n ssid="Quay House 2G"\n psk="spring tide at noon"\n}\n'
+
+
+def disk(folder: Path, spec: ImageSpec) -> Path:
+    work = folder / "work"
+    work.mkdir()
+    build_disk(spec, folder / "disk", work)
+    return folder / "disk"
+
+
+@pytest.fixture(scope="module")
+def blank(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return disk(tmp_path_factory.mktemp("platen"), platen("3.2", 64, "xz", (LARKSPUR_R,)))
+
+
+def put(card: Path, name: str, content: str, folder: Path) -> None:
+    """Write a file onto the boot volume with mcopy(1), as a person with an editor would."""
+    file = folder / "file"
+    file.write_text(content)
+    run("mcopy", "-o", "-i", f"{card}@@{4 * MIB}", file, f"::/{name}")
+
+
+@pytest.fixture
+def card(blank: Path, tmp_path: Path) -> Path:
+    target = tmp_path / "card"
+    run("cp", "--sparse=always", blank, target)
+    put(target, "platen-network.conf", NETWORK, tmp_path)
+    return target
+
+
+def test_a_good_card_joins_and_has_a_page(card: Path) -> None:
+    outcome = boot(card, RADIO_BOARD, AIR)
+    assert outcome.stops_at == ""
+    assert (outcome.host_name, outcome.port, outcome.service) == ("platen", 5310, "_http._tcp")
+    assert b"Platen print desk" in outcome.page
+
+
+@pytest.mark.parametrize(
+    ("content", "why"),
+    [
+        (NETWORK.replace("noon", "nine"), "refuses the key"),
+        (NETWORK.replace('"spring tide at noon"', "spring tide at noon"), "missing or refused"),
+        (NETWORK.replace("network={", "network = {"), "missing or refused"),
+        (NETWORK.replace("Quay House 2G", "Quay House"), "hears no such network"),
+        (NETWORK.replace("country=GB\n", ""), "no country"),
+        ("# nothing\n", "missing or refused"),
+    ],
+)
+def test_a_spoilt_network_file_keeps_it_off_the_network(card: Path, tmp_path: Path, content: str, why: str) -> None:
+    put(card, "platen-network.conf", content, tmp_path)
+    assert why in boot(card, RADIO_BOARD, AIR).stops_at
+
+
+def test_a_file_under_another_name_is_not_read(card: Path) -> None:
+    run("mren", "-i", f"{card}@@{4 * MIB}", "::/platen-network.conf", "::/platen-network.conf.txt")
+    assert "missing" in boot(card, RADIO_BOARD, AIR).stops_at
+
+
+def test_capitals_do_not_matter_on_fat(card: Path, tmp_path: Path) -> None:
+    put(card, "device.conf", "HOST_NAME=Press\n", tmp_path)
+    run("mren", "-i", f"{card}@@{4 * MIB}", "::/device.conf", "::/tmp.x")
+    run("mren", "-i", f"{card}@@{4 * MIB}", "::/tmp.x", "::/DEVICE.CONF")
+    assert boot(card, RADIO_BOARD, AIR).host_name == "Press"
+
+
+@pytest.mark.parametrize(
+    ("changes", "why"),
+    [
+        ({"compatible": "fernworks,larkspur-c"}, "no device tree"),
+        ({"bits": 32}, "64-bit kernel"),
+        ({"radio_ghz": []}, "no radio"),
+        ({"radio_ghz": [5]}, "hears no such network"),
+    ],
+)
+def test_another_board_does_something_else(card: Path, changes: dict[str, Any], why: str) -> None:
+    assert why in boot(card, {**RADIO_BOARD, **changes}, AIR).stops_at
+
+
+def test_a_cable_needs_no_radio(card: Path) -> None:
+    board = {**RADIO_BOARD, "radio_ghz": [], "cable": True}
+    assert boot(card, board, []).stops_at == ""
+    assert "no radio" in boot(card, {**board, "ethernet": False}, []).stops_at
+
+
+def test_an_empty_or_torn_card_stops_at_the_test_card(card: Path, tmp_path: Path) -> None:
+    (tmp_path / "empty").write_bytes(b"\0" * MIB)
+    assert "test card" in boot(tmp_path / "empty", RADIO_BOARD, AIR).stops_at
+    with card.open("r+b") as file:
+        file.seek(4 * MIB)
+        file.write(b"\0" * 4096)
+    assert "test card" in boot(card, RADIO_BOARD, AIR).stops_at
+
+
+def test_a_card_without_root_volume_has_no_system(card: Path) -> None:
+    with card.open("r+b") as file:
+        file.seek(52 * MIB)
+        file.write(b"\0" * 2 * MIB)
+    assert boot(card, RADIO_BOARD, AIR).stops_at == "no root volume"
+
+
+def test_a_tiny_board_takes_longer(tmp_path: Path) -> None:
+    card = disk(tmp_path, platen("3.2", 32, "xz", (SPRIG,)))
+    put(card, "platen-network.conf", NETWORK, tmp_path)
+    outcome = boot(card, TINY_BOARD, AIR)
+    assert outcome.stops_at == ""
+    assert outcome.after_s > 60
+
+
+def test_lintel_takes_an_account_and_a_keyfile(tmp_path: Path) -> None:
+    card = disk(tmp_path, LINTEL)
+    put(card, "settings/wifi.nmconnection", f"[wifi]\nssid={SSID}\n[wifi-security]\npsk={PASSPHRASE}\n", tmp_path)
+    put(card, "settings/device.conf", "NAME='hub'\nACCOUNT='keeper'\nACCOUNT_HASH='$6$a$b'\n", tmp_path)
+    outcome = boot(card, RADIO_BOARD, AIR)
+    assert (outcome.stops_at, outcome.host_name, outcome.login_name, outcome.login_hash) == (
+        "",
+        "hub",
+        "keeper",
+        "$6$a$b",
+    )
+
+
+def test_its_fat_reader_agrees_with_mtools(card: Path, tmp_path: Path) -> None:
+    put(card, "A long name with blanks.conf", "x" * 9000, tmp_path)
+    assert volume_offsets(card)[0] == 4 * MIB
+    fat = FatReader(card, 4 * MIB)
+    listed = run("mdir", "-b", "-i", f"{card}@@{4 * MIB}", "::/").decode().split("\n")
+    assert {n.lower() for n in fat.names()} == {line.removeprefix("::/").lower() for line in listed if line}
+    for name in fat.names():
+        assert fat.read(name) == fat_file(card, 4 * MIB, name)
+    assert fat.read("none") is None
+    fat.close()
+
+
+def test_no_table_is_not_readable(tmp_path: Path) -> None:
+    (tmp_path / "x").write_bytes(b"\0" * 40_000)
+    with pytest.raises(UnreadableError):
+        volume_offsets(tmp_path / "x")
+
+
+def test_its_settings_readers_are_as_strict_as_the_real_ones() -> None:
+    assert read_wpa(NETWORK.encode()) is not None
+    assert read_wpa(b'network={\n ssid="x"\n psk="a"b#cdefghij"\n}\n') is None
+    quoted = read_keyfile(b'[wifi]\nssid="x"\n[wifi-security]\npsk=passphrase\n')
+    assert quoted is not None
+    assert quoted.ssid == b'"x"'
+    assert read_keyfile(b"[wifi]\nnonsense\n") is None
+    assert read_values(b"A='x y' # note\nB=\"unclosed\n", shell=True) == {"A": "x y"}
+    assert read_values(b"A='x y'\n", shell=False) == {"A": "'x y'"}
+
+
+def test_the_login_changes_and_stays_changed() -> None:
+    kept: list[dict[str, str]] = []
+    account = Account(Outcome(login_name="inkwell", login_word="inkwell"), None, kept.append)
+    assert account.opens("inkwell", "inkwell")
+    assert account.is_default
+    account.change("a harbour wall")
+    assert not account.opens("inkwell", "inkwell")
+    assert account.opens("inkwell", "a harbour wall")
+    again = Account(Outcome(login_name="inkwell", login_word="inkwell"), kept[0], kept.append)
+    assert again.opens("inkwell", "a harbour wall")
+    assert not again.is_default
+    assert crypt("word", "salt") == crypt("word", "salt")
