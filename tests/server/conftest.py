@@ -13,8 +13,10 @@ from django.test import Client
 
 from mintseed import wiring
 from mintseed.server.demo.quay_house import DRIVES, NETWORKS, seed_database
-from mintseed.server.jobs.tasks import read_image_task, write_card_task
-from mintseed.server.models import Job
+from mintseed.server.jobs.heartbeat import Heartbeat
+from mintseed.server.jobs.tasks import read_image, read_image_task, write_card_task
+from mintseed.server.library import sync_library
+from mintseed.server.models import Image, Job, LogEntry
 
 
 class Api:
@@ -71,32 +73,27 @@ def bench(library: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
 @pytest.fixture(scope="session")
 def xrays(library: Path, django_db_setup: None, django_db_blocker: Any) -> dict[str, dict[str, Any]]:
     """The demo images' X-rays, read once for all tests."""
-    from mintseed.server.jobs.tasks import read_image
-    from mintseed.server.library import sync_library
-    from mintseed.server.models import Image
 
     with django_db_blocker.unblock():
         for image in sync_library():
             read_image(image)
         rows = {i["file_name"]: i for i in Image.objects.values()}
         Image.objects.all().delete()
-        from mintseed.server.models import LogEntry
-
         LogEntry.objects.all().delete()
     return rows
 
 
 @pytest.fixture
 def quay_house(bench: Path, xrays: dict[str, dict[str, Any]], db: None) -> None:
-    from mintseed.server.models import Image
-
     for row in xrays.values():
         Image.objects.create(**{k: v for k, v in row.items() if k != "id"})
     seed_database(wiring.config())
 
 
 @pytest.fixture
-def api(quay_house: None) -> Api:
+def api(quay_house: None, monkeypatch: pytest.MonkeyPatch) -> Api:
+    # The heartbeat has a connection of its own, which would wait for the row locks of the test's open transaction.
+    monkeypatch.setattr(Heartbeat, "_write", lambda self: None)
     return Api()
 
 

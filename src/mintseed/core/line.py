@@ -76,6 +76,8 @@ def _mark(station: Station, now: Station, state: StationState) -> Mark:
         return Mark.STOP
     if state.running:
         return Mark.CHECK if state.verdict is Severity.CHECK else Mark.RUNNING
+    if state.verdict is Severity.CHECK and (state.done or station is now):
+        return Mark.CHECK
     if state.done:
-        return Mark.CHECK if state.verdict is Severity.CHECK else Mark.OK
+        return Mark.OK
     return Mark.NOW if station is now else Mark.TODO

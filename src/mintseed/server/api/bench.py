@@ -6,7 +6,7 @@ from datetime import datetime
 
 from django.db import transaction
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router, Schema, Status
 
 from mintseed import wiring
 from mintseed.core.errors import InputError, RefusedError
@@ -197,7 +197,7 @@ def read(request: HttpRequest, pk: int) -> DeploymentOut:
 
 
 @router.delete("/deployments/{pk}", response={204: None})
-def remove(request: HttpRequest, pk: int) -> tuple[int, None]:
+def remove(request: HttpRequest, pk: int) -> Status[None]:
     walk = load_walk(pk)
     if walk.card_facts.writing:
         raise RefusedError("its card is being written", next_step="Stop the writing first.")
@@ -205,7 +205,7 @@ def remove(request: HttpRequest, pk: int) -> tuple[int, None]:
     with transaction.atomic():
         Deployment.objects.filter(pk=pk).update(removed_at=wiring.bench().clock.now())
         record(walk.row, "plan", "deployment.removed", "Taken off the bench")
-    return 204, None
+    return Status(204, None)
 
 
 @router.post("/deployments/{pk}/restore", response=DeploymentOut)
