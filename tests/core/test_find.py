@@ -41,7 +41,9 @@ def test_any_text_is_read_without_harm(text: str) -> None:
 
 
 def rank(*sightings: Sighting, answers: dict[str, PageAnswer] | None = None) -> tuple[Candidate, ...]:
-    return rank_candidates(sightings, known_before=BEFORE, host_name="press", page=PAGE, answers=answers or {})
+    return rank_candidates(
+        sightings, known_before=BEFORE, host_name="press", default_host_name="platen", page=PAGE, answers=answers or {}
+    )
 
 
 def test_all_evidence_together_wins() -> None:
@@ -66,7 +68,14 @@ def test_no_single_piece_of_evidence_is_enough(sighting: Sighting) -> None:
 
 def test_a_known_machine_with_a_new_address_is_not_new() -> None:
     moved = Sighting("127.77.4.99", SeenBy.LEASE, "02:51:48:00:00:0a", "till")
-    assert rank(moved)[0].evidence == ()
+    assert [e.text for e in rank(moved)[0].evidence] == ["calls itself till"]
+
+
+def test_a_second_device_of_the_same_appliance_is_not_it() -> None:
+    other = Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "reading-press")
+    assert not rank(other, answers={NEW: SIGNED})[0].is_it
+    unnamed = Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "platen")
+    assert rank(unnamed, answers={NEW: SIGNED})[0].is_it
 
 
 def test_another_page_on_its_port_speaks_against_it() -> None:

@@ -47,6 +47,7 @@ def run(arguments: argparse.Namespace) -> int:
         networks=networks,
         known_before=find_device.known_addresses(before),
         host_name=arguments.name or recipe.host_name,
+        default_host_name=recipe.host_name,
         page=recipe.page,
     )
     return tell(look.findings, {"candidates": [asdict(c) for c in look.candidates]}, as_json=arguments.json)

@@ -23,6 +23,7 @@ def look_for(walk: Walk) -> find_device.Look:
         networks=walk.networks,
         known_before=frozenset(row.known_before),
         host_name=row.host_name,
+        default_host_name=walk.recipe.host_name,
         page=walk.recipe.page,
     )
     with transaction.atomic():

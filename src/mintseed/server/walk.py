@@ -200,7 +200,12 @@ class Walk:
 
     @cached_property
     def value_findings(self) -> tuple[Finding, ...]:
-        return check_values(self.values, default_host_name=self.recipe.host_name, names_taken=self.names_taken)
+        return check_values(
+            self.values,
+            default_host_name=self.recipe.host_name,
+            names_taken=self.names_taken,
+            site_keyboard=self.site.keyboard,
+        )
 
     @cached_property
     def filled(self) -> tuple[FilledFile, ...]:

@@ -45,6 +45,7 @@ def execute(
     networks: Sequence[str],
     known_before: frozenset[str],
     host_name: str,
+    default_host_name: str,
     page: Page,
 ) -> Look:
     """Look once. Pages are asked only of addresses that are new or carry the name."""
@@ -53,5 +54,12 @@ def execute(
     worth += [s.address for s in seen if s.host_name.lower() == host_name.lower()]
     asked = list(dict.fromkeys(worth))[:MOST_PROBED]
     answers = {address: probe.get(page_url(page, address)) for address in asked}
-    candidates = rank_candidates(seen, known_before=known_before, host_name=host_name, page=page, answers=answers)
+    candidates = rank_candidates(
+        seen,
+        known_before=known_before,
+        host_name=host_name,
+        default_host_name=default_host_name,
+        page=page,
+        answers=answers,
+    )
     return Look(candidates, judge_find(candidates, host_name))

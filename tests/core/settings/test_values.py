@@ -138,6 +138,15 @@ def test_taken_default_and_long_names() -> None:
     assert "settings.host-name-cut" not in codes(values(host_name="p" * 15))
 
 
+def test_a_keyboard_unlike_the_sites_is_said_with_its_cure() -> None:
+    found = check_values(values(keyboard="us"), default_host_name="", names_taken=frozenset(), site_keyboard="gb")
+    finding = next(f for f in found if f.code == "settings.keyboard-differs")
+    assert finding.severity is Severity.CHECK
+    assert finding.action is not None
+    assert (finding.action.field, finding.action.value) == ("keyboard", "gb")
+    assert "settings.keyboard-differs" not in codes(values(keyboard="gb"))
+
+
 def test_over_the_cable_nothing_is_asked_about_radio() -> None:
     found = codes(values(way="cable", ssid="", passphrase="", country=""))
     assert not any(code.startswith("wifi.") for code in found)

@@ -12,7 +12,7 @@ from mintseed.core.recipes.model import Page
 ENOUGH = 7
 """Points at which a candidate is taken for the device; reached by no single piece of evidence."""
 
-_NEW, _LEASE_NAME, _ANNOUNCED, _SIGNATURE, _OTHER_PAGE = 4, 3, 3, 5, -4
+_NEW, _LEASE_NAME, _ANNOUNCED, _SIGNATURE, _OTHER_PAGE, _OTHER_NAME = 4, 3, 3, 5, -4, -6
 
 
 @dataclass(frozen=True, slots=True)
@@ -60,32 +60,44 @@ def rank_candidates(
     *,
     known_before: frozenset[str],
     host_name: str,
+    default_host_name: str,
     page: Page,
     answers: Mapping[str, PageAnswer],
 ) -> tuple[Candidate, ...]:
     """Return one candidate an address, most points first.
 
-    `known_before` holds MAC and IP addresses seen before power-on; `answers` maps addresses to what their page said.
+    `known_before` holds MAC and IP addresses seen before power-on; `default_host_name` is what the image calls itself
+    when nobody names it; `answers` maps addresses to what their page said. Two devices of one appliance on one network
+    are told apart by their names.
     """
     by_address: dict[str, list[Sighting]] = {}
     for sighting in sightings:
         by_address.setdefault(sighting.address, []).append(sighting)
-    ranked = [_candidate(a, seen, known_before, host_name, page, answers.get(a)) for a, seen in by_address.items()]
+    names = (host_name.lower(), default_host_name.lower())
+    ranked = [_candidate(a, seen, known_before, names, page, answers.get(a)) for a, seen in by_address.items()]
     return tuple(sorted(ranked, key=lambda c: (-c.points, c.address)))
 
 
 def _candidate(
-    address: str, seen: list[Sighting], known_before: frozenset[str], wanted: str, page: Page, answer: PageAnswer | None
+    address: str,
+    seen: list[Sighting],
+    known_before: frozenset[str],
+    names: tuple[str, str],
+    page: Page,
+    answer: PageAnswer | None,
 ) -> Candidate:
+    wanted, default = names
     mac = next((s.mac for s in seen if s.mac), "")
     name = next((s.host_name for s in seen if s.host_name), "")
     evidence = []
     if address not in known_before and (not mac or mac not in known_before):
         evidence.append(Evidence("new since power-on", _NEW))
-    if any(s.seen_by is SeenBy.LEASE and s.host_name.lower() == wanted.lower() for s in seen):
+    if any(s.seen_by is SeenBy.LEASE and s.host_name.lower() == wanted for s in seen):
         evidence.append(Evidence(f"took a lease as {wanted}", _LEASE_NAME))
-    if any(s.seen_by is SeenBy.ANNOUNCEMENT and s.host_name.lower() == wanted.lower() for s in seen):
+    if any(s.seen_by is SeenBy.ANNOUNCEMENT and s.host_name.lower() == wanted for s in seen):
         evidence.append(Evidence(f"announces itself as {wanted}.local", _ANNOUNCED))
+    if name and name.lower() not in (wanted, default):
+        evidence.append(Evidence(f"calls itself {name}", _OTHER_NAME))
     signed = answer is not None and answer.status == 200 and page.signature in answer.body
     if answer is not None and answer.status:
         text = f"its page says {page.signature}" if signed else f"another page answers on port {page.port}"

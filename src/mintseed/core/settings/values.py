@@ -72,7 +72,9 @@ def password_hash(password: str, salt: str) -> str:
     return hashed
 
 
-def check_values(values: SettingValues, *, default_host_name: str, names_taken: frozenset[str]) -> tuple[Finding, ...]:
+def check_values(
+    values: SettingValues, *, default_host_name: str, names_taken: frozenset[str], site_keyboard: str = ""
+) -> tuple[Finding, ...]:
     """Return the findings about `values`. `names_taken` are host names other devices of the site hold, lower-case."""
     found = list(_host_name(values.host_name, default_host_name, names_taken))
     if values.way == "wifi":
@@ -80,6 +82,7 @@ def check_values(values: SettingValues, *, default_host_name: str, names_taken: 
         found += _passphrase(values.passphrase)
         found += _country(values.country)
     found += _time_zone(values.time_zone)
+    found += _keyboard(values.keyboard, site_keyboard)
     found += _admin(values)
     return tuple(found)
 
@@ -257,6 +260,21 @@ def _time_zone(zone: str) -> Iterator[Finding]:
             "Use a name such as Europe/London.",
             Where(field="time_zone"),
             "IANA time zone database",
+        )
+
+
+def _keyboard(layout: str, site_layout: str) -> Iterator[Finding]:
+    if site_layout and layout != site_layout:
+        yield Finding(
+            "settings.keyboard-differs",
+            Severity.CHECK,
+            "Keyboard differs from the site",
+            f"It says {layout}, the site {site_layout}. Signs sit elsewhere, so a password typed on its console may not be "
+            "the one you meant.",
+            f"Use {site_layout}, unless this device has a keyboard of its own.",
+            Where(field="keyboard"),
+            "xkeyboard-config",
+            Action(f"Use {site_layout}", "settings", "keyboard", site_layout),
         )
 
 

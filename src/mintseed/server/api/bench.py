@@ -10,6 +10,7 @@ from ninja import Router, Schema, Status
 
 from mintseed import wiring
 from mintseed.core.errors import InputError, RefusedError
+from mintseed.core.find.candidates import Candidate
 from mintseed.core.keep.label import next_name
 from mintseed.core.line import Mark
 from mintseed.core.units import nominal_gb
@@ -100,7 +101,7 @@ def bench(request: HttpRequest) -> BenchOut:
     return BenchOut(
         deployments=[deployment_out(w) for w in walks],
         running=[r for w in walks if (r := _running(w)) is not None],
-        newcomers=[n for w in walks for n in _newcomers(w)],
+        newcomers=_newcomers(walks),
         drives=drives_out(),
     )
 
@@ -135,10 +136,20 @@ def band_out(walk: Walk) -> BandOut | None:
     )
 
 
-def _newcomers(walk: Walk) -> list[NewcomerOut]:
-    if walk.row.address or walk.row.powered_at is None:
-        return []
-    fresh = [c for c in walk.candidates if c.points > 0]
+MOST_NEWCOMERS = 6
+
+
+def _newcomers(walks: list[Walk]) -> list[NewcomerOut]:
+    """Return each address that is new for a board not claimed yet, once, with the deployment it speaks for most."""
+    best: dict[str, tuple[Candidate, Walk]] = {}
+    for walk in walks:
+        if walk.row.address or walk.row.powered_at is None:
+            continue
+        for candidate in walk.candidates:
+            held = best.get(candidate.address)
+            if candidate.points > 0 and (held is None or candidate.points > held[0].points):
+                best[candidate.address] = (candidate, walk)
+    ranked = sorted(best.values(), key=lambda pair: -pair[0].points)
     return [
         NewcomerOut(
             address=c.address,
@@ -147,7 +158,7 @@ def _newcomers(walk: Walk) -> list[NewcomerOut]:
             deployment_id=walk.row.pk,
             likely=walk.row.name if c.is_it else "",
         )
-        for c in fresh[:4]
+        for c, walk in ranked[:MOST_NEWCOMERS]
     ]
 
 

@@ -151,7 +151,7 @@ def row_out(image: Image) -> ImageRowOut:
     summary = ""
     if xray:
         boards = len(xray.boards)
-        summary = f"{xray.bits or '?'}-bit, {boards} board{'s' * (boards != 1)}, unpacks to {decimal_size(xray.unpacked_bytes)}"
+        summary = f"{xray.bits or '?'}-bit, {boards} board{'s' * (boards != 1)}, {decimal_size(xray.unpacked_bytes)}"
     return ImageRowOut(
         id=image.pk,
         file_name=image.file_name,

@@ -79,9 +79,11 @@ function DeploymentCard({ deployment: d, first }: { deployment: Deployment; firs
       <div className="my-2">
         <Line deployment={d} compact />
       </div>
-      <footer className="flex flex-wrap items-center gap-x-3 gap-y-1.5 border-t border-dashed border-rule pt-2">
-        <b>{d.line.next_step}</b>
-        <span className="min-w-0 text-[0.9rem] text-ink-2">{d.line.next_detail}</span>
+      <footer className="flex flex-wrap items-center gap-x-3 gap-y-1.5 border-t border-dashed border-rule pt-2 sm:flex-nowrap">
+        <b className="flex-none max-sm:w-full">{d.line.next_step}</b>
+        <span className="min-w-0 flex-1 truncate text-[0.9rem] text-ink-2" title={d.line.next_detail}>
+          {d.line.next_detail}
+        </span>
         <ButtonLink small go={d.line.button === "Continue"} to={stationPath(d.id, d.line.now)} className="ml-auto" data-main={first || undefined}>
           {d.line.button}
         </ButtonLink>

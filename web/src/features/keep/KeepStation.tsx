@@ -58,8 +58,8 @@ export function KeepStation({ id }: { id: number }) {
         <Sheet title="What happened">
           <ul className="text-[0.93rem]">
             {data.log.map((e) => (
-              <li key={e.id} className="grid grid-cols-[7.2rem_minmax(0,1fr)] gap-3 border-t border-rule-2 py-1.5 first:border-0">
-                <span className="font-mono text-ink-3">{dayAndTime(e.at)}</span>
+              <li key={e.id} className="grid gap-x-3 sm:grid-cols-[9rem_minmax(0,1fr)] border-t border-rule-2 py-1.5 first:border-0">
+                <span className="font-mono whitespace-nowrap text-ink-3">{dayAndTime(e.at)}</span>
                 <span className="break-words">{e.text}</span>
               </li>
             ))}
@@ -72,16 +72,18 @@ export function KeepStation({ id }: { id: number }) {
 
 function LabelView({ label }: { label: Shapes["Label"] }) {
   return (
-    <div className="print-label flex gap-4 rounded-lg border border-rule bg-[#fff] p-4 text-[#111]">
-      <div className="min-w-0 flex-1">
-        <div className="font-head text-[1.2rem] leading-tight font-bold">{label.name}</div>
-        <div className="mt-1.5 font-mono text-[1.05rem] font-semibold break-all">{label.address}</div>
-        <div className="font-mono text-[0.9rem] break-all">{label.host_name}</div>
-        <div className="font-mono text-[0.9rem] break-all">{label.url}</div>
-        <div className="mt-1.5 text-[0.85rem]">{label.made_of}</div>
-        <div className="text-[0.85rem]">{label.made_on}</div>
+    <div className="print-label rounded-lg border border-rule bg-[#fff] p-4 text-[#111]">
+      <div className="flex gap-3">
+        <div className="min-w-0 flex-1">
+          <div className="font-head text-[1.2rem] leading-tight font-bold">{label.name}</div>
+          <div className="mt-1.5 font-mono text-[1.05rem] font-semibold break-all">{label.address}</div>
+          <div className="font-mono text-[0.9rem] break-all">{label.host_name}</div>
+          <div className="mt-1.5 text-[0.85rem]">{label.made_of}</div>
+          <div className="text-[0.85rem]">{label.made_on}</div>
+        </div>
+        <QrCode path={label.qr_path} size={label.qr_size} label={`QR code of ${label.url}`} className="-mt-2 -mr-2 h-28 w-28 flex-none" />
       </div>
-      <QrCode path={label.qr_path} size={label.qr_size} label={`QR code of ${label.url}`} className="h-28 w-28 flex-none" />
+      <div className="mt-1 font-mono text-[0.95rem] font-semibold break-all">{label.url}</div>
     </div>
   );
 }

@@ -19,8 +19,8 @@ export function LogPlace() {
       {data.lines.length === 0 && <p className="text-ink-2">Nothing happened yet. Start a deployment on the Bench.</p>}
       <ul className="rounded-xl border border-rule bg-sheet px-4 py-1 empty:hidden">
         {data.lines.map((e) => (
-          <li key={e.id} className="grid gap-x-4 gap-y-0.5 border-t border-rule-2 py-2 first:border-0 md:grid-cols-[7.5rem_5rem_14rem_minmax(0,1fr)]">
-            <span className="font-mono text-[0.92rem] text-ink-3">{dayAndTime(e.at)}</span>
+          <li key={e.id} className="grid gap-x-4 gap-y-0.5 border-t border-rule-2 py-2 first:border-0 md:grid-cols-[8.5rem_5rem_12rem_minmax(0,1fr)]">
+            <span className="font-mono text-[0.92rem] whitespace-nowrap text-ink-3">{dayAndTime(e.at)}</span>
             <span>{e.station && <Tag>{e.station}</Tag>}</span>
             <span className="min-w-0 break-words">
               {e.deployment_id !== null ? (

@@ -132,8 +132,8 @@ function Values({ data, save, id }: { data: SettingsAnswer; save: (body: Change)
             secret
             mono
             value=""
-            placeholder={data.admin_password_set ? "set; type to change" : "10 characters or more"}
-            hint={data.admin_password_set ? "only its hash is kept" : ""}
+            placeholder={data.admin_password_set ? "••••••••" : "10 or more"}
+            hint={data.admin_password_set ? "hashed" : ""}
             tone={bad("admin_password") as "stop" | "plain"}
             onSave={(admin_password) => save({ admin_password })}
           />
