@@ -2,7 +2,7 @@
 .PHONY: start test check fix shots bench lock types
 
 start:            ## everything from Debian packages to a running, seeded application
-	@scripts/start
+	@scripts/start || [ $$? = 130 ] || [ $$? = 143 ]
 
 test:             ## every check and every test
 	@scripts/prepare --tests
@@ -20,6 +20,7 @@ fix:              ## put right what the linters can
 types:            ## the OpenAPI snapshot and the front end's types, made from the code
 	@.venv/bin/python manage.py openapi > web/src/api/openapi.json
 	@cd web && npm run -s types
+	@.venv/bin/python -m docs.findings > docs/findings.md
 
 shots:            ## the pictures in docs/screenshots, from the demo data
 	@scripts/prepare --tests

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import subprocess
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -11,6 +10,7 @@ from io import BytesIO
 from pathlib import Path
 
 import pytest
+from blake3 import blake3
 
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import DriveError, ImageError, MissingError, RefusedError, StoppedError
@@ -29,14 +29,12 @@ GB = 10**9
 def filled_disk(shelf: Shelf, xray: XRay, target: Path) -> Path:
     filled = filled_for(xray)
     with (
-        fill_image.execute(xray, filled, library=shelf.library, tools=TOOLS) as head,
-        shelf.library.open(xray.file_name) as stream,
+        fill_image.execute(xray, filled, library=shelf.library, tools=TOOLS) as image,
         target.open("wb") as out,
     ):
-        unpacking = fill_image.filled_pieces(stream, head)
-        for piece in unpacking.pieces:
+        for piece in image.pieces():
             out.write(piece)
-        assert unpacking.tap.sha256 == xray.sha256
+        assert image.packed_sha256 == xray.sha256
     return target
 
 
@@ -100,19 +98,19 @@ def readers(tmp_path: Path, **faults: int) -> StandinReaders:
 
 
 @contextmanager
-def ready(shelf: Shelf, xray: XRay) -> Iterator[fill_image.FilledHead]:
-    with fill_image.execute(xray, filled_for(xray), library=shelf.library, tools=TOOLS) as head:
-        yield head
+def ready(shelf: Shelf, xray: XRay) -> Iterator[fill_image.FilledImage]:
+    with fill_image.execute(xray, filled_for(xray), library=shelf.library, tools=TOOLS) as image:
+        yield image
 
 
 def test_a_written_card_holds_the_filled_image(shelf: Shelf, platen: XRay, tmp_path: Path) -> None:
     pretend, told = readers(tmp_path), list[Progress]()
     drive = write_card.pick_drive(pretend, "/dev/pdb", "S1")
-    with ready(shelf, platen) as head:
-        written = write_card.execute(platen, head, drive, library=shelf.library, readers=pretend, tell=told.append)
+    with ready(shelf, platen) as image:
+        written = write_card.execute(platen, image, drive, readers=pretend, tell=told.append)
     with (tmp_path / "bench/cards/pdb.img").open("rb") as card:
         held = card.read(platen.unpacked_bytes)
-    assert hashlib.sha256(held).hexdigest() == written.sha256
+    assert blake3(held).hexdigest() == written.digest
     assert fat_file(tmp_path / "bench/cards/pdb.img", platen.volumes[0].offset_bytes, "device.conf").startswith(
         b"# Platen"
     )
@@ -134,8 +132,8 @@ def test_a_failing_card_is_never_called_written(
 ) -> None:
     pretend = readers(tmp_path, **faults)
     drive = write_card.pick_drive(pretend, "/dev/pdb", "S1")
-    with ready(shelf, platen) as head, pytest.raises(DriveError, match=said):
-        write_card.execute(platen, head, drive, library=shelf.library, readers=pretend, tell=lambda p: None)
+    with ready(shelf, platen) as image, pytest.raises(DriveError, match=said):
+        write_card.execute(platen, image, drive, readers=pretend, tell=lambda p: None)
 
 
 @pytest.mark.parametrize("phase", [Phase.WRITING, Phase.READING_BACK])
@@ -147,24 +145,22 @@ def test_it_can_be_stopped_at_any_time(shelf: Shelf, platen: XRay, tmp_path: Pat
         if progress.phase is phase and progress.done_bytes > 20 * MIB:
             raise StoppedError("stopped by you")
 
-    with ready(shelf, platen) as head, pytest.raises(StoppedError):
-        write_card.execute(platen, head, drive, library=shelf.library, readers=pretend, tell=tell)
+    with ready(shelf, platen) as image, pytest.raises(StoppedError):
+        write_card.execute(platen, image, drive, readers=pretend, tell=tell)
 
 
 def test_an_image_that_changed_since_it_was_read_is_refused(shelf: Shelf, platen: XRay, tmp_path: Path) -> None:
     pretend = readers(tmp_path)
     drive = write_card.pick_drive(pretend, "/dev/pdb", "S1")
-    with ready(shelf, platen) as head, pytest.raises(ImageError, match="changed"):
-        write_card.execute(
-            replace(platen, sha256="0" * 64), head, drive, library=shelf.library, readers=pretend, tell=lambda p: None
-        )
+    with ready(shelf, platen) as image, pytest.raises(ImageError, match="changed"):
+        write_card.execute(replace(platen, sha256="0" * 64), image, drive, readers=pretend, tell=lambda p: None)
 
 
 def test_the_systems_drive_is_refused_whoever_asks(shelf: Shelf, platen: XRay, tmp_path: Path) -> None:
     pretend = readers(tmp_path)
     system = write_card.pick_drive(pretend, "/dev/pda", "S0")
-    with ready(shelf, platen) as head, pytest.raises(RefusedError, match="Holds this system"):
-        write_card.execute(platen, head, system, library=shelf.library, readers=pretend, tell=lambda p: None)
+    with ready(shelf, platen) as image, pytest.raises(RefusedError, match="Holds this system"):
+        write_card.execute(platen, image, system, readers=pretend, tell=lambda p: None)
     assert not (tmp_path / "bench/cards/pda.img").exists()
 
 

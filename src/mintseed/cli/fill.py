@@ -47,11 +47,8 @@ def run(arguments: argparse.Namespace) -> int:
     found += fill_image.check(filled)
     if verdict(found) is Severity.STOP:
         return tell(found, {"written": ""}, as_json=arguments.json)
-    with (
-        fill_image.execute(xray, filled, library=library, tools=bench().tools) as head,
-        library.open(name) as stream,
-    ):
-        save(fill_image.filled_pieces(stream, head).pieces, Path(arguments.out))
+    with fill_image.execute(xray, filled, library=library, tools=bench().tools) as image:
+        save(image.pieces(), Path(arguments.out))
     facts = {"written": arguments.out, "files": [{"path": f.path, "changed_lines": f.changed_lines} for f in filled]}
     return tell(found, facts, as_json=arguments.json)
 

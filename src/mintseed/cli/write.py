@@ -39,19 +39,18 @@ def run(arguments: argparse.Namespace) -> int:
         return tell(found, {"written": ""}, as_json=arguments.json)
     if not arguments.yes:
         _ask_again(drive.path, drive_size(drive.size_bytes))
-    with fill_image.execute(xray, (), library=library, tools=outside.tools) as head:
+    with fill_image.execute(xray, (), library=library, tools=outside.tools) as image:
         written = write_card.execute(
             xray,
-            head,
+            image,
             drive,
-            library=library,
             readers=outside.readers,
             tell=_progress if sys.stderr.isatty() else _quiet,
         )
     facts = {
         "written": drive.path,
         "bytes": written.written_bytes,
-        "sha256": written.sha256,
+        "blake3": written.digest,
         "took_s": round(written.took_s, 1),
     }
     return tell(found, facts, as_json=arguments.json)

@@ -86,7 +86,7 @@ class Deployment(models.Model):
     card_serial = models.CharField(max_length=120, default="", blank=True)
     card_size_bytes = models.BigIntegerField(null=True)
     card_fingerprint = models.CharField(max_length=64, default="", blank=True)
-    card_sha256 = models.CharField(max_length=64, default="", blank=True)
+    card_digest = models.CharField(max_length=64, default="", blank=True)
     card_proven_at = models.DateTimeField(null=True)
     # boot
     powered_at = models.DateTimeField(null=True)

@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterator, Sequence
+from collections.abc import Iterator, Sequence
 from contextlib import contextmanager
-from dataclasses import dataclass
-from typing import BinaryIO
+from itertools import chain
 
 from mintseed.core.errors import ImageError, RefusedError, ToolError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
@@ -15,14 +14,29 @@ from mintseed.core.settings.fill import FilledFile
 from mintseed.ports.images import ImageLibrary, ScratchDisk
 from mintseed.ports.volume import VolumeTools
 from mintseed.services.inspect_image import TappedStream, open_tapped
+from mintseed.services.run_ahead import run_ahead
+
+UNPACK_AHEAD_PIECES = 64
+"""pieces of 1 MiB unpacked ahead of their use; bounds memory whatever the image's size."""
 
 
-@dataclass(frozen=True, slots=True)
-class FilledHead:
-    """The first `length_bytes` of the filled image, on a scratch disk."""
+class FilledImage:
+    """A filled image, to be read once from start to end: its head from a scratch disk, the rest as it is unpacked."""
 
-    disk: ScratchDisk
-    length_bytes: int
+    def __init__(self, disk: ScratchDisk, rest: Iterator[bytes], tap: TappedStream) -> None:
+        self._disk, self._rest, self._tap = disk, rest, tap
+
+    def pieces(self) -> Iterator[bytes]:
+        """Yield the image's bytes in pieces of at most packing.PIECE_BYTES. Raises ImageError when the file is damaged."""
+        for offset in range(0, self._disk.size_bytes, packing.PIECE_BYTES):
+            yield self._disk.read_at(offset, packing.PIECE_BYTES)
+        yield from self._rest
+        self._tap.drain()
+
+    @property
+    def packed_sha256(self) -> str:
+        """SHA-256 of the file as downloaded; whole once the pieces are used up."""
+        return self._tap.sha256
 
 
 def check(filled: Sequence[FilledFile]) -> tuple[Finding, ...]:
@@ -33,9 +47,10 @@ def check(filled: Sequence[FilledFile]) -> tuple[Finding, ...]:
 @contextmanager
 def execute(
     xray: XRay, filled: Sequence[FilledFile], *, library: ImageLibrary, tools: VolumeTools
-) -> Iterator[FilledHead]:
-    """Unpack the image's head, write the files into its boot volume, and read each back.
+) -> Iterator[FilledImage]:
+    """Unpack the image's head, write the files into its boot volume, read each back, and hand over the whole.
 
+    The head is unpacked once: what follows it comes from the same stream.
     Raises RefusedError when a finding stops it, ImageError when there is no boot volume to fill.
     """
     found = check(filled)
@@ -44,50 +59,34 @@ def execute(
     boot = xray.boot_volume
     if boot is None:
         raise ImageError("there is no boot volume to fill", where=xray.file_name)
-    end = boot.offset_bytes + boot.size_bytes
-    with library.scratch() as disk:
-        with library.open(xray.file_name) as stream:
-            _unpack_head(stream, disk, end)
-        kind = tools.identify(disk.path, boot.offset_bytes)
-        volume = tools.open(disk.path, boot.offset_bytes, kind)
-        if volume is None:
-            raise ImageError("the boot volume cannot be written", expected="a FAT file system", where=xray.file_name)
-        volume.write({file.path: file.content for file in filled})
-        for file in filled:
-            if volume.read(file.path, len(file.content) + 1) != file.content:
-                raise ToolError(f"{file.path} did not arrive in the image as it was written", where=xray.file_name)
-        yield FilledHead(disk, end)
+    with library.scratch() as disk, library.open(xray.file_name) as stream:
+        kind, tap, buffered = open_tapped(stream, lambda done: None)
+        with tap:
+            pieces = packing.unpack(buffered, kind)
+            left = _unpack_head(pieces, disk, boot.offset_bytes + boot.size_bytes)
+            # What follows the head is unpacked while the files are put in and the head is written.
+            with run_ahead(chain([left] if left else [], pieces), UNPACK_AHEAD_PIECES) as rest:
+                _put_files(disk, boot.offset_bytes, filled, tools, xray.file_name)
+                yield FilledImage(disk, rest, tap)
 
 
-def _unpack_head(stream: BinaryIO, disk: ScratchDisk, end_bytes: int) -> None:
-    kind, _, buffered = open_tapped(stream, lambda done: None)
-    for piece in packing.unpack(buffered, kind):
-        disk.append(piece[: end_bytes - disk.size_bytes])
+def _unpack_head(pieces: Iterator[bytes], disk: ScratchDisk, end_bytes: int) -> bytes:
+    """Put the first `end_bytes` of the image on `disk`; return what was unpacked beyond them."""
+    for piece in pieces:
+        wanted = end_bytes - disk.size_bytes
+        disk.append(piece[:wanted])
         if disk.size_bytes >= end_bytes:
-            return
+            return piece[wanted:]
     raise ImageError("it ends before its boot volume does", next_step="The file is cut short: download it again.")
 
 
-@dataclass(frozen=True, slots=True)
-class Unpacking:
-    """A filled image as a stream of pieces; `tap` knows the packed file's SHA-256 once the pieces are used up."""
-
-    pieces: Iterator[bytes]
-    tap: TappedStream
-
-
-def filled_pieces(stream: BinaryIO, head: FilledHead, tell: Callable[[int], None] = lambda done: None) -> Unpacking:
-    """Return the filled image: the unpacked bytes of `stream` with their head replaced."""
-    kind, tap, buffered = open_tapped(stream, tell)
-
-    def pieces() -> Iterator[bytes]:
-        offset = 0
-        for piece in packing.unpack(buffered, kind):
-            if offset < head.length_bytes:
-                ours = head.disk.read_at(offset, min(len(piece), head.length_bytes - offset))
-                piece = ours + piece[len(ours) :]
-            yield piece
-            offset += len(piece)
-        tap.drain()
-
-    return Unpacking(pieces(), tap)
+def _put_files(
+    disk: ScratchDisk, offset_bytes: int, filled: Sequence[FilledFile], tools: VolumeTools, image: str
+) -> None:
+    volume = tools.open(disk.path, offset_bytes, tools.identify(disk.path, offset_bytes))
+    if volume is None:
+        raise ImageError("the boot volume cannot be written", expected="a FAT file system", where=image)
+    volume.write({file.path: file.content for file in filled})
+    for file in filled:
+        if volume.read(file.path, len(file.content) + 1) != file.content:
+            raise ToolError(f"{file.path} did not arrive in the image as it was written", where=image)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import hashlib
 import io
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
@@ -23,6 +22,7 @@ from mintseed.core.source import BytesSource
 from mintseed.core.units import MIB
 from mintseed.ports.images import ImageLibrary, ScratchDisk
 from mintseed.ports.volume import Volume, VolumeTools
+from mintseed.services.background_hash import BackgroundSha256
 
 TABLE_BYTES = MIB
 """bytes of the image's start that surely hold its partition table."""
@@ -40,7 +40,7 @@ class TappedStream(io.RawIOBase):
     def __init__(self, stream: BinaryIO, tell: Callable[[int], None]) -> None:
         super().__init__()
         self._stream, self._tell = stream, tell
-        self._digest, self._count = hashlib.sha256(), 0
+        self._digest, self._count = BackgroundSha256(), 0
 
     def readable(self) -> bool:
         return True
@@ -61,6 +61,10 @@ class TappedStream(io.RawIOBase):
     @property
     def sha256(self) -> str:
         return self._digest.hexdigest()
+
+    def close(self) -> None:
+        self._digest.close()
+        super().close()
 
 
 def open_tapped(stream: BinaryIO, tell: Callable[[int], None]) -> tuple[packing.Packing, TappedStream, BinaryIO]:
@@ -109,6 +113,13 @@ def _unpack(stream: BinaryIO, disk: ScratchDisk, depth: Depth, tell: Tell) -> _U
     size_bytes = stream.seek(0, io.SEEK_END)
     stream.seek(0)
     kind, tap, buffered = open_tapped(stream, lambda done: tell(done, size_bytes))
+    with tap:
+        return _unpack_onto(disk, kind, tap, buffered, depth, size_bytes)
+
+
+def _unpack_onto(
+    disk: ScratchDisk, kind: packing.Packing, tap: TappedStream, buffered: BinaryIO, depth: Depth, size_bytes: int
+) -> _Unpacked:
     stop_at: int | None = None
     for piece in packing.unpack(buffered, kind):
         disk.append(piece)

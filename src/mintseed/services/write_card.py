@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-import hashlib
-import queue
-import threading
 import time
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from dataclasses import dataclass
+
+from blake3 import blake3
 
 from mintseed.core.card.drives import Drive, judge_drive
 from mintseed.core.card.progress import Phase, Progress
@@ -15,11 +14,11 @@ from mintseed.core.errors import DriveError, ImageError, MissingError, RefusedEr
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.image.report import XRay
 from mintseed.ports.card_readers import BlockTarget, CardReaders
-from mintseed.ports.images import ImageLibrary
-from mintseed.services.fill_image import FilledHead, filled_pieces
+from mintseed.services.fill_image import FilledImage
+from mintseed.services.run_ahead import run_ahead
 
-QUEUE_PIECES = 8
-"""pieces of 1 MiB between unpacking and writing: enough to keep both busy, little enough to bound memory."""
+READ_AHEAD_PIECES = 2
+"""pieces read from the card while the one before is compared."""
 
 Tell = Callable[[Progress], None]
 """Called often with how far it is; may raise StoppedError to stop."""
@@ -27,11 +26,11 @@ Tell = Callable[[Progress], None]
 
 @dataclass(frozen=True, slots=True)
 class WrittenCard:
-    """Proof of a write: length, SHA-256 of what was written and read back alike, seconds it took."""
+    """Proof of a write: length, BLAKE3 of what was written and read back alike, seconds it took."""
 
     drive: Drive
     written_bytes: int
-    sha256: str
+    digest: str
     took_s: float
 
 
@@ -51,9 +50,7 @@ def pick_drive(readers: CardReaders, path: str, expect_serial: str) -> Drive:
     return drive
 
 
-def execute(
-    xray: XRay, head: FilledHead, drive: Drive, *, library: ImageLibrary, readers: CardReaders, tell: Tell
-) -> WrittenCard:
+def execute(xray: XRay, image: FilledImage, drive: Drive, *, readers: CardReaders, tell: Tell) -> WrittenCard:
     """Unpack, hash, write, flush, read back, compare.
 
     Raises RefusedError when a safety rule stands against the drive, ImageError when the download is not the file that
@@ -64,23 +61,21 @@ def execute(
         raise RefusedError(found[0].title, where=drive.path, next_step=found[0].fix)
     started = time.monotonic()
     with readers.open(drive) as target:
-        sha256 = _write(xray, head, target, library, tell)
-        _prove(target, xray.unpacked_bytes, sha256, drive, tell)
+        digest = _write(xray, image, target, tell)
+        _prove(target, xray.unpacked_bytes, digest, drive, tell)
     readers.set_free(drive)
-    return WrittenCard(drive, xray.unpacked_bytes, sha256, time.monotonic() - started)
+    return WrittenCard(drive, xray.unpacked_bytes, digest, time.monotonic() - started)
 
 
-def _write(xray: XRay, head: FilledHead, target: BlockTarget, library: ImageLibrary, tell: Tell) -> str:
-    """Write the filled image and return the SHA-256 of what was written."""
-    digest, written, started = hashlib.sha256(), 0, time.monotonic()
-    with library.open(xray.file_name) as stream:
-        unpacking = filled_pieces(stream, head)
-        for piece in _ahead(unpacking.pieces):
-            target.write(piece)
-            digest.update(piece)
-            written += len(piece)
-            tell(Progress(Phase.WRITING, written, xray.unpacked_bytes, time.monotonic() - started))
-    if unpacking.tap.sha256 != xray.sha256 or written != xray.unpacked_bytes:
+def _write(xray: XRay, image: FilledImage, target: BlockTarget, tell: Tell) -> str:
+    """Write the filled image and return the BLAKE3 of what was written."""
+    digest, written, started = blake3(), 0, time.monotonic()
+    for piece in image.pieces():
+        target.write(piece)
+        digest.update(piece)
+        written += len(piece)
+        tell(Progress(Phase.WRITING, written, xray.unpacked_bytes, time.monotonic() - started))
+    if image.packed_sha256 != xray.sha256 or written != xray.unpacked_bytes:
         raise ImageError(
             "the image file changed since it was read", expected=f"SHA-256 {xray.sha256}", where=xray.file_name,
             next_step="Read the image again under Images, then write the card.",
@@ -90,51 +85,16 @@ def _write(xray: XRay, head: FilledHead, target: BlockTarget, library: ImageLibr
     return digest.hexdigest()
 
 
-def _prove(target: BlockTarget, length_bytes: int, sha256: str, drive: Drive, tell: Tell) -> None:
+def _prove(target: BlockTarget, length_bytes: int, wanted: str, drive: Drive, tell: Tell) -> None:
     """Read the card back and compare. Raises DriveError when it holds other bytes."""
-    digest, read, started = hashlib.sha256(), 0, time.monotonic()
-    for piece in target.read_back(length_bytes):
-        digest.update(piece)
-        read += len(piece)
-        tell(Progress(Phase.READING_BACK, read, length_bytes, time.monotonic() - started))
-    if digest.hexdigest() != sha256:
+    digest, read, started = blake3(), 0, time.monotonic()
+    with run_ahead(target.read_back(length_bytes), READ_AHEAD_PIECES) as pieces:
+        for piece in pieces:
+            digest.update(piece)
+            read += len(piece)
+            tell(Progress(Phase.READING_BACK, read, length_bytes, time.monotonic() - started))
+    if digest.hexdigest() != wanted:
         raise DriveError(
-            "the card gave back other bytes than were written", expected=f"SHA-256 {sha256}", where=drive.path,
+            "the card gave back other bytes than were written", expected=f"BLAKE3 {wanted}", where=drive.path,
             next_step="The card or the reader is failing. Take another card.",
         )  # fmt: skip
-
-
-def _ahead(pieces: Iterator[bytes]) -> Iterator[bytes]:
-    """Yield `pieces`, made a few ahead in a thread of their own, so that unpacking and writing overlap."""
-    ready: queue.Queue[bytes | BaseException | None] = queue.Queue(QUEUE_PIECES)
-    leave = threading.Event()
-
-    def make() -> None:
-        end: BaseException | None = None
-        try:
-            for piece in pieces:
-                if not _put(piece):
-                    return
-        except BaseException as error:
-            end = error
-        _put(end)
-
-    def _put(item: bytes | BaseException | None) -> bool:
-        while not leave.is_set():
-            try:
-                ready.put(item, timeout=0.2)
-                return True
-            except queue.Full:
-                continue
-        return False
-
-    maker = threading.Thread(target=make, name="unpack")
-    maker.start()
-    try:
-        while (item := ready.get()) is not None:
-            if isinstance(item, BaseException):
-                raise item
-            yield item
-    finally:
-        leave.set()
-        maker.join()

@@ -23,8 +23,9 @@ export function TimeBand({ band, since, joinedAfterS = null, slim }: Props) {
   return (
     <figure aria-label={`${clock(at)} since power-on; usual ${clock(band.usual_from_s)} to ${clock(band.usual_to_s)}; late after ${clock(band.late_after_s)}`}>
       <div className={`relative ${slim ? "h-2.5" : "h-3.5"} mt-6 rounded-full bg-rule-2`}>
-        <i className="absolute inset-y-0 bg-mint-2" style={span(band.usual_from_s, band.usual_to_s)} />
+        {!late && <i className="absolute inset-y-0 bg-mint-2" style={span(band.usual_from_s, band.usual_to_s)} />}
         <i className={`absolute inset-y-0 left-0 rounded-l-full ${late ? "bg-ink-3" : "bg-mint"} opacity-90`} style={{ width: left(Math.min(at, late ? band.late_after_s : at)) }} />
+        {late && <i className="absolute inset-y-0 bg-mint-2" style={span(band.usual_from_s, band.usual_to_s)} />}
         {late && <i className="absolute inset-y-0 bg-amber-bright" style={span(band.late_after_s, at)} />}
         <i className="absolute -inset-y-1.5 w-0.5 bg-amber" style={{ left: left(band.late_after_s) }} />
         <i className="absolute -top-2 h-7 w-[2.5px] bg-ink" style={{ left: left(at), height: slim ? "1.5rem" : "1.9rem" }} />

@@ -1,22 +1,19 @@
 """How an image is packed, told by its content, and how it is unpacked as a stream.
 
 Magic numbers: RFC 1952 §2.3.1 (gzip), the .xz file format §2.1.1.1, RFC 8878 §3.1.1 (zstd), bzip2 "BZh",
-APPNOTE.TXT §4.3.7 (zip), 7z format "7zFormat", POSIX ustar at offset 257.
+zip: APPNOTE.TXT §4.3.7, 7z format "7zFormat", POSIX ustar at offset 257.
 """
 
 from __future__ import annotations
 
 import bz2
-import gzip
 import lzma
-import zlib
 from collections.abc import Callable, Iterator
 from enum import StrEnum
 from typing import BinaryIO, Protocol
 
 from backports import zstd
-from isal import igzip
-from isal.igzip_lib import IsalError
+from isal import igzip_lib
 
 from mintseed.core.errors import ImageError
 
@@ -78,19 +75,30 @@ def detect(head: bytes) -> Packing:
     return Packing.RAW
 
 
-class _Readable(Protocol):
-    """A stream of unpacked bytes."""
+class _Decompressor(Protocol):
+    """What the decompressors of lzma, bz2, igzip and zstd have in common: one stream, output bounded on request."""
 
-    def read(self, size: int, /) -> bytes: ...
+    @property
+    def eof(self) -> bool: ...
+
+    @property
+    def needs_input(self) -> bool: ...
+
+    @property
+    def unused_data(self) -> bytes: ...
+
+    def decompress(self, data: bytes, max_length: int = -1) -> bytes: ...
 
 
-_OPENERS: dict[Packing, Callable[[BinaryIO], _Readable]] = {
-    Packing.XZ: lambda stream: lzma.LZMAFile(stream),
-    Packing.GZIP: lambda stream: igzip.IGzipFile(fileobj=stream, mode="rb"),  # type: ignore[no-untyped-call]
-    Packing.BZIP2: lambda stream: bz2.BZ2File(stream),
-    Packing.ZSTD: lambda stream: zstd.ZstdFile(stream),
-    Packing.RAW: lambda stream: stream,
+_MAKERS: dict[Packing, Callable[[], _Decompressor]] = {
+    Packing.XZ: lambda: lzma.LZMADecompressor(lzma.FORMAT_XZ),
+    Packing.GZIP: lambda: igzip_lib.IgzipDecompressor(flag=igzip_lib.DECOMP_GZIP),
+    Packing.BZIP2: bz2.BZ2Decompressor,
+    Packing.ZSTD: zstd.ZstdDecompressor,
 }
+
+_PADDED = (Packing.XZ, Packing.GZIP)
+"""Zero bytes may follow a stream of these (.xz format §2.2, gzip(1))."""
 
 
 def unpack(stream: BinaryIO, packing: Packing, piece_bytes: int = PIECE_BYTES) -> Iterator[bytes]:
@@ -98,23 +106,52 @@ def unpack(stream: BinaryIO, packing: Packing, piece_bytes: int = PIECE_BYTES) -
 
     Raises ImageError when the data is damaged or ends before its trailer.
     """
-    try:
-        unpacked = _OPENERS[packing](stream)
-        while piece := unpacked.read(piece_bytes):
+    if packing is Packing.RAW:
+        while piece := stream.read(piece_bytes):
             yield piece
+        return
+    try:
+        yield from _streams(stream, packing, piece_bytes)
     except EOFError as error:
         raise ImageError(
             f"the {packing} data stops before its end",
             expected="the trailer that closes the file",
             next_step="The download was cut short: fetch it again.",
         ) from error
-    except (lzma.LZMAError, zlib.error, IsalError, gzip.BadGzipFile, zstd.ZstdError, ValueError) as error:  # type: ignore[misc]
+    except (lzma.LZMAError, igzip_lib.IsalError, zstd.ZstdError, ValueError) as error:  # type: ignore[misc]
         raise _damaged(packing, error) from error
     except OSError as error:
         # bz2 reports damage as OSError without a number; one with a number is the drive's.
         if error.errno is not None:
             raise
         raise _damaged(packing, error) from error
+
+
+def _streams(stream: BinaryIO, packing: Packing, piece_bytes: int) -> Iterator[bytes]:
+    """Yield stream after stream. Large reads keep the interpreter's lock free for the threads that hash and write."""
+    one, data = _MAKERS[packing](), stream.read(PIECE_BYTES)
+    while True:
+        if piece := one.decompress(data, piece_bytes):
+            yield piece
+        data = b""
+        if one.eof:
+            data = _behind(one, stream, packing)
+            if not data:
+                return
+            one = _MAKERS[packing]()
+        elif one.needs_input:
+            data = stream.read(PIECE_BYTES)
+            if not data:
+                raise EOFError
+
+
+def _behind(finished: _Decompressor, stream: BinaryIO, packing: Packing) -> bytes:
+    """Return the start of the stream that follows the finished one, or nothing at the end of the file."""
+    data = finished.unused_data or stream.read(PIECE_BYTES)
+    if packing in _PADDED:
+        while data and not (data := data.lstrip(b"\0")):
+            data = stream.read(PIECE_BYTES)
+    return data
 
 
 def _damaged(packing: Packing, error: Exception) -> ImageError:

@@ -36,7 +36,7 @@ class CardOut(Schema):
     needed_bytes: int
     proven: bool
     current: bool
-    sha256: str
+    digest: str
     card_serial: str
     in_board: bool
 
@@ -77,11 +77,11 @@ def write(request: HttpRequest, pk: int, payload: WriteIn) -> CardOut:
             )
         # From here on the old content counts as gone, whatever happens to the job.
         Deployment.objects.filter(pk=pk).update(
-            card_fingerprint="", card_sha256="", card_proven_at=None, powered_at=None, joined_after_s=None, was_late=False,
+            card_fingerprint="", card_digest="", card_proven_at=None, powered_at=None, joined_after_s=None, was_late=False,
             known_before=[], candidates="", looked_at=None, address="", mac="", setup_findings={}, setup_ticked=[], kept_at=None,
         )  # fmt: skip
         Deployment.objects.exclude(pk=pk).filter(card_serial=drive.serial, powered_at=None).update(
-            card_fingerprint="", card_sha256="", card_proven_at=None
+            card_fingerprint="", card_digest="", card_proven_at=None
         )
         job = Job.objects.create(
             kind=Job.Kind.WRITE_CARD,
@@ -121,11 +121,8 @@ def filled_image(request: HttpRequest, pk: int) -> StreamingHttpResponse:
 
 def _pieces(xray: XRay, filled: tuple[FilledFile, ...]) -> Iterator[bytes]:
     bench = wiring.bench()
-    with (
-        fill_image.execute(xray, filled, library=bench.library, tools=bench.tools) as head,
-        bench.library.open(xray.file_name) as stream,
-    ):
-        yield from fill_image.filled_pieces(stream, head).pieces
+    with fill_image.execute(xray, filled, library=bench.library, tools=bench.tools) as image:
+        yield from image.pieces()
 
 
 async def _streamed(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
@@ -168,7 +165,7 @@ def _out(walk: Walk) -> CardOut:
         needed_bytes=xray.unpacked_bytes if xray else 0,
         proven=walk.row.card_proven_at is not None,
         current=walk.card_current,
-        sha256=walk.row.card_sha256,
+        digest=walk.row.card_digest,
         card_serial=walk.row.card_serial,
         in_board=walk.row.powered_at is not None,
     )

@@ -73,17 +73,15 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
             "image or settings changed before writing began", next_step="Look at Settings, then write again."
         )
     drive = write_card.pick_drive(bench.readers, job.drive_path, job.drive_serial)
-    with fill_image.execute(walk.xray, walk.filled, library=bench.library, tools=bench.tools) as head:
-        written = write_card.execute(
-            walk.xray, head, drive, library=bench.library, readers=bench.readers, tell=heartbeat.tell
-        )
+    with fill_image.execute(walk.xray, walk.filled, library=bench.library, tools=bench.tools) as image:
+        written = write_card.execute(walk.xray, image, drive, readers=bench.readers, tell=heartbeat.tell)
     with transaction.atomic():
         Deployment.objects.filter(pk=walk.row.pk).update(
             card_path=drive.path,
             card_serial=drive.serial,
             card_size_bytes=drive.size_bytes,
             card_fingerprint=job.fingerprint,
-            card_sha256=written.sha256,
+            card_digest=written.digest,
             card_proven_at=timezone.now(),
         )
         Job.objects.filter(pk=job.pk).update(

@@ -119,7 +119,7 @@ function Proven({ data }: { data: CardAnswer }) {
       <div className="min-w-0">
         <h2 className="text-[1.1rem]">Proven: the card holds exactly the filled image</h2>
         <p className="text-ink-2">
-          Card <Mono>{data.card_serial}</Mono>, SHA-256 <Mono className="break-all">{data.sha256}</Mono>. {data.in_board ? "It is in its board." : "Pulling it out is safe."}
+          Card <Mono>{data.card_serial}</Mono>, BLAKE3 <Mono className="break-all">{data.digest}</Mono>. {data.in_board ? "It is in its board." : "Pulling it out is safe."}
         </p>
         <p className="mt-1 text-[0.93rem] text-ink-2">If your desktop now offers to format a volume it cannot read: refuse. That volume is fine.</p>
       </div>

@@ -84,7 +84,7 @@ function Winner({ data, onClaim, onLetGo }: { data: FindAnswer; onClaim: (addres
         {!answers && !data.claimed && <p className="mt-2 text-[0.93rem] text-ink-2">Its page does not answer yet. Just after boot that means not yet, not never.</p>}
       </div>
       {data.qr_path && (
-        <figure className="w-32 text-center text-[0.83rem] text-ink-2">
+        <figure className="w-32 text-center max-md:hidden text-[0.83rem] text-ink-2">
           <QrCode path={data.qr_path} size={data.qr_size} label={`QR code of ${data.url}`} className="w-full rounded-md" />
           <figcaption className="mt-1">for the phone</figcaption>
         </figure>
