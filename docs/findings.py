@@ -38,7 +38,14 @@ def found_in(path: Path) -> list[tuple[str, str, str, str]]:
 
 
 def main() -> None:
-    rows = sorted({row for path in sorted(CORE.rglob("*.py")) for row in found_in(path) if row[0] != "…" and "….missing" not in row[0]})
+    rows = sorted(
+        {
+            row
+            for path in sorted(CORE.rglob("*.py"))
+            for row in found_in(path)
+            if row[0] != "…" and "….missing" not in row[0]
+        }
+    )
     print("# Findings\n\nMade from the code by `make types`. A … stands for a value.\n")
     print("| code | severity | title | made in |\n|---|---|---|---|")
     for code, level, title, module in rows:

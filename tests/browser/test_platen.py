@@ -15,7 +15,7 @@ CARD = "QH-C32-07"
 def test_wrong_passphrase_then_the_whole_line(page: Page, application: Application) -> None:
     walk.start(page, "Platen", "Reading-room press")
     # A twin without radio on a Wi-Fi plan stops, with its cures.
-    page.get_by_role("radio", name="Larkspur C").check()
+    page.get_by_role("radio", name="Larkspur C").click()
     expect(page.get_by_text("Larkspur C has no radio, and the plan says Wi-Fi")).to_be_visible()
     expect(page.get_by_role("button", name="Use the cable")).to_be_visible()
     expect(page.get_by_role("link", name="Go on to Image")).to_have_count(0)

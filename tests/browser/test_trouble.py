@@ -15,7 +15,7 @@ from mintseed.standins.bench_folder import BenchFolder
 from tests.browser import walk
 from tests.browser.conftest import Application
 
-CARD = "QH-C16-02"
+CARD = "T-CARD-16"
 PROVEN = "Proven: the card holds exactly the filled image"
 
 
@@ -46,10 +46,12 @@ def _command(pid: int) -> str:
 
 @pytest.fixture
 def slow_card(application: Application) -> Iterator[None]:
-    """Make the card slow enough that things can happen while it is written; afterwards as it was."""
+    """Put in one more card, slow enough that things can happen while it is written; take it out afterwards."""
     folder = BenchFolder(application.home / "bench")
     before = folder.read(folder.drives_file)
-    folder.write(folder.drives_file, [{**d, "faults": {"rate_bytes_per_s": 12_000_000}} for d in before])
+    card = {"name": "pdt", "path": "/dev/pdt", "size": 16 * 10**9, "rm": True, "tran": "usb", "model": "Test reader",
+            "serial": CARD, "type": "disk", "faults": {"rate_bytes_per_s": 12_000_000}}  # fmt: skip
+    folder.write(folder.drives_file, [*before, card])
     yield
     folder.write(folder.drives_file, before)
 
@@ -104,6 +106,7 @@ def test_a_stopped_database_ends_the_write_and_all_comes_back(
     with browser.new_context(base_url=application.url, viewport={"width": 1280, "height": 800}) as context:
         page = context.new_page()
         begin_writing(page, "Stopped database", "stopped-database")
+        application.traces_expected = True
         kill(application, f"datadir={application.home}/database")
         expect(page.get_by_role("heading", name="The card is not written")).to_be_visible(timeout=60_000)
         expect(page.get_by_text(PROVEN)).to_have_count(0)

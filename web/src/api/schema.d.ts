@@ -770,6 +770,8 @@ export interface components {
             /** Current */
             current: boolean;
             deployment: components["schemas"]["DeploymentOut"];
+            /** Digest */
+            digest: string;
             /** Drives */
             drives: components["schemas"]["DriveOut"][];
             /** Image Text */
@@ -785,8 +787,6 @@ export interface components {
             proven: boolean;
             /** Ready */
             ready: boolean;
-            /** Sha256 */
-            sha256: string;
         };
         /**
          * Cause

@@ -5,7 +5,7 @@ from __future__ import annotations
 import logging
 from collections.abc import Callable
 
-from django.db import transaction
+from django.db import DatabaseError, transaction
 from django.utils import timezone
 from django_tasks import task
 
@@ -46,7 +46,11 @@ def _run(job_pk: int, work: Callable[[Job, Heartbeat], None]) -> None:
         with Heartbeat(job) as heartbeat:
             work(job, heartbeat)
     except MintSeedError as error:
-        _failed(job, error)
+        try:
+            _failed(job, error)
+        except DatabaseError:
+            # Nothing can be stored now. The heartbeat has stopped, so the job is seen as dead when the database is back.
+            log.error("%s job %s ended and the database does not answer: %s", job.kind, job.pk, error.sentence())
 
 
 def _failed(job: Job, error: MintSeedError) -> None:
