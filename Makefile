@@ -32,4 +32,4 @@ bench:            ## the benchmarks; results in docs/benchmarks.md
 
 lock:             ## pin what requirements.in names
 	.venv/bin/pip install -q pip-tools
-	.venv/bin/pip-compile -q --generate-hashes --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --strip-extras --no-header -o requirements.lock requirements.in
+	.venv/bin/pip-compile -q --allow-unsafe --generate-hashes --no-emit-index-url --no-emit-trusted-host --no-emit-find-links --strip-extras --no-header -o requirements.lock requirements.in
