@@ -37,7 +37,7 @@ export function TimeBand({ band, since, joinedAfterS = null, slim }: Props) {
         </b>
       </div>
       <figcaption className="relative mt-2 h-5 text-[0.82rem] text-ink-2">
-        {!slim && <span className="absolute left-0">power on</span>}
+        {!slim && <span className="absolute left-0 max-md:hidden">power on</span>}
         <span className="absolute whitespace-nowrap" style={{ left: left(band.usual_from_s) }}>
           {slim ? "usual" : `usual ${clock(band.usual_from_s)} to ${clock(band.usual_to_s)}`}
         </span>

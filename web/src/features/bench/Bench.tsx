@@ -25,7 +25,8 @@ export function Bench() {
       <header className="flex flex-wrap items-center gap-x-3 gap-y-2">
         <h1 className="text-[1.8rem]">Bench</h1>
         <span className="text-ink-2">
-          {plural(open.length, "card")} on the go{needing ? ` · ${needing} ${needing === 1 ? "needs" : "need"} you` : ""}
+          {open.length > 0 && `${plural(open.length, "card")} on the go`}
+          {needing ? ` · ${needing} ${needing === 1 ? "needs" : "need"} you` : ""}
         </span>
         <ButtonLink go to="/new" className="ml-auto">
           New deployment <Key>N</Key>

@@ -93,6 +93,9 @@ function Winner({ data, onClaim, onLetGo }: { data: FindAnswer; onClaim: (addres
   );
 }
 
+/** Whether anything speaks for a candidate. */
+const speaks = (c: Shapes["Candidate"]) => c.evidence.some((e) => e.points > 0);
+
 function Candidates({ data, onClaim }: { data: FindAnswer; onClaim: (address: string) => void }) {
   if (!data.candidates.length) {
     return <p className="text-ink-2">{data.powered ? "Nothing was seen yet. The first look takes a second." : "Power the board; everything that is new afterwards shows here."}</p>;
@@ -103,7 +106,7 @@ function Candidates({ data, onClaim }: { data: FindAnswer; onClaim: (address: st
         <li key={c.address} className="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule-2 py-2 first:border-0">
           <div className="min-w-0 flex-1 basis-56">
             <Mono className="font-bold">{c.address}</Mono> {c.host_name && <Mono className="text-ink-2">{c.host_name}</Mono>}
-            <div className="text-[0.9rem] text-ink-2">{c.evidence.length ? c.evidence.map((e) => e.text).join(" · ") : "was there before power-on"}</div>
+            <div className="text-[0.9rem] text-ink-2">{[...(speaks(c) ? [] : ["was there before power-on"]), ...c.evidence.map((e) => e.text)].join(" · ")}</div>
             {c.mac && <div className="font-mono text-[0.83rem] text-ink-3">{c.mac}</div>}
           </div>
           {c.address === data.claimed ? (
@@ -111,7 +114,7 @@ function Candidates({ data, onClaim }: { data: FindAnswer; onClaim: (address: st
           ) : c.is_it ? (
             <Tag tone="ok">likely it</Tag>
           ) : (
-            c.evidence.length > 0 && !data.claimed && (
+            speaks(c) && !data.claimed && (
               <Button small onClick={() => onClaim(c.address)}>
                 This is it
               </Button>

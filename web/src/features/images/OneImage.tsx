@@ -29,7 +29,7 @@ export function OneImage() {
           <h1 className="font-mono text-[1.45rem] break-all">{image.file_name}</h1>
         </div>
         {image.appliance && <Tag tone="ok">{`${image.appliance} ${image.release}, ${image.build}`}</Tag>}
-        <div className="flex gap-2 md:ml-auto">
+        <div className="flex flex-wrap gap-2 md:ml-auto">
           <Button onClick={() => read.mutate(undefined)} disabled={data.job?.active ?? false} {...(xray ? {} : { main: true })}>
             {data.job?.active ? "Reading…" : xray ? "Read it again" : "Read it"}
           </Button>
