@@ -44,22 +44,23 @@ class Application:
         return self.output_file.read_text(errors="replace")
 
 
-@pytest.fixture(scope="session")
-def application(library: Path) -> Iterator[Application]:
-    """Start everything by the README's own command; stop it afterwards and insist that nothing is left running."""
-    # A short path: the database's socket lies in it.
-    home = Path(tempfile.mkdtemp(prefix="mintseed-"))
-    shutil.copytree(library, home / "library")
-    port = free_port()
-    environment = {
+def environment_for(home: Path, **more: str) -> dict[str, str]:
+    """Return the environment of an application that lives in `home`, on ports of its own."""
+    return {
         **os.environ,
         "MINTSEED_HOME": str(home),
         "MINTSEED_LIBRARY": str(home / "library"),
-        "MINTSEED_PORT": str(port),
+        "MINTSEED_PORT": str(free_port()),
         "MINTSEED_DB_PORT": str(free_port()),
         "MINTSEED_STANDIN_LAN": "127.77.6.0/24",
         "MINTSEED_STANDIN_PACE": "40",
+        **more,
     }
+
+
+def start(environment: dict[str, str]) -> Application:
+    """Start the application by the README's own command and return when it answers."""
+    home = Path(environment["MINTSEED_HOME"])
     output_file = home / "output.txt"
     with output_file.open("wb") as output:
         process = subprocess.Popen(
@@ -70,17 +71,30 @@ def application(library: Path) -> Iterator[Application]:
             stderr=subprocess.STDOUT,
             start_new_session=True,
         )
-    started = Application(f"http://127.0.0.1:{port}", home, process, output_file)
-    try:
-        _wait_until_up(started)
-        yield started
-    finally:
-        with contextlib.suppress(ProcessLookupError):
-            os.killpg(process.pid, signal.SIGINT)
-        process.wait(30)
-        left = subprocess.run(["pgrep", "-f", str(home)], capture_output=True, text=True, check=False).stdout.split()
-        said = started.output
-        shutil.rmtree(home)
+    started = Application(f"http://127.0.0.1:{environment['MINTSEED_PORT']}", home, process, output_file)
+    _wait_until_up(started)
+    return started
+
+
+def stop(application: Application) -> list[str]:
+    """Stop it as Ctrl-C does and return the processes that are left."""
+    with contextlib.suppress(ProcessLookupError):
+        os.killpg(application.process.pid, signal.SIGINT)
+    application.process.wait(30)
+    listed = subprocess.run(["pgrep", "-f", str(application.home)], capture_output=True, text=True, check=False)
+    return listed.stdout.split()
+
+
+@pytest.fixture(scope="session")
+def application(library: Path) -> Iterator[Application]:
+    """The application all browser tests share; afterwards nothing may be left running."""
+    # A short path: the database's socket lies in it.
+    home = Path(tempfile.mkdtemp(prefix="mintseed-"))
+    shutil.copytree(library, home / "library")
+    started = start(environment_for(home))
+    yield started
+    left, said = stop(started), started.output
+    shutil.rmtree(home)
     assert not left, f"processes left running: {left}"
     if not started.traces_expected:
         assert "Traceback" not in said

@@ -46,8 +46,7 @@ DATABASES = {
         "USER": ACCOUNT,
         "PASSWORD": _database.password(),
         "HOST": str(_database.socket),
-        "CONN_MAX_AGE": 60,
-        "CONN_HEALTH_CHECKS": True,
+        "CONN_MAX_AGE": 0,
         "OPTIONS": {
             "charset": "utf8mb4",
             "isolation_level": "read committed",

@@ -113,18 +113,14 @@ def unpack(stream: BinaryIO, packing: Packing, piece_bytes: int = PIECE_BYTES) -
     try:
         yield from _streams(stream, packing, piece_bytes)
     except EOFError as error:
-        raise ImageError(
-            f"the {packing} data stops before its end",
-            expected="the trailer that closes the file",
-            next_step="The download was cut short: fetch it again.",
-        ) from error
+        raise cut_short(packing) from error
     except (lzma.LZMAError, igzip_lib.IsalError, zstd.ZstdError, ValueError) as error:  # type: ignore[misc]
-        raise _damaged(packing, error) from error
+        raise damaged(packing, error) from error
     except OSError as error:
         # bz2 reports damage as OSError without a number; one with a number is the drive's.
         if error.errno is not None:
             raise
-        raise _damaged(packing, error) from error
+        raise damaged(packing, error) from error
 
 
 def _streams(stream: BinaryIO, packing: Packing, piece_bytes: int) -> Iterator[bytes]:
@@ -154,7 +150,17 @@ def _behind(finished: _Decompressor, stream: BinaryIO, packing: Packing) -> byte
     return data
 
 
-def _damaged(packing: Packing, error: Exception) -> ImageError:
+def cut_short(packing: Packing) -> ImageError:
+    """Return the error for packed data that ends early."""
+    return ImageError(
+        f"the {packing} data stops before its end",
+        expected="the trailer that closes the file",
+        next_step="The download was cut short: fetch it again.",
+    )
+
+
+def damaged(packing: Packing, error: Exception) -> ImageError:
+    """Return the error for packed data that makes no sense."""
     return ImageError(
         f"the {packing} data is damaged ({error})",
         expected=f"whole {packing} data",
