@@ -5,7 +5,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Sequence
 
-from zeroconf import ServiceBrowser, ServiceListener, Zeroconf
+from zeroconf import EventLoopBlocked, ServiceBrowser, ServiceListener, Zeroconf
 
 from mintseed.core.errors import OutsideError
 from mintseed.core.find.sightings import SeenBy, Sighting
@@ -23,7 +23,10 @@ class _Heard(ServiceListener):
         self.sightings: dict[str, tuple[Sighting, ...]] = {}
 
     def add_service(self, zc: Zeroconf, type_: str, name: str) -> None:
-        info = zc.get_service_info(type_, name, timeout=_RESOLVE_MS)
+        try:
+            info = zc.get_service_info(type_, name, timeout=_RESOLVE_MS)
+        except EventLoopBlocked:
+            return  # a machine too busy to listen; the announcement comes again
         if info is None:
             return
         host = (info.server or "").removesuffix(".").removesuffix(".local")

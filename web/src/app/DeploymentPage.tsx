@@ -1,5 +1,5 @@
 import type { ComponentType } from "react";
-import { Navigate, useParams } from "react-router";
+import { Link, Navigate, useParams } from "react-router";
 import { answer, GET } from "../api/client";
 import { useAnswer } from "../api/use";
 import { BootStation } from "../features/boot/BootStation";
@@ -10,7 +10,7 @@ import { KeepStation } from "../features/keep/KeepStation";
 import { PlanStation } from "../features/plan/PlanStation";
 import { SettingsStation } from "../features/settings/SettingsStation";
 import { SetupStation } from "../features/setup/SetupStation";
-import { stationPath } from "../lib/stations";
+import { neighbour, stationPath } from "../lib/stations";
 import { Waiting } from "../ui/parts";
 import { Missing } from "./Missing";
 
@@ -30,8 +30,27 @@ export function DeploymentPage() {
   const id = Number(text);
   if (!Number.isInteger(id)) return <Missing />;
   const Station = station ? STATIONS[station] : undefined;
-  if (Station) return <Station key={`${id}/${station}`} id={id} />;
+  if (Station && station) {
+    return (
+      <>
+        <Station key={`${id}/${station}`} id={id} />
+        <Steps id={id} station={station} />
+      </>
+    );
+  }
   return station ? <Missing /> : <WhereItNeedsYou id={id} />;
+}
+
+/** What the keys [ and ] press; there before the station's own answer is. */
+function Steps({ id, station }: { id: number; station: string }) {
+  const before = neighbour(station, -1);
+  const after = neighbour(station, 1);
+  return (
+    <div hidden>
+      {before && <Link data-step="previous" to={stationPath(id, before)} />}
+      {after && <Link data-step="next" to={stationPath(id, after)} />}
+    </div>
+  );
 }
 
 /** Opens a deployment on the station that needs the person. */

@@ -2,7 +2,6 @@
 import type { ReactNode } from "react";
 import { Link } from "react-router";
 import type { Deployment } from "../api/client";
-import { neighbour, stationPath } from "../lib/stations";
 import { Line } from "./Line";
 import { Tag } from "./parts";
 
@@ -14,8 +13,6 @@ interface Props {
 }
 
 export function StationFrame({ deployment, station, main, children }: Props) {
-  const before = neighbour(station, -1);
-  const after = neighbour(station, 1);
   return (
     <div className="flex flex-col gap-3.5">
       <header className="flex flex-wrap items-end gap-x-3 gap-y-2">
@@ -41,10 +38,6 @@ export function StationFrame({ deployment, station, main, children }: Props) {
         <Line deployment={deployment} open={station} />
       </div>
       {children}
-      <div className="hidden">
-        {before && <Link data-step="previous" to={stationPath(deployment.id, before)} tabIndex={-1} />}
-        {after && <Link data-step="next" to={stationPath(deployment.id, after)} tabIndex={-1} />}
-      </div>
     </div>
   );
 }

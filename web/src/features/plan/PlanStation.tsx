@@ -1,6 +1,7 @@
 import { answer, GET, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
+import { Cautions } from "../../ui/Cautions";
 import { Choice, Field } from "../../ui/Field";
 import { Findings } from "../../ui/Findings";
 import { ButtonLink, Sheet, Trouble, Waiting } from "../../ui/parts";
@@ -72,15 +73,7 @@ export function PlanStation({ id }: { id: number }) {
               />
             </div>
           </Sheet>
-          {data.cautions.length > 0 && (
-            <Sheet title="Mind">
-              <ul className="list-disc pl-5 text-[0.95rem] text-ink-2">
-                {data.cautions.map((c) => (
-                  <li key={c}>{c}</li>
-                ))}
-              </ul>
-            </Sheet>
-          )}
+          <Cautions texts={data.cautions} />
         </div>
         <Sheet title="Does it fit?">
           <Findings findings={data.findings} deploymentId={id} onAction={(field, value) => save({ [field]: value })} />

@@ -1,6 +1,6 @@
 import type { Shapes } from "../../api/client";
 
-const TONES = { same: "", added: "bg-mint-3", removed: "bg-stop-2/50 text-ink-3 line-through" } as const;
+const TONES = { same: "", added: "bg-mint-3", removed: "bg-stop-3 text-ink-2 line-through" } as const;
 const SIGNS = { same: "", added: "+", removed: "−" } as const;
 
 /** A file as it will be, changed lines marked. Read from top to bottom it is the file; struck lines are gone. */

@@ -1,6 +1,7 @@
 import { answer, GET, POST, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
+import { Cautions } from "../../ui/Cautions";
 import { Mark, type MarkName } from "../../ui/Mark";
 import { Button, ButtonLink, Key, Mono, OutsideLink, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { StationFrame } from "../../ui/StationFrame";
@@ -64,12 +65,12 @@ export function SetupStation({ id }: { id: number }) {
                           Not done after all
                         </Button>
                       ) : (
-                        <Button small {...(s === next ? { main: true } : {})} disabled={busy || !data.url} onClick={() => act(s)}>
+                        <Button small {...(s === next && data.url ? { main: true } : {})} disabled={busy || !data.url} onClick={() => act(s)}>
                           I saw it
                         </Button>
                       )
                     ) : (
-                      <Button small {...(s === next ? { main: true } : {})} disabled={busy || !data.url} onClick={() => act(s)}>
+                      <Button small {...(s === next && data.url ? { main: true } : {})} disabled={busy || !data.url} onClick={() => act(s)}>
                         {s.state === "open" ? "Check it" : "Check again"}
                       </Button>
                     )}
@@ -85,15 +86,7 @@ export function SetupStation({ id }: { id: number }) {
               <Mono className="break-all">{data.url}</Mono>
             </Sheet>
           )}
-          {data.cautions.length > 0 && (
-            <Sheet title="Mind">
-              <ul className="list-disc pl-5 text-[0.95rem] text-ink-2">
-                {data.cautions.map((c) => (
-                  <li key={c}>{c}</li>
-                ))}
-              </ul>
-            </Sheet>
-          )}
+          <Cautions texts={data.cautions} />
         </aside>
       </div>
     </StationFrame>

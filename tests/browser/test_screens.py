@@ -1,0 +1,167 @@
+"""Every screen, on a desk and on a phone, light and dark: nothing cut, everything named, text that can be read."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from typing import Any
+
+import httpx
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from tests.browser.conftest import Application
+
+STATIONS = ("plan", "image", "settings", "card", "boot", "find", "setup", "keep")
+
+# WCAG 2.1 §1.4.3: 4.5 to 1, measured from the colours the browser computes. Disabled controls are exempt there.
+CONTRAST = """() => {
+  const parse = (c) => { const m = c.match(/[\\d.]+/g).map(Number); return { r: m[0], g: m[1], b: m[2], a: m[3] ?? 1 }; };
+  const light = ({ r, g, b }) => {
+    const [x, y, z] = [r, g, b].map((v) => v / 255).map((v) => (v <= 0.03928 ? v / 12.92 : ((v + 0.055) / 1.055) ** 2.4));
+    return 0.2126 * x + 0.7152 * y + 0.0722 * z;
+  };
+  const over = (top, below) => ({
+    r: top.r * top.a + below.r * (1 - top.a), g: top.g * top.a + below.g * (1 - top.a), b: top.b * top.a + below.b * (1 - top.a), a: 1,
+  });
+  const behind = (element) => {
+    const layers = [];
+    for (let e = element; e; e = e.parentElement) layers.push(parse(getComputedStyle(e).backgroundColor));
+    return layers.reverse().reduce((below, top) => over(top, below), { r: 255, g: 255, b: 255, a: 1 });
+  };
+  const bad = [];
+  const walker = document.createTreeWalker(document.querySelector("#work"), NodeFilter.SHOW_TEXT);
+  while (walker.nextNode()) {
+    const element = walker.currentNode.parentElement;
+    const text = walker.currentNode.textContent.trim();
+    if (!text || element.closest("svg, :disabled, .sr-only, kbd") || !element.getClientRects().length) continue;
+    const [a, b] = [light(parse(getComputedStyle(element).color)), light(behind(element))];
+    const ratio = (Math.max(a, b) + 0.05) / (Math.min(a, b) + 0.05);
+    if (ratio < 4.45) bad.push(`${ratio.toFixed(2)} ${text.slice(0, 40)}`);
+  }
+  return bad;
+}"""
+
+UNNAMED = """() => [...document.querySelectorAll("button, a[href], input, select")]
+  .filter((e) => e.getClientRects().length)
+  .filter((e) => !(e.textContent.trim() || e.getAttribute("aria-label") || e.labels?.length || e.title))
+  .map((e) => e.outerHTML.slice(0, 120))"""
+
+CUT = """() => {
+  const wide = document.documentElement.scrollWidth > document.documentElement.clientWidth;
+  const out = [...document.querySelectorAll("#work *")].filter((e) => {
+    const box = e.getBoundingClientRect();
+    return box.width && box.right > innerWidth + 1 && !e.closest(".overflow-x-auto, .truncate, .overflow-auto");
+  });
+  return wide || out.length ? out.slice(0, 3).map((e) => e.outerHTML.slice(0, 120)).concat(wide ? ["the page scrolls sideways"] : []) : [];
+}"""
+
+
+@pytest.fixture(scope="module")
+def paths(application: Application) -> Iterator[list[str]]:
+    """The paths of all screens, with one deployment that is planned and filled and one that stops."""
+    with httpx.Client(base_url=f"{application.url}/api", timeout=30) as client:
+
+        def ask(method: str, path: str, body: object = None) -> Any:
+            return client.request(method, path, json=body).raise_for_status().json()
+
+        made = [ask("POST", "/deployments", {"recipe": "platen", "name": f"Screen {n}"})["id"] for n in (1, 2)]
+        plan = ask("GET", f"/deployments/{made[0]}/plan")
+        unit = next(u["id"] for u in plan["units"] if u["board_name"] == "Larkspur R")
+        ask("PUT", f"/deployments/{made[0]}/plan", {"board_unit_id": unit, "card_gb": 16})
+        chosen = next(c for c in ask("GET", f"/deployments/{made[0]}/image")["choices"] if c["suggested"])
+        ask("PUT", f"/deployments/{made[0]}/image", {"image_id": chosen["image"]["id"]})
+        ask("PUT", f"/deployments/{made[0]}/settings", {"keyboard": "us", "passphrase": "spring tide at nine"})
+        stations = [f"/deployments/{pk}/{station}" for pk in made for station in STATIONS]
+        yield ["/", "/new", "/images", f"/images/{chosen['image']['id']}", "/site", "/log", "/nowhere", *stations]
+        for pk in made:
+            client.delete(f"/deployments/{pk}")
+
+
+@pytest.mark.parametrize("width", [1280, 390])
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_every_screen_can_be_read(
+    browser: Browser, application: Application, paths: list[str], width: int, theme: Any
+) -> None:
+    troubles: list[str] = []
+    context = browser.new_context(
+        base_url=application.url, viewport={"width": width, "height": 844}, color_scheme=theme, reduced_motion="reduce"
+    )
+    page = context.new_page()
+    page.on("console", lambda m: troubles.append(m.text) if m.type in ("error", "warning") else None)
+    for path in paths:
+        page.goto(path)
+        expect(page.get_by_role("heading", level=1)).to_be_visible()
+        expect(page.get_by_text("Reading the")).to_have_count(0)
+        for name, script in (("contrast", CONTRAST), ("unnamed", UNNAMED), ("cut", CUT)):
+            troubles += [f"{path} {name}: {found}" for found in page.evaluate(script)]
+        if page.locator("[data-main]").count() > 1:
+            troubles.append(f"{path}: more than one main button")
+    context.close()
+    assert troubles == []
+
+
+def test_everything_by_keyboard(page: Page, paths: list[str]) -> None:
+    deployment = paths[-2 * len(STATIONS)].rsplit("/", 1)[0]
+    page.goto(f"{deployment}/plan")
+    expect(page.get_by_role("heading", name="What goes together")).to_be_visible()
+    page.keyboard.press("]")
+    expect(page).to_have_url(re.compile("/image$"))
+    page.keyboard.press("[")
+    expect(page).to_have_url(re.compile("/plan$"))
+    for letter, place in (("i", "Images"), ("s", "Site"), ("l", "Log"), ("b", "Bench")):
+        page.keyboard.press("g")
+        page.keyboard.press(letter)
+        expect(page.get_by_role("heading", level=1, name=place, exact=True)).to_be_visible()
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_contain_text("previous and next station")
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    page.keyboard.press("Control+k")
+    page.get_by_role("combobox").fill("First boot of Screen 1")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="In this order")).to_be_visible()
+    page.keyboard.press("/")
+    page.get_by_role("combobox").fill("nothing is called so")
+    expect(page.get_by_text("Nothing here is called that.")).to_be_visible()
+
+
+def test_taken_off_the_bench_and_undone(page: Page, application: Application) -> None:
+    httpx.post(f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Fleeting"}).raise_for_status()
+    page.goto("/")
+    page.get_by_role("button", name="More for Fleeting").click()
+    page.get_by_role("menuitem", name="Take it off the bench").click()
+    expect(page.get_by_role("region", name="Fleeting")).to_have_count(0)
+    page.get_by_role("button", name="Undo").click()
+    expect(page.get_by_role("region", name="Fleeting")).to_be_visible()
+
+
+def test_the_site_is_edited_and_judged(page: Page) -> None:
+    page.goto("/site")
+    page.get_by_label("Country").fill("UK")
+    page.get_by_role("button", name="Save the place").click()
+    expect(page.get_by_text("UK is not a country code")).to_be_visible()
+    page.get_by_label("Country").fill("GB")
+    page.get_by_role("button", name="Save the place").click()
+    expect(page.get_by_text("UK is not a country code")).to_have_count(0)
+    page.get_by_text("Add a network").click()
+    page.get_by_label("Name", exact=True).last.fill("Boat shed")
+    page.get_by_label("Passphrase").fill("short")
+    page.get_by_role("button", name="Add it").click()
+    expect(page.get_by_text("The passphrase has 5 characters")).to_be_visible()
+    row = page.locator("div", has=page.get_by_text("Boat shed", exact=True)).last
+    row.get_by_role("button", name="Show").click()
+    expect(row.get_by_text("short", exact=True)).to_be_visible()
+    row.get_by_role("button", name="Change").click()
+    page.get_by_role("button", name="Remove it").click()
+    expect(page.get_by_text("Boat shed", exact=True)).to_have_count(0)
+
+
+def test_an_image_is_read_from_its_own_page(page: Page) -> None:
+    page.goto("/images")
+    page.get_by_role("link", name="platen-3.0-32.img.gz").click()
+    expect(page.get_by_text("What is on it")).to_be_visible()
+    page.get_by_role("button", name="Read it again").click()
+    expect(page.get_by_role("button", name="Read it again")).to_be_enabled()
+    page.get_by_role("button", name="platen-network.conf").click()
+    expect(page.get_by_text("#network={")).to_be_visible()
