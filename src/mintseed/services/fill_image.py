@@ -15,7 +15,6 @@ from mintseed.ports.images import ImageLibrary, ScratchDisk
 from mintseed.ports.volume import VolumeTools
 from mintseed.services.inspect_image import TappedStream, open_tapped
 from mintseed.services.run_ahead import run_ahead
-from mintseed.services.unpack import unpack
 
 UNPACK_AHEAD_PIECES = 64
 """pieces of 1 MiB unpacked ahead of their use; bounds memory whatever the image's size."""
@@ -63,7 +62,7 @@ def execute(
     with library.scratch() as disk, library.open(xray.file_name) as stream:
         kind, tap, buffered = open_tapped(stream, lambda done: None)
         with tap:
-            pieces = unpack(buffered, kind)
+            pieces = packing.unpack(buffered, kind)
             left = _unpack_head(pieces, disk, boot.offset_bytes + boot.size_bytes)
             # What follows the head is unpacked while the files are put in and the head is written.
             with run_ahead(chain([left] if left else [], pieces), UNPACK_AHEAD_PIECES) as rest:

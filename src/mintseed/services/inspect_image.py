@@ -23,7 +23,6 @@ from mintseed.core.units import MIB
 from mintseed.ports.images import ImageLibrary, ScratchDisk
 from mintseed.ports.volume import Volume, VolumeTools
 from mintseed.services.background_hash import BackgroundSha256
-from mintseed.services.unpack import unpack
 
 TABLE_BYTES = MIB
 """bytes of the image's start that surely hold its partition table."""
@@ -122,8 +121,7 @@ def _unpack_onto(
     disk: ScratchDisk, kind: packing.Packing, tap: TappedStream, buffered: BinaryIO, depth: Depth, size_bytes: int
 ) -> _Unpacked:
     stop_at: int | None = None
-    # Unpacking ahead would read beyond the boot volume.
-    for piece in (packing.unpack if depth == "boot" else unpack)(buffered, kind):
+    for piece in packing.unpack(buffered, kind):
         disk.append(piece)
         if depth == "boot":
             if stop_at is None and disk.size_bytes >= TABLE_BYTES:

@@ -9,7 +9,6 @@ from typing import BinaryIO
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.units import binary_size
 from mintseed.services.inspect_image import open_tapped
-from mintseed.services.unpack import unpack
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,7 +23,7 @@ def execute(
     """Return whether `target` begins with exactly the unpacked bytes of `image`, and where it first differs."""
     kind, _, buffered = open_tapped(image, lambda done: None)
     offset = 0
-    for piece in unpack(buffered, kind):
+    for piece in packing.unpack(buffered, kind):
         held = target.read(len(piece))
         if held != piece:
             differs = next((i for i, (a, b) in enumerate(zip(held, piece, strict=False)) if a != b), len(held))
