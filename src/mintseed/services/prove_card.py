@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import BinaryIO
 
 from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.image import packing
 from mintseed.core.units import binary_size
 from mintseed.services.inspect_image import open_tapped
 
