@@ -37,11 +37,12 @@ def read_image_task(job_pk: int) -> None:
 
 
 def _run(job_pk: int, work: Callable[[Job, Heartbeat], None]) -> None:
-    job = Job.objects.get(pk=job_pk)
-    if job.state != Job.State.QUEUED:
+    now = timezone.now()
+    waiting = Job.objects.filter(pk=job_pk, state=Job.State.QUEUED)
+    # One statement: a stop that comes at this very moment either keeps it from starting or is seen by the heartbeat.
+    if not waiting.update(state=Job.State.RUNNING, started_at=now, heartbeat_at=now):
         return
-    job.state, job.started_at, job.heartbeat_at = Job.State.RUNNING, timezone.now(), timezone.now()
-    job.save()
+    job = Job.objects.get(pk=job_pk)
     try:
         with Heartbeat(job) as heartbeat:
             work(job, heartbeat)
