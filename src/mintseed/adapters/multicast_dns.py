@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import threading
 from collections.abc import Sequence
+from concurrent.futures import ThreadPoolExecutor
 
 from zeroconf import EventLoopBlocked, ServiceBrowser, ServiceListener, Zeroconf
 
@@ -47,13 +48,19 @@ class _Heard(ServiceListener):
             self.sightings.pop(name, None)
 
 
+def _listen(interfaces: Sequence[str]) -> Zeroconf:
+    return Zeroconf(interfaces=list(interfaces)) if interfaces else Zeroconf()
+
+
 class MulticastDns:
     """Implements ports.Announcements. `interfaces` are local addresses to listen on; none means all."""
 
     def __init__(self, interfaces: Sequence[str] = ()) -> None:
         self._heard = _Heard()
         try:
-            self._zeroconf = Zeroconf(interfaces=list(interfaces)) if interfaces else Zeroconf()
+            # Made in a thread of its own: it would take over an event loop that runs where it is made, the web server's.
+            with ThreadPoolExecutor(1) as thread:
+                self._zeroconf = thread.submit(_listen, interfaces).result()
         except OSError as error:
             raise OutsideError(f"cannot listen for announcements ({error.strerror})", where="UDP port 5353") from error
         self._browser = ServiceBrowser(self._zeroconf, list(PAGE_SERVICES), listener=self._heard)
