@@ -164,3 +164,10 @@ def test_an_image_is_read_from_its_own_page(page: Page) -> None:
     expect(page.get_by_role("button", name="Read it again")).to_be_enabled()
     page.get_by_role("button", name="platen-network.conf").click()
     expect(page.get_by_text("#network={")).to_be_visible()
+    # A deployment that is started from an image uses that very image, though a newer one would be proposed.
+    page.get_by_role("button", name="Start a deployment with Platen").or_(
+        page.get_by_role("link", name="Start a deployment with Platen")
+    ).click()
+    expect(page.get_by_role("heading", name="What goes together")).to_be_visible()
+    page.keyboard.press("]")
+    expect(page.get_by_role("radio", name="platen-3.0-32.img.gz")).to_be_checked()

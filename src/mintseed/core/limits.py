@@ -23,9 +23,6 @@ MAX_LOGICAL_PARTITIONS = 64
 MAX_DIRECTORY_ENTRIES = 5000
 """count. A boot volume holds tens to hundreds of files."""
 
-MAX_UNPACK_RATIO = 2000
-"""unpacked : packed. A sparse image packed with xz reaches several hundred; more smells of a decompression bomb."""
-
 MAX_IMAGE_BYTES = 256 * 10**9
 """bytes. Larger than any card these boards start from."""
 

@@ -44,7 +44,7 @@ export function TimeBand({ band, since, joinedAfterS = null, slim }: Props) {
         <span className={`absolute whitespace-nowrap text-amber ${band.late_after_s / end > 0.7 ? "-translate-x-full" : ""}`} style={{ left: left(band.late_after_s) }}>
           late after {clock(band.late_after_s)}
         </span>
-        {!slim && end === band.hopeless_after_s && <span className="absolute right-0">hopeless after {clock(band.hopeless_after_s)}</span>}
+        {!slim && end === band.hopeless_after_s && <span className="absolute right-0 max-md:hidden">hopeless after {clock(band.hopeless_after_s)}</span>}
       </figcaption>
     </figure>
   );

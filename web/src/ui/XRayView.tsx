@@ -14,7 +14,7 @@ export function XRayView({ xray, findings, cardBytes }: { xray: XRay; findings: 
       <Packing xray={xray} findings={findings} />
       <Sheet
         title="What is on it"
-        hint={`${xray.scheme.toUpperCase()}, ${xray.volumes.length} partitions${xray.bits ? `, ${xray.bits}-bit kernel` : ""}, grows to fill the card at first boot`}
+        hint={`${xray.scheme.toUpperCase()}, ${xray.volumes.length} partitions${xray.bits ? `, ${xray.bits}-bit kernel` : ""}`}
       >
         <PartitionMap volumes={xray.volumes} imageBytes={xray.unpacked_bytes} cardBytes={cardBytes} />
       </Sheet>

@@ -104,7 +104,12 @@ def judge_drive(drive: Drive, *, needed_bytes: int = 0) -> tuple[Finding, ...]:
     if drive.size_bytes > LARGE_CARD_BYTES:
         found.append(Finding("card.large", Severity.CHECK, "Unusually large for a card",
                              "It may be somebody's backup drive.", "Look at its name twice.", where))  # fmt: skip
-    old = f"{drive.partitions} old partition{'s' * (drive.partitions != 1)}, which go" if drive.partitions else "empty"
+    several = drive.partitions != 1
+    old = (
+        f"{drive.partitions} old partition{'s' * several}, which go{'es' * (not several)}"
+        if drive.partitions
+        else "empty"
+    )
     size = (
         f"{nominal_gb(drive.size_bytes)} GB is a usual card size"
         if nominal_gb(drive.size_bytes)

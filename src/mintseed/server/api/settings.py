@@ -12,6 +12,7 @@ from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.settings.diff import MarkedLine, hide
 from mintseed.core.settings.values import check_admin_password, password_hash
+from mintseed.core.units import duration
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.journal import record
 from mintseed.server.models import Deployment
@@ -168,7 +169,7 @@ def _out(walk: Walk) -> SettingsOut:
         image_read=walk.xray is not None,
         page_url=(walk.xray.page.url(row.host_name) if walk.xray else "")
         or f"http://{row.host_name}.local:{page.port}{page.path}",
-        joins_text=f"{int(band.usual_from_s)} s to {int(band.usual_to_s // 60)} min" if band else "",
+        joins_text=f"{duration(band.usual_from_s)} to {duration(band.usual_to_s)}" if band else "",
         files=[
             FileOut(
                 path=f.path,

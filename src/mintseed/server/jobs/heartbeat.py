@@ -9,7 +9,7 @@ from types import TracebackType
 from django.db import DatabaseError, connection
 from django.utils import timezone
 
-from mintseed.core.card.progress import Progress
+from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import OutsideError, StoppedError
 from mintseed.server.jobs.state import HEARTBEAT_S
 from mintseed.server.models import Job
@@ -52,8 +52,6 @@ class Heartbeat:
 
     def tell_bytes(self, done: int, total: int) -> None:
         """Take note of plain bytes done."""
-        from mintseed.core.card.progress import Phase
-
         self.tell(Progress(Phase.FILLING, done, total, 0))
 
     def _beat(self) -> None:

@@ -48,10 +48,10 @@ export function BootStation({ id }: { id: number }) {
       {data.finding && data.band && (
         <section className="rounded-xl border border-rule bg-sheet px-4.5 py-3.5">
           <header className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
-            <span className="self-center">
+            <div className="flex items-center gap-3">
               <Mark name={powered && !joined && !late ? "run" : (data.finding.severity as Severity)} size={21} />
-            </span>
-            <h2 className="text-[1.27rem]">{data.finding.title}</h2>
+              <h2 className="text-[1.27rem]">{data.finding.title}</h2>
+            </div>
             <span className="text-ink-2">{data.finding.detail}</span>
           </header>
           <TimeBand band={data.band} since={dataUpdatedAt} joinedAfterS={data.joined_after_s} />

@@ -1,5 +1,5 @@
 import { Link, useNavigate, useParams } from "react-router";
-import { answer, GET, POST } from "../../api/client";
+import { answer, GET, POST, PUT } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { Findings } from "../../ui/Findings";
 import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
@@ -13,7 +13,11 @@ export function OneImage() {
   const navigate = useNavigate();
   const { data, error } = useAnswer(key, () => answer(GET("/api/images/{pk}", path)), (last) => (last?.job?.active ? 700 : false));
   const read = useChange(key, () => answer(POST("/api/images/{pk}/read", path)));
-  const use = useChange(["bench", "new"], (recipe: string) => answer(POST("/api/deployments", { body: { recipe, name: "" } })));
+  const use = useChange(["bench", "new"], async (recipe: string) => {
+    const made = await answer(POST("/api/deployments", { body: { recipe, name: "" } }));
+    await answer(PUT("/api/deployments/{pk}/image", { params: { path: { pk: made.id } }, body: { image_id: id } }));
+    return made;
+  });
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the image" />;
   const { image, xray } = data;
   return (
