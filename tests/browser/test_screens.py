@@ -161,6 +161,7 @@ def test_an_image_is_read_from_its_own_page(page: Page) -> None:
     page.get_by_role("link", name="platen-3.0-32.img.gz").click()
     expect(page.get_by_text("What is on it")).to_be_visible()
     page.get_by_role("button", name="Read it again").click()
+    expect(page.get_by_text("Unpacking it once and looking at every volume")).to_be_visible()
     expect(page.get_by_role("button", name="Read it again")).to_be_enabled()
     page.get_by_role("button", name="platen-network.conf").click()
     expect(page.get_by_text("#network={")).to_be_visible()
