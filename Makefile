@@ -1,8 +1,11 @@
 # The commands people and CI share.
-.PHONY: start test check fix shots bench lock types
+.PHONY: start worker test check fix shots bench lock types
 
 start:            ## everything from Debian packages to a running, seeded application
 	@scripts/start || [ $$? = 130 ] || [ $$? = 143 ]
+
+worker:           ## one more bench on this or another machine, at the same database: MINTSEED_BENCH_NAME=workshop
+	@scripts/worker || [ $$? = 130 ] || [ $$? = 143 ]
 
 test:             ## every check and every test
 	@scripts/prepare --tests

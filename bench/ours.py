@@ -14,7 +14,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from mintseed.adapters.block_device import BlockDevice
+from mintseed.adapters.block_device import BlockDevice, LookedAt
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.card.drives import Drive
@@ -23,6 +23,7 @@ from mintseed.core.settings.dialects import wpa_supplicant
 from mintseed.core.settings.diff import mark_lines
 from mintseed.core.settings.fill import FilledFile
 from mintseed.core.settings.values import SettingValues
+from mintseed.ports.card_readers import Released
 from mintseed.services import fill_image, inspect_image, write_card
 
 VALUES = SettingValues("press", "GB", "UTC", "gb", "wifi", "Quay House 2G", "spring tide at noon")
@@ -46,8 +47,16 @@ class FileReaders:
         finally:
             device.close()
 
-    def set_free(self, drive: Drive) -> None:
-        pass
+    @contextmanager
+    def look(self, drive: Drive) -> Iterator[LookedAt]:
+        looked = LookedAt(drive.path, drive.size_bytes)
+        try:
+            yield looked
+        finally:
+            looked.close()
+
+    def set_free(self, drive: Drive) -> Released:
+        return Released(True, "a file")
 
 
 def write(image: Path, target: Path) -> float:
@@ -62,7 +71,7 @@ def write(image: Path, target: Path) -> float:
         readers = FileReaders(target)
         started = time.monotonic()
         with fill_image.execute(xray, filled, library=library, tools=tools) as filled_image:
-            write_card.execute(xray, filled_image, readers.drive, readers=readers, tell=lambda p: None)
+            write_card.execute(xray, filled_image, readers.drive, readers=readers, tools=tools, tell=lambda p: None)
         return time.monotonic() - started
 
 

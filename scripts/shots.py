@@ -100,11 +100,11 @@ class Demo:
     def write(self, path: str, serial: str) -> None:
         self.ask("POST", f"{path}/settings/agree")
         drive = next(d for d in self.ask("GET", f"{path}/card")["drives"] if d["serial"] == serial)
-        self.ask("POST", f"{path}/card/write", {"path": drive["path"], "serial": serial, "again": serial})
+        self.ask("POST", f"{path}/card/write", {"drive_id": drive["id"], "path": drive["path"], "serial": serial, "again": drive["path"]})
 
     def boot(self, path: str) -> None:
         wait_for(lambda: bool(self.ask("GET", f"{path}/card")["current"]), 60)
-        self.ask("POST", f"{path}/boot/power-on")
+        self.ask("POST", f"{path}/boot/power-on", {"ago_s": 0})
 
     def claim(self, path: str) -> str:
         wait_for(lambda: bool((self.ask("GET", f"{path}/find")["winner"] or {}).get("page_answers")), 60)
@@ -179,6 +179,7 @@ def take(url: str, folder: Path) -> None:
         wait_for(lambda: bool(demo.ask("GET", f"{map_room}/boot")["causes"]), 60)
         desk.shoot("boot", map_room + "/boot", "Most likely why")
         desk.shoot("images", "/images", "lintel-11.4")
+        desk.shoot("shelf", "/shelf", "told apart by the mark")
         desk.shoot("site", "/site", "Wi-Fi networks")
         desk.shoot("log", "/log", "newest first")
         chromium.close()

@@ -3,28 +3,31 @@
 from __future__ import annotations
 
 import os
+import re
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
-from typing import Literal
+from typing import Generic, Literal, TypeVar
 
-from mintseed.adapters.hand_power import HandPower
 from mintseed.adapters.http_probe import HttpProbe
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.adapters.lsblk_readers import LsblkReaders
 from mintseed.adapters.multicast_dns import MulticastDns
 from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_file, neighbours_from_kernel
 from mintseed.adapters.system_clock import SystemClock
+from mintseed.adapters.tcp_scan import TcpScan
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.boards.model import Board
 from mintseed.core.described import read_described
+from mintseed.core.errors import DescriptionError, InputError, MintSeedError
 from mintseed.core.recipes.model import Recipe
 from mintseed.ports.board_power import BoardPower
 from mintseed.ports.card_readers import CardReaders
 from mintseed.ports.clock import Clock
 from mintseed.ports.images import ImageLibrary
-from mintseed.ports.network import Announcements, NetworkView, Probe
+from mintseed.ports.network import Announcements, NetworkView, Probe, Scanner
 from mintseed.ports.volume import VolumeTools
+from mintseed.standins import NOT_SIMULATED as NOT_SIMULATED
 from mintseed.standins.bench_folder import BenchFolder
 from mintseed.standins.power import StandinPower
 from mintseed.standins.readers import StandinReaders
@@ -42,6 +45,8 @@ class Config:
     standin_lan: str
     standin_pace: float
     lease_files: tuple[Path, ...]
+    bench_name: str = "bench"
+    loop_cards: tuple[str, ...] = ()
 
     @staticmethod
     def from_environment() -> Config:
@@ -54,6 +59,8 @@ class Config:
             standin_lan=os.environ.get("MINTSEED_STANDIN_LAN", "127.77.4.0/24"),
             standin_pace=float(os.environ.get("MINTSEED_STANDIN_PACE", "10")),
             lease_files=tuple(Path(p) for p in os.environ.get("MINTSEED_LEASES", "").split(":") if p),
+            bench_name=bench_name(os.environ.get("MINTSEED_BENCH_NAME") or "bench"),
+            loop_cards=tuple(p for p in os.environ.get("MINTSEED_LOOP_CARDS", "").split(":") if p),
         )
 
     @property
@@ -62,7 +69,22 @@ class Config:
 
     @property
     def bench_folder(self) -> BenchFolder:
-        return BenchFolder(self.home / "bench")
+        return self.bench_folder_of(self.bench_name)
+
+    def bench_folder_of(self, name: str) -> BenchFolder:
+        """Return the folder of the stand-in bench called `name`."""
+        return BenchFolder(self.home / ("bench" if name == "bench" else f"bench-{name}"))
+
+
+_BENCH_NAME = re.compile(r"[a-z0-9][a-z0-9-]{0,29}")
+
+
+def bench_name(text: str) -> str:
+    """Return `text` as the name of a bench. Raises InputError for one that cannot be."""
+    if not _BENCH_NAME.fullmatch(text):
+        raise InputError(f"{text!r} cannot be a bench's name", expected="small letters, digits and hyphens, 30 at most",
+                         where="MINTSEED_BENCH_NAME")  # fmt: skip
+    return text
 
 
 @dataclass(frozen=True)
@@ -70,11 +92,13 @@ class Bench:
     """The outside, as the services take it."""
 
     readers: CardReaders
-    power: BoardPower
+    power: BoardPower | None
+    """None where a person does it."""
     library: ImageLibrary
     tools: VolumeTools
     view: NetworkView
     probe: Probe
+    scanner: Scanner
     clock: Clock
 
 
@@ -85,18 +109,19 @@ def config() -> Config:
 
 
 @cache
-def bench() -> Bench:
-    """Return this process's bench."""
+def bench(name: str = "") -> Bench:
+    """Return the outside of the stand-in bench called `name`, or of this process's own bench."""
     chosen = config()
     library = LibraryFolder(chosen.library, chosen.home / "scratch")
-    tools, probe = OffsetVolumeTools(), HttpProbe()
+    tools, probe, scanner = OffsetVolumeTools(), HttpProbe(), TcpScan()
     if chosen.is_standin:
-        folder = chosen.bench_folder
+        folder = chosen.bench_folder_of(name or chosen.bench_name)
         view = NeighbourView([folder.leases_file], neighbours_from_file(folder.neighbours_file))
         clock = SystemClock(chosen.standin_pace)
-        return Bench(StandinReaders(folder), StandinPower(folder), library, tools, view, probe, clock)
+        return Bench(StandinReaders(folder), StandinPower(folder), library, tools, view, probe, scanner, clock)
     view = NeighbourView(chosen.lease_files, neighbours_from_kernel)
-    return Bench(LsblkReaders(), HandPower(), library, tools, view, probe, SystemClock())
+    readers = LsblkReaders(chosen.loop_cards)
+    return Bench(readers, None, library, tools, view, probe, scanner, SystemClock())
 
 
 @cache
@@ -110,15 +135,49 @@ def read_recipe(text: str, *, where: str) -> Recipe:
     return read_described(Recipe, text, where=where)
 
 
+D = TypeVar("D", Recipe, Board)
+
+
+@dataclass(frozen=True)
+class Descriptions(Generic[D]):
+    """The described things that could be read, by id, and for each file that could not, why."""
+
+    good: dict[str, D]
+    broken: dict[str, MintSeedError]
+
+
+def read_descriptions(model: type[D], folder: Path) -> Descriptions[D]:
+    """Read every description in `folder`. One that is wrong spoils only itself."""
+    good: dict[str, D] = {}
+    broken: dict[str, MintSeedError] = {}
+    for path in sorted(folder.glob("*.yaml")):
+        try:
+            read = read_described(model, path.read_bytes().decode("utf-8", "replace"), where=path.name)
+            good[read.id] = read
+        except MintSeedError as error:
+            broken[path.name] = error
+        except OSError as error:
+            broken[path.name] = DescriptionError(f"cannot be read ({error.strerror})", where=path.name)
+    return Descriptions(good, broken)
+
+
 @cache
+def recipe_files() -> Descriptions[Recipe]:
+    """Return the shipped recipes, good and broken."""
+    return read_descriptions(Recipe, PROJECT / "recipes")
+
+
+@cache
+def board_files() -> Descriptions[Board]:
+    """Return the shipped boards, good and broken."""
+    return read_descriptions(Board, PROJECT / "boards")
+
+
 def recipes() -> dict[str, Recipe]:
-    """Return the shipped recipes by id. Raises DescriptionError for one that is wrong."""
-    read = [read_recipe(p.read_text(), where=p.name) for p in sorted((PROJECT / "recipes").glob("*.yaml"))]
-    return {r.id: r for r in read}
+    """Return the recipes by id."""
+    return recipe_files().good
 
 
-@cache
 def boards() -> dict[str, Board]:
-    """Return the shipped boards by id. Raises DescriptionError for one that is wrong."""
-    read = [read_described(Board, p.read_text(), where=p.name) for p in sorted((PROJECT / "boards").glob("*.yaml"))]
-    return {b.id: b for b in read}
+    """Return the boards by id."""
+    return board_files().good

@@ -62,11 +62,11 @@ def test_writing_replaces_a_file_and_mtools_reads_it(tmp_path: Path) -> None:
     assert fat_file(disk, MIB, "With Capitals.txt") == BOOT["With Capitals.txt"]
 
 
-@pytest.mark.parametrize("path", ["../x", "a/../../x", 'x" quit', "a\nb", "::x/$(id)"])
+@pytest.mark.parametrize("path", ["../x", "a/../../x", 'x" quit', "a\nb", "a*", "[ab]"])
 def test_names_that_could_trick_a_tool_are_refused(disk: Path, path: str) -> None:
-    with pytest.raises(ToolError, match="not plain"):
+    with pytest.raises(ToolError, match="cannot be handed"):
         volume(disk, MIB).read(path, 10)
-    with pytest.raises(ToolError, match="not plain"):
+    with pytest.raises(ToolError, match="cannot be handed"):
         volume(disk, 41 * MIB).read(path, 10)
 
 

@@ -9,7 +9,7 @@ import signal
 import subprocess
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -58,20 +58,21 @@ def environment_for(home: Path, **more: str) -> dict[str, str]:
     }
 
 
-def start(environment: dict[str, str]) -> Application:
-    """Start the application by the README's own command and return when it answers."""
+def start(environment: dict[str, str], before: Sequence[str] = ()) -> Application:
+    """Start the application by the README's own command and return when it answers. `before` goes before the command."""
     home = Path(environment["MINTSEED_HOME"])
     output_file = home / "output.txt"
     with output_file.open("wb") as output:
         process = subprocess.Popen(
-            ["make", "-s", "start"],
+            [*before, "make", "-s", "start"],
             cwd=PROJECT,
             env=environment,
             stdout=output,
             stderr=subprocess.STDOUT,
             start_new_session=True,
         )
-    started = Application(f"http://127.0.0.1:{environment['MINTSEED_PORT']}", home, process, output_file)
+    scheme = "https" if environment.get("MINTSEED_TLS_CERT") else "http"
+    started = Application(f"{scheme}://127.0.0.1:{environment['MINTSEED_PORT']}", home, process, output_file)
     _wait_until_up(started)
     return started
 
@@ -107,7 +108,7 @@ def _wait_until_up(application: Application, seconds: float = 180) -> None:
         if application.process.poll() is not None:
             pytest.fail(f"it did not start:\n{application.output}")
         try:
-            if httpx.get(f"{application.url}/api/bench", timeout=2).status_code == 200:
+            if httpx.get(f"{application.url}/api/bench", timeout=2, verify=False).status_code in (200, 401):
                 return
         except httpx.HTTPError:
             time.sleep(0.2)

@@ -35,7 +35,7 @@ def test_wrong_passphrase_then_the_whole_line(page: Page, application: Applicati
     causes = page.get_by_role("listitem").filter(has=page.get_by_text("goes to"))
     expect(causes).to_have_count(3)
     expect(causes.first).to_contain_text("Passphrase is wrong")
-    expect(causes.first).to_contain_text("it is not the one the site keeps for Quay House 2G")
+    expect(causes.first).to_contain_text("is not the one the site keeps for Quay House 2G")
 
     causes.first.get_by_role("link", name="Check the passphrase").click()
     walk.station(page, "Settings")

@@ -72,7 +72,17 @@ def paths(application: Application) -> Iterator[list[str]]:
         ask("PUT", f"/deployments/{made[0]}/image", {"image_id": chosen["image"]["id"]})
         ask("PUT", f"/deployments/{made[0]}/settings", {"keyboard": "us", "passphrase": "spring tide at nine"})
         stations = [f"/deployments/{pk}/{station}" for pk in made for station in STATIONS]
-        yield ["/", "/new", "/images", f"/images/{chosen['image']['id']}", "/site", "/log", "/nowhere", *stations]
+        yield [
+            "/",
+            "/new",
+            "/images",
+            f"/images/{chosen['image']['id']}",
+            "/shelf",
+            "/site",
+            "/log",
+            "/nowhere",
+            *stations,
+        ]
         for pk in made:
             client.delete(f"/deployments/{pk}")
 

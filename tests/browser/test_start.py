@@ -4,10 +4,13 @@ from __future__ import annotations
 
 import shutil
 import socket
+import ssl
 import subprocess
 import tempfile
+import time
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import httpx
 import pytest
@@ -22,6 +25,17 @@ def home(library: Path) -> Iterator[Path]:
     shutil.copytree(library, folder / "library")
     yield folder
     shutil.rmtree(folder)
+
+
+def wait_for_drives(url: str, seconds: float = 30) -> dict[str, Any]:
+    """Return the bench once its worker has reported its drives."""
+    until = time.monotonic() + seconds
+    while time.monotonic() < until:
+        bench: dict[str, Any] = httpx.get(f"{url}/api/bench").json()
+        if bench["drives"]:
+            return bench
+        time.sleep(0.2)
+    pytest.fail("no drive was reported")
 
 
 def refused(environment: dict[str, str]) -> str:
@@ -43,8 +57,56 @@ def test_a_taken_port_is_said_with_the_cure(home: Path, variable: str) -> None:
     assert f"{variable}=" in said
 
 
-def test_an_address_others_could_reach_is_refused(home: Path) -> None:
-    assert "loopback" in refused(environment_for(home, MINTSEED_HOST="0.0.0.0"))
+def own_certificate(folder: Path) -> tuple[str, str]:
+    """Make a certificate and its key with openssl(1), for this machine's loopback address."""
+    certificate, key = folder / "page.crt", folder / "page.key"
+    subprocess.run(
+        ["openssl", "req", "-x509", "-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:prime256v1", "-nodes", "-days", "2", "-subj", "/CN=bench",
+         "-addext", "subjectAltName=IP:127.0.0.1", "-keyout", str(key), "-out", str(certificate)], check=True, capture_output=True,
+    )  # fmt: skip
+    return str(certificate), str(key)
+
+
+def test_an_address_others_could_reach_needs_an_account(home: Path) -> None:
+    certificate, key = own_certificate(home)
+    environment = environment_for(home, MINTSEED_HOST="0.0.0.0", MINTSEED_TLS_CERT=certificate, MINTSEED_TLS_KEY=key)
+    assert "must both name files" in refused({**environment, "MINTSEED_TLS_KEY": "/no/such/key"})
+    assert "manage.py account NAME" in refused(environment)
+    python, port = str(PROJECT / ".venv/bin/python"), environment["MINTSEED_PORT"]
+    database = subprocess.Popen(
+        [python, "-m", "mintseed.server.database", "run"], cwd=PROJECT, env=environment, stderr=subprocess.DEVNULL
+    )
+    subprocess.run([python, "-m", "mintseed.server.database", "wait"], cwd=PROJECT, env=environment, check=True)
+    made = subprocess.run([python, "manage.py", "account", "keeper"], cwd=PROJECT, env=environment, input="three wet boots\n", text=True, check=True,
+                          capture_output=True)  # fmt: skip
+    assert "keeper made" in made.stdout
+    assert "three wet boots" not in made.stdout
+    database.terminate()
+    database.wait(30)
+    started = start(environment)
+    try:
+        with httpx.Client(
+            base_url=f"https://127.0.0.1:{port}", verify=ssl.create_default_context(cafile=certificate)
+        ) as client:
+            assert client.get("/api/bench").status_code == 401
+            assert client.post("/api/deployments", json={"recipe": "platen"}).status_code == 401
+            assert client.get("/").status_code == 200
+            assert client.post("/api/session", json={"name": "keeper", "password": "wrong"}).status_code == 409
+            inside = client.post("/api/session", json={"name": "keeper", "password": "three wet boots"})
+            assert inside.json()["signed_in"]
+            cookie = inside.headers["set-cookie"]
+            assert "HttpOnly" in cookie
+            assert "Secure" in cookie
+            assert "SameSite=Strict" in cookie
+            assert client.get("/api/bench").status_code == 200
+            foreign = client.post(
+                "/api/deployments", json={"recipe": "platen"}, headers={"Origin": "http://elsewhere.example"}
+            )
+            assert foreign.status_code == 403
+            assert client.delete("/api/session").json()["signed_in"] is False
+            assert client.get("/api/bench").status_code == 401
+    finally:
+        assert stop(started) == []
 
 
 def test_a_home_that_cannot_be_made_is_said(tmp_path: Path) -> None:
@@ -56,13 +118,13 @@ def test_all_data_survives_a_stop_and_a_start(home: Path) -> None:
     environment = environment_for(home)
     first = start(environment)
     made = httpx.post(f"{first.url}/api/deployments", json={"recipe": "platen", "name": "Küste 🌊"}).json()
-    secret = httpx.post(f"{first.url}/api/site/networks/1/passphrase").json()
+    secret = httpx.post(f"{first.url}/api/networks/1/passphrase").json()
     assert "runs already" in refused(environment)
     assert stop(first) == []
     second = start(environment)
     try:
         assert httpx.get(f"{second.url}/api/deployments/{made['id']}").json()["name"] == "Küste 🌊"
-        assert httpx.post(f"{second.url}/api/site/networks/1/passphrase").json() == secret
+        assert httpx.post(f"{second.url}/api/networks/1/passphrase").json() == secret
         assert len(httpx.get(f"{second.url}/api/images").json()) == 5
         page = httpx.get(f"{second.url}/deployments/{made['id']}/plan")
         assert page.status_code == 200
@@ -76,7 +138,7 @@ def test_the_real_bench_starts_empty_and_lists_this_machines_drives(home: Path) 
     started = start(environment_for(home, MINTSEED_BENCH="real"))
     try:
         assert not httpx.get(f"{started.url}/api/place").json()["standin"]
-        bench = httpx.get(f"{started.url}/api/bench").json()
+        bench = wait_for_drives(started.url)
         assert bench["deployments"] == []
         # lsblk(8) names the same whole drives; whatever holds this system is locked.
         listed = subprocess.run(

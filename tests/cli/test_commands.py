@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import shutil
 from pathlib import Path
 from typing import Any
 
@@ -75,6 +76,7 @@ def test_write_keeps_every_rule(
     library: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
 ) -> None:
     folder = wiring.config().bench_folder
+    shutil.rmtree(folder.root, ignore_errors=True)
     folder.prepare()
     card = {
         "name": "pdt",
@@ -136,3 +138,23 @@ def test_exit_statuses_for_wrong_calls_and_missing_input(capsys: pytest.CaptureF
     assert main(["check-file", "/none.conf", "--as", "keyfile"]) == 3
     assert main(["find", "--recipe", "none"]) == 3
     assert "Traceback" not in capsys.readouterr().err
+
+
+@pytest.mark.parametrize(
+    ("command", "code"),
+    [
+        (["xray", "/no/such/file.img"], "missing"),
+        (["xray", __file__], "input.partition-table"),
+        (["check-file", "/no/such/file", "--as", "keyfile"], "input"),
+        (["find", "--recipe", "no-such-recipe"], "missing"),
+        (["find", "--recipe", "platen", "--scan", "8.8.8.0/24"], "input"),
+    ],
+)
+def test_a_script_gets_an_object_also_when_the_input_cannot_be_read(
+    command: list[str], code: str, capsys: pytest.CaptureFixture[str]
+) -> None:
+    status, said = answer(capsys, *command)
+    assert status == 3
+    assert said["error"]["code"] == code
+    assert said["error"]["sentence"]
+    assert said["findings"] == []

@@ -11,7 +11,9 @@ from pathlib import Path
 import pytest
 
 from mintseed.adapters.block_device import BlockDevice
-from mintseed.core.errors import DriveError
+from mintseed.adapters.lsblk_readers import LsblkReaders
+from mintseed.core.card.drives import judge_drive
+from mintseed.core.errors import DriveError, RefusedError
 from mintseed.ports.card_readers import BlockTarget
 from mintseed.standins.bench_folder import BenchFolder
 from mintseed.standins.readers import StandinReaders
@@ -148,3 +150,79 @@ def test_another_drive_at_the_same_place_is_refused(tmp_path: Path) -> None:
     bench.write(bench.drives_file, [{**listed[0], "serial": "S2"}])
     with pytest.raises(DriveError, match="another one"), readers.open(drive):
         pass
+
+
+def test_a_second_writer_is_kept_out_until_the_first_has_ended(opener: Opener) -> None:
+    with opener() as first:
+        first.write(b"x" * 4096)
+        with pytest.raises(DriveError, match=r"in use|another writer"), opener():
+            pass
+    with opener() as second:
+        second.write(b"y" * 4096)
+
+
+def test_a_user_without_root_writes_and_reads_back_where_the_device_is_theirs(loop_device: str, tmp_path: Path) -> None:
+    """No capability is needed, CAP_SYS_ADMIN least of all: reading back goes past the page cache by O_DIRECT (open(2))."""
+    nobody = 65534
+    os.chown(loop_device, nobody, nobody)
+    child = os.fork()
+    if child == 0:
+        status = 1
+        try:
+            os.setgroups([])
+            os.setresgid(nobody, nobody, nobody)
+            os.setresuid(nobody, nobody, nobody)
+            device = BlockDevice(loop_device)
+            device.write(b"card" * 300_001)
+            device.flush()
+            status = 0 if b"".join(device.read_back(1_200_004)) == b"card" * 300_001 else 2
+        finally:
+            os._exit(status)
+    assert os.waitstatus_to_exitcode(os.waitpid(child, 0)[1]) == 0
+    os.chown(loop_device, 0, 0)
+
+
+def test_what_is_read_back_is_what_lies_on_the_medium(loop_device: str, tmp_path: Path) -> None:
+    """Bytes changed underneath, past the cache, are seen: the read-back does not come from memory."""
+    with _closing(loop_device) as target:
+        target.write(b"a" * 1_000_000)
+        target.flush()
+        with (tmp_path / "backing").open("r+b") as backing:
+            backing.seek(500_000)
+            backing.write(b"Z")
+            backing.flush()
+            os.fsync(backing.fileno())
+        assert b"".join(target.read_back(1_000_000))[500_000:500_001] == b"Z"
+
+
+def test_a_loop_device_named_as_a_card_is_one_and_others_are_not(loop_device: str) -> None:
+    card = next(d for d in LsblkReaders([loop_device]).drives() if d.path == loop_device)
+    assert [f.severity for f in judge_drive(card)] == ["ok"]
+    other = next(d for d in LsblkReaders().drives() if d.path == loop_device)
+    assert judge_drive(other)[0].code == "card.not-removable"
+    for path in ("/dev/sda", "/dev/loop0p1", "loop0", "/dev/../dev/loop0"):
+        with pytest.raises(RefusedError, match="not a loop device"):
+            LsblkReaders([path])
+    readers = LsblkReaders([loop_device])
+    with readers.open(card) as target:
+        target.write(b"x" * 512)
+        target.flush()
+    assert readers.set_free(card).safe
+    with readers.look(card) as looked:
+        assert looked.read_at(0, 4) == b"xxxx"
+
+
+def test_a_mounted_card_is_not_called_free_to_pull(loop_device: str, tmp_path: Path) -> None:
+    subprocess.run(["mkfs.ext4", "-q", loop_device], check=True, capture_output=True)
+    (tmp_path / "mount").mkdir()
+    if subprocess.run(["mount", loop_device, str(tmp_path / "mount")], capture_output=True, check=False).returncode:
+        pytest.skip("mounting is not allowed here")
+    try:
+        readers = LsblkReaders([loop_device])
+        card = next(d for d in readers.drives() if d.path == loop_device)
+        released = readers.set_free(card)
+        assert (released.safe, "mounted" in released.text) == (False, True)
+        with pytest.raises(RefusedError, match="In use"), readers.open(card):
+            pass
+    finally:
+        subprocess.run(["umount", str(tmp_path / "mount")], check=True)

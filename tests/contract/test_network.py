@@ -15,10 +15,11 @@ import pytest
 from zeroconf import ServiceInfo, Zeroconf
 
 from mintseed import wiring
-from mintseed.adapters.hand_power import HandPower
+from mintseed.adapters import tcp_scan
 from mintseed.adapters.http_probe import HttpProbe
 from mintseed.adapters.multicast_dns import MulticastDns
 from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_file, neighbours_from_kernel
+from mintseed.adapters.tcp_scan import TcpScan
 from mintseed.core.card.drives import Drive
 from mintseed.core.errors import RefusedError
 from mintseed.core.find.sightings import SeenBy, Sighting
@@ -149,8 +150,42 @@ def test_power_moves_the_card_on_the_standin_and_is_noted_on_a_real_bench(tmp_pa
     power.power_off("unit-1")
     power.power_off("unit-1")
     assert bench.powered() == {}
-    by_hand = HandPower()
-    by_hand.power_on("unit-1", board, card, cable=False)
-    by_hand.power_off("unit-1")
-    assert by_hand.by_hand
-    assert not power.by_hand
+    assert power.powered_since_s() == {}
+
+
+def test_a_scan_finds_what_takes_a_connection_and_nothing_else() -> None:
+    with socket.create_server(("127.77.5.201", 0)) as door:
+        port = door.getsockname()[1]
+        addresses = [f"127.77.5.{n}" for n in range(196, 206)]
+        assert TcpScan().answering(addresses, [port], lambda: False) == (("127.77.5.201", port),)
+        assert TcpScan().answering([], [port], lambda: False) == ()
+
+
+def test_a_scan_that_is_stopped_asks_nobody_further() -> None:
+    asked: list[bool] = []
+
+    def stopped() -> bool:
+        asked.append(True)
+        return True
+
+    with socket.create_server(("127.77.5.202", 0)) as door:
+        assert TcpScan().answering(["127.77.5.202"] * 500, [door.getsockname()[1]], stopped) == ()
+    assert len(asked) <= tcp_scan.AT_ONCE
+
+
+def test_an_address_that_never_answers_does_not_hold_up_the_scan() -> None:
+    """A listener whose queue is full answers no connection; the others are found all the same."""
+    with socket.create_server(("127.77.5.203", 0), backlog=0) as full:
+        port = full.getsockname()[1]
+        waiting = []
+        for _ in range(3):
+            one = socket.socket()
+            one.setblocking(False)
+            one.connect_ex(("127.77.5.203", port))
+            waiting.append(one)
+        with socket.create_server(("127.77.5.204", port)):
+            assert ("127.77.5.204", port) in TcpScan().answering(
+                ["127.77.5.203", "127.77.5.204"], [port], lambda: False
+            )
+        for one in waiting:
+            one.close()

@@ -5,12 +5,14 @@ from __future__ import annotations
 import contextlib
 import json
 import subprocess
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mintseed.core.card.drives import LSBLK_COLUMNS, Drive, judge_drive, parse_lsblk
+from mintseed.core.card.drives import LSBLK_COLUMNS, Drive, Medium, Right, judge_drive, parse_lsblk
+from mintseed.core.card.identity import CardMarks, Recognition, WrittenMarks, recognise
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import InputError
 from mintseed.core.findings import Severity, verdict
@@ -107,3 +109,70 @@ def test_progress_knows_its_rate_and_rest() -> None:
     assert half.rate_bytes_per_s == 25_000_000
     assert half.left_s == 2.0
     assert Progress(Phase.WRITING, 0, 100, 0.0).left_s is None
+
+
+def mmc(kind: str, *, number: str = "", right: Right | None = None) -> Drive:
+    text = json.dumps(
+        {
+            "blockdevices": [
+                {"name": "mmcblk0", "path": "/dev/mmcblk0", "size": 32_010_928_128, "rm": False, "type": "disk"}
+            ]
+        }
+    )
+    media = {"mmcblk0": Medium(kind, number)} if kind else {}
+    return parse_lsblk(text, media=media, rights={"/dev/mmcblk0": right} if right else None)[0]
+
+
+def test_a_card_and_soldered_storage_on_one_bus_are_told_apart_by_the_kernels_type() -> None:
+    # Linux documentation, mmc-dev-attrs: `type` is SD or MMC. Both list as mmcblk and both with removable 0.
+    assert judge_drive(mmc("SD"))[0].code == "card.free"
+    for kind in ("MMC", ""):
+        found = judge_drive(mmc(kind))[0]
+        assert (found.code, found.severity) == ("card.built-in-storage", Severity.STOP)
+    assert mmc("SD", number="035344").card_number == "035344"
+
+
+@pytest.mark.parametrize(
+    ("right", "said"),
+    [
+        (Right(True, False, "disk", "keeper"), "may not write to it"),
+        (Right(False, True, "disk", "keeper"), "may not read it back"),
+        (Right(False, False, "disk", "keeper"), "write to it and read it back"),
+    ],
+)
+def test_both_rights_are_asked_for_before_the_first_byte(right: Right, said: str) -> None:
+    found = judge_drive(mmc("SD", right=right))[0]
+    assert (found.code, found.severity) == ("card.no-right", Severity.STOP)
+    assert said in found.detail
+    assert "usermod -aG disk keeper" in found.fix
+    assert judge_drive(mmc("SD", right=Right(True, True)))[0].severity is Severity.OK
+
+
+ONE = CardMarks("", 32 * 10**9, "aa", "11", "head-1", {"a.conf": "x", "b.conf": "y"})
+TWO = CardMarks("", 32 * 10**9, "aa", "11", "head-1", {"a.conf": "x", "b.conf": "z"})
+
+
+def test_a_card_is_told_by_its_own_bytes() -> None:
+    written = [WrittenMarks(2, TWO), WrittenMarks(1, ONE)]
+    assert recognise(ONE, written) == Recognition("same", 1)
+    assert recognise(TWO, written) == Recognition("same", 2)
+    # Booted: the table grew and one file is gone; the other still tells.
+    booted = CardMarks("", 32 * 10**9, "aa", "11", "head-9", {"b.conf": "y"})
+    assert recognise(booted, written) == Recognition("changed", 1)
+    # Two cards of one image whose files are gone: nobody can say which.
+    assert recognise(CardMarks("", 32 * 10**9, "aa", "11", "head-9", {}), written) == Recognition("kin")
+    assert recognise(CardMarks("", 32 * 10**9, "bb", "22", "head-9", {"a.conf": "x"}), written) == Recognition(
+        "unknown"
+    )
+
+
+def test_empty_marks_match_nothing() -> None:
+    assert recognise(CardMarks(), [WrittenMarks(1, CardMarks())]) == Recognition("unknown")
+    assert recognise(CardMarks(), [WrittenMarks(1, ONE)]) == Recognition("unknown")
+
+
+def test_a_cards_own_number_decides_where_both_sides_have_one() -> None:
+    mine, other = replace(ONE, number="n1"), replace(ONE, number="n2")
+    assert recognise(mine, [WrittenMarks(1, mine)]) == Recognition("same", 1)
+    assert recognise(other, [WrittenMarks(1, mine)]) == Recognition("unknown")
+    assert recognise(CardMarks(number="n1", head="else"), [WrittenMarks(1, mine)]) == Recognition("changed", 1)

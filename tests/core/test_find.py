@@ -7,9 +7,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed import wiring
-from mintseed.core.find.candidates import Candidate, PageAnswer, judge_find, page_url, rank_candidates
-from mintseed.core.find.sightings import SeenBy, Sighting, inside, parse_dnsmasq_leases, parse_ip_neigh
+from mintseed.core.find.candidates import Candidate, PageAnswer, judge_find, newcomers, page_url, rank_candidates
+from mintseed.core.find.sightings import SeenBy, Sighting, addresses_in, inside, parse_dnsmasq_leases, parse_ip_neigh
 from mintseed.core.findings import Severity, verdict
+from mintseed.core.limits import MAX_SCANNED_ADDRESSES
 
 PAGE = wiring.recipes()["platen"].page
 NEW, PHONE, OLD = "127.77.4.40", "127.77.4.41", "127.77.4.31"
@@ -83,6 +84,44 @@ def test_another_page_on_its_port_speaks_against_it() -> None:
     assert rank(seen)[0].is_it
     assert not rank(seen, answers={NEW: PageAnswer("", 200, "<title>Router</title>")})[0].is_it
     assert rank(seen, answers={NEW: PageAnswer("", 0, trouble="refused")})[0].is_it
+
+
+@pytest.mark.parametrize("status", [301, 302, 401, 403, 500, 503])
+def test_a_page_that_is_still_starting_speaks_for_it(status: int) -> None:
+    seen = Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "press")
+    announced = Sighting(NEW, SeenBy.ANNOUNCEMENT, host_name="press")
+    silent, starting = rank(seen, announced)[0], rank(seen, announced, answers={NEW: PageAnswer("", status)})[0]
+    assert starting.is_it
+    assert starting.points > silent.points
+    assert not starting.page_answers
+
+
+def test_without_a_look_before_nothing_is_called_new() -> None:
+    seen = Sighting(NEW, SeenBy.SCAN, "02:46:57:aa:bb:cc", port=5310)
+    found = rank_candidates(
+        [seen], known_before=None, host_name="press", default_host_name="platen", page=PAGE, answers={NEW: SIGNED}
+    )[0]
+    assert [e.text for e in found.evidence] == ["takes connections on port 5310", "its page says Platen print desk"]
+    assert not found.is_it
+
+
+def test_found_by_a_scan_alone() -> None:
+    seen = Sighting(NEW, SeenBy.SCAN, "02:46:57:aa:bb:cc", port=5310)
+    assert rank(seen, answers={NEW: SIGNED})[0].is_it
+
+
+def test_addresses_to_scan_are_bounded_and_the_small_network_comes_first() -> None:
+    assert addresses_in(["192.168.7.0/30"]) == ("192.168.7.1", "192.168.7.2")
+    many = addresses_in(["10.0.0.0/8", "192.168.7.0/24"])
+    assert len(many) == MAX_SCANNED_ADDRESSES
+    assert many[0] == "192.168.7.1"
+
+
+def test_each_newcomer_is_told_once_with_the_deployment_it_speaks_for_most() -> None:
+    mine = rank(Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "press"))
+    phone = rank(Sighting(PHONE, SeenBy.LEASE, "02:46:57:aa:bb:cd", ""))
+    found = newcomers([(1, "Press", (*mine, *phone)), (2, "Other", phone)])
+    assert [(n.address, n.deployment_id, n.likely) for n in found] == [(NEW, 1, "Press"), (PHONE, 1, "")]
 
 
 def test_what_is_said_about_it() -> None:

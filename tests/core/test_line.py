@@ -46,9 +46,16 @@ def test_a_stop_and_a_run_are_drawn_as_such() -> None:
 
 
 def test_a_device_in_service_stays_judged_as_it_was() -> None:
-    line = draw_line(states(settings=StationState(False, Severity.STOP)), in_service=True)
-    assert line.finished
-    assert {m.mark for m in line.marks} == {Mark.OK}
+    as_it_was = {
+        "plan": StationState(True), "setup": StationState(False, Severity.STOP, note="left"), "find": StationState(False),
+        "keep": StationState(True, note="on record", next_step="In service"),
+    }  # fmt: skip
+    line = draw_line(states(**as_it_was), in_service=True)
+    assert (line.finished, line.needs_you, line.next_step) == (True, False, "In service")
+    marks = {m.station: (m.mark, m.note) for m in line.marks}
+    # A device whose own login still opened when it was kept is not drawn as if it did not.
+    assert marks[Station.SETUP] == (Mark.STOP, "left")
+    assert (marks[Station.PLAN][0], marks[Station.FIND][0], marks[Station.KEEP][0]) == (Mark.OK, Mark.TODO, Mark.OK)
 
 
 @pytest.mark.parametrize(
@@ -60,6 +67,7 @@ def test_a_device_in_service_stays_judged_as_it_was() -> None:
         (CardFacts(False, "it died", True, True), False, Severity.STOP),
         (CardFacts(False, "", True, False), False, Severity.CHECK),
         (CardFacts(False, "", True, True), True, Severity.OK),
+        (CardFacts(False, "", False, False, void_why="another was written on its card"), False, Severity.CHECK),
     ],
 )
 def test_only_a_proven_and_current_card_is_done(facts: CardFacts, done: bool, verdict_: Severity) -> None:
@@ -69,13 +77,18 @@ def test_only_a_proven_and_current_card_is_done(facts: CardFacts, done: bool, ve
 
 def test_boot_and_find_states() -> None:
     band = Band(35, 120, 300, 600)
-    assert boot_state(BootFacts(True, 60, None, "14:14:00"), band).next_step == "Give it until 14:14:00"
+    assert boot_state(BootFacts(True, 60, None, "14:14:00", "14:13:00"), band).next_step == "Give it until 14:14:00"
     assert boot_state(BootFacts(True, 400, None, ""), band).verdict is Severity.CHECK
     assert boot_state(BootFacts(True, 900, None, ""), band).verdict is Severity.STOP
     assert boot_state(BootFacts(True, 900, 41.0, ""), band).done
     assert not boot_state(BootFacts(False, 0, None, ""), None).done
-    assert not find_state((), claimed="", seen_at="127.77.4.9", page_answers=True).done
-    assert find_state((), claimed="127.77.4.9", seen_at="", page_answers=False).done
+    failed = boot_state(BootFacts(False, 372, None, failed_run=1, likeliest="Passphrase is wrong"), band)
+    assert (failed.done, failed.verdict) == (False, Severity.CHECK)
+    assert "Run 1" in failed.next_step
+    assert "Passphrase is wrong" in failed.next_detail
+    assert not find_state((), claimed="", seen_at="127.77.4.9", page_answers=True, powered=True).done
+    assert find_state((), claimed="127.77.4.9", seen_at="", page_answers=False, powered=True).done
+    assert "Power" in find_state((), claimed="", seen_at="", page_answers=False, powered=False).next_step
 
 
 def test_a_tick_does_nothing_for_a_measured_step() -> None:

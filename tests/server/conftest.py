@@ -5,18 +5,24 @@ from __future__ import annotations
 import json
 import shutil
 from collections.abc import Iterator
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
 from django.test import Client
+from django.utils import timezone
 
 from mintseed import wiring
+from mintseed.server.agent.bench_row import own_bench
+from mintseed.server.agent.drives import report_drives
+from mintseed.server.agent.looking import sweep
+from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.demo.quay_house import DRIVES, NETWORKS, seed_database
 from mintseed.server.jobs.heartbeat import Heartbeat
 from mintseed.server.jobs.tasks import read_image, read_image_task, write_card_task
 from mintseed.server.library import sync_library
-from mintseed.server.models import Image, Job, LogEntry
+from mintseed.server.models import Image, Job, LogEntry, ReportedDrive
 
 
 class Api:
@@ -37,7 +43,7 @@ class Api:
         return self._ok("get", path)
 
     def post(self, path: str, body: object = None) -> Any:
-        return self._ok("post", path, body)
+        return self._ok("post", path, {} if body is None else body)
 
     def put(self, path: str, body: object) -> Any:
         return self._ok("put", path, body)
@@ -88,6 +94,7 @@ def quay_house(bench: Path, xrays: dict[str, dict[str, Any]], db: None) -> None:
     for row in xrays.values():
         Image.objects.create(**{k: v for k, v in row.items() if k != "id"})
     seed_database(wiring.config())
+    report()
 
 
 @pytest.fixture
@@ -98,19 +105,30 @@ def api(quay_house: None, monkeypatch: pytest.MonkeyPatch) -> Api:
 
 
 def work() -> None:
-    """Do what the worker would: run every queued job."""
+    """Do what the workers would: run every queued job, then report the drives."""
     for job in Job.objects.filter(state=Job.State.QUEUED):
         task = write_card_task if job.kind == Job.Kind.WRITE_CARD else read_image_task
         task.func(job.pk)
+    report()
 
 
-def started(api: Api, recipe: str = "platen", board: str = "Larkspur R", **settings: str) -> int:
+def report() -> None:
+    """Do what the bench's agent would: report the drives, looking at every card anew, and who is on the network."""
+    bench, now = own_bench(), timezone.now()
+    ReportedDrive.objects.update(reported_at=now - timedelta(minutes=1))
+    report_drives(bench, now)
+    NetworkMemory(bench).remember(sweep(site_networks(bench)).sightings, now)
+
+
+def started(
+    api: Api, recipe: str = "platen", board: str = "Larkspur R", unit: str = "", supply: str = "2.5 A", **settings: str
+) -> int:
     """Bring a deployment to agreed settings; return its id."""
     pk: int = api.post("/deployments", {"recipe": recipe, "name": "Reading-room press"})["id"]
     plan = api.get(f"/deployments/{pk}/plan")
-    unit = next(u["id"] for u in plan["units"] if u["board_name"] == board)
-    supply = next(s["id"] for s in plan["supplies"] if "2.5 A" in s["text"])
-    api.put(f"/deployments/{pk}/plan", {"board_unit_id": unit, "supply_id": supply, "card_gb": 32})
+    chosen = next(u["id"] for u in plan["units"] if u["board_name"] == board and unit in u["name"])
+    picked = next(s["id"] for s in plan["supplies"] if supply in s["text"])
+    api.put(f"/deployments/{pk}/plan", {"board_unit_id": chosen, "supply_id": picked, "card_gb": 32})
     choices = api.get(f"/deployments/{pk}/image")["choices"]
     best = next(c["image"]["id"] for c in choices if c["suggested"])
     api.put(f"/deployments/{pk}/image", {"image_id": best})
@@ -120,4 +138,10 @@ def started(api: Api, recipe: str = "platen", board: str = "Larkspur R", **setti
     return pk
 
 
-CARD = {"path": "/dev/pdb", "serial": "QH-C32-07", "again": "QH-C32-07"}
+CARD_SERIAL, OTHER_CARD_SERIAL = "QH-C32-07", "QH-C16-02"
+
+
+def card(serial: str = CARD_SERIAL) -> dict[str, Any]:
+    """Return what the browser sends when the card with this reader's serial is picked twice."""
+    row = next(r for r in ReportedDrive.objects.all() if r.drive["serial"] == serial)
+    return {"drive_id": row.pk, "path": row.path, "serial": serial, "again": row.path}

@@ -4,35 +4,39 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from datetime import timedelta
+from typing import Any
 
 import pytest
-from django.db import DatabaseError
+from django.db import DatabaseError, IntegrityError, transaction
 from django.utils import timezone
+from django_tasks_db.models import DBTaskResult
 
 from mintseed import wiring
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import OutsideError, StoppedError
 from mintseed.server.jobs.heartbeat import Heartbeat
 from mintseed.server.jobs.state import DEAD_AFTER_S, is_active, is_dead
-from mintseed.server.models import Deployment, Image, Job, LogEntry
+from mintseed.server.jobs.tasks import write_card_task
+from mintseed.server.library import sync_library
+from mintseed.server.models import Deployment, DriveLease, Image, Job, LogEntry, Write
 from mintseed.services import write_card
-from tests.server.conftest import CARD, Api, started, work
+from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, report, started, work
 
 
 def begun(api: Api) -> tuple[int, Job]:
     pk = started(api)
-    api.post(f"/deployments/{pk}/card/write", CARD)
-    return pk, Job.objects.get(deployment_id=pk)
+    api.post(f"/deployments/{pk}/card/write", card())
+    return pk, Job.objects.filter(write__deployment_id=pk).latest("pk")
 
 
 def not_written(api: Api, pk: int) -> str:
     """Assert that the card of `pk` does not count as written, and return what is said about it."""
-    card = api.get(f"/deployments/{pk}/card")
-    assert not card["proven"]
-    assert not card["job"]["active"]
-    line = card["deployment"]["line"]
+    shown = api.get(f"/deployments/{pk}/card")
+    assert not shown["proven"]
+    assert not shown["job"]["active"]
+    line = shown["deployment"]["line"]
     assert (line["now"], line["marks"][3]["mark"]) == ("card", "stop")
-    return str(card["job"]["trouble"])
+    return str(shown["job"]["trouble"])
 
 
 def test_a_worker_that_dies_is_seen_within_seconds(api: Api) -> None:
@@ -43,7 +47,7 @@ def test_a_worker_that_dies_is_seen_within_seconds(api: Api) -> None:
     Job.objects.filter(pk=job.pk).update(heartbeat_at=now - timedelta(seconds=DEAD_AFTER_S + 1))
     assert "worker died" in not_written(api, pk)
     # The walk goes on: a second write is taken and proves the card.
-    api.post(f"/deployments/{pk}/card/write", CARD)
+    api.post(f"/deployments/{pk}/card/write", card())
     work()
     assert api.get(f"/deployments/{pk}/card")["current"]
 
@@ -52,7 +56,7 @@ def test_an_old_proof_is_gone_as_soon_as_a_write_begins(api: Api) -> None:
     pk, _ = begun(api)
     work()
     assert api.get(f"/deployments/{pk}/card")["proven"]
-    api.post(f"/deployments/{pk}/card/write", CARD)
+    api.post(f"/deployments/{pk}/card/write", card())
     assert not api.get(f"/deployments/{pk}/card")["proven"]
 
 
@@ -60,7 +64,7 @@ def test_a_card_taken_for_another_deployment_is_no_longer_the_firsts(api: Api) -
     first, _ = begun(api)
     work()
     second = started(api, host_name="second")
-    api.post(f"/deployments/{second}/card/write", CARD)
+    api.post(f"/deployments/{second}/card/write", card())
     work()
     assert not api.get(f"/deployments/{first}/card")["proven"]
     assert api.get(f"/deployments/{second}/card")["proven"]
@@ -69,7 +73,7 @@ def test_a_card_taken_for_another_deployment_is_no_longer_the_firsts(api: Api) -
 def fault(**faults: int) -> None:
     folder = wiring.config().bench_folder
     listed = folder.read(folder.drives_file)
-    folder.write(folder.drives_file, [{**d, "faults": faults if d["serial"] == CARD["serial"] else {}} for d in listed])
+    folder.write(folder.drives_file, [{**d, "faults": faults if d["serial"] == CARD_SERIAL else {}} for d in listed])
 
 
 @pytest.mark.parametrize(
@@ -132,7 +136,7 @@ def test_settings_that_change_before_writing_begins_are_refused(api: Api) -> Non
 
 def test_one_card_is_written_once_at_a_time(api: Api) -> None:
     pk, _ = begun(api)
-    status, problem = api.call("post", f"/deployments/{pk}/card/write", CARD)
+    status, problem = api.call("post", f"/deployments/{pk}/card/write", card())
     assert (status, "already" in problem["title"]) == (409, True)
     # While it is written, nothing it depends on may change.
     for path, body in (
@@ -201,13 +205,161 @@ def test_the_heartbeat_writes_learns_of_a_stop_and_of_a_lost_database(
             second.tell(Progress(Phase.WRITING, 12, 100, 1.2))
 
 
-def test_what_proves_a_card_is_the_service(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_programming_mistake_ends_the_job_with_a_sentence(
+    api: Api, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture
+) -> None:
     def broken(*arguments: object, **named: object) -> None:
         raise RuntimeError("a programming mistake")
 
     monkeypatch.setattr(write_card, "execute", broken)
     pk, job = begun(api)
-    with pytest.raises(RuntimeError):
+    work()
+    assert "unforeseen RuntimeError" in not_written(api, pk)
+    assert Job.objects.get(pk=job.pk).state == Job.State.FAILED
+    assert "a programming mistake" in caplog.text
+
+
+# One writer a drive, and a proof that cannot outlive its card. Each of these once left two deployments proven on one card.
+
+
+def proven(*deployments: int) -> list[int]:
+    return [pk for pk in deployments if any(w.holds for w in Write.objects.filter(deployment_id=pk))]
+
+
+def test_written_powered_removed_another_written_restored(api: Api) -> None:
+    a, _ = begun(api)
+    work()
+    api.post(f"/deployments/{a}/boot/power-on")
+    report()
+    assert api.call("delete", f"/deployments/{a}")[0] == 204
+    report()
+    b = started(api, host_name="second")
+    api.post(f"/deployments/{b}/card/write", card())
+    work()
+    api.post(f"/deployments/{a}/restore")
+    assert proven(a, b) == [b]
+    shown = api.get(f"/deployments/{a}/card")
+    assert (shown["proven"], "was written on its card" in shown["void_why"]) == (False, True)
+    assert api.call("post", f"/deployments/{a}/boot/power-on", {})[0] == 409
+
+
+def test_a_worker_that_sleeps_through_its_own_death_proves_nothing(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    a, job = begun(api)
+    b = started(api, host_name="second")
+    real = write_card.execute
+
+    def sleeps(*arguments: Any, **named: Any) -> Any:
+        written = real(*arguments, **named)
+        # The machine slept here for longer than a worker may be silent, and somebody else was given the drive.
+        Job.objects.filter(pk=job.pk).update(heartbeat_at=timezone.now() - timedelta(seconds=DEAD_AFTER_S + 2))
+        monkeypatch.setattr(write_card, "execute", real)
+        api.post(f"/deployments/{b}/card/write", card())
+        return written
+
+    monkeypatch.setattr(write_card, "execute", sleeps)
+    write_card_task.func(job.pk)
+    assert proven(a, b) == []
+    assert "handed to another write" in not_written(api, a)
+    work()
+    assert proven(a, b) == [b]
+
+
+def test_a_job_that_waited_too_long_is_asked_about_again(api: Api) -> None:
+    a, job = begun(api)
+    Job.objects.filter(pk=job.pk).update(created_at=timezone.now() - timedelta(minutes=3))
+    work()
+    assert "it waited 3 min" in not_written(api, a)
+    # And one that nobody took up at all makes room for the next.
+    api.post(f"/deployments/{a}/card/write", card())
+    second = Job.objects.latest("pk")
+    Job.objects.filter(pk=second.pk).update(created_at=timezone.now() - timedelta(minutes=11))
+    b = started(api, host_name="second")
+    api.post(f"/deployments/{b}/card/write", card())
+    write_card_task.func(second.pk)
+    work()
+    assert proven(a, b) == [b]
+    assert Job.objects.get(pk=second.pk).state == Job.State.FAILED
+
+
+def test_a_drive_has_one_lease_whose_number_only_rises(api: Api) -> None:
+    a, _ = begun(api)
+    lease = DriveLease.objects.get(path="/dev/pdb")
+    assert (lease.number, lease.write.deployment_id) == (1, a)
+    b = started(api, host_name="second")
+    status, problem = api.call("post", f"/deployments/{b}/card/write", card())
+    assert (status, "already" in problem["title"]) == (409, True)
+    with pytest.raises(IntegrityError), transaction.atomic():
+        DriveLease.objects.create(bench=lease.bench, path=lease.path)
+    work()
+    api.post(f"/deployments/{b}/card/write", card())
+    lease.refresh_from_db()
+    assert lease.number == 2
+
+
+def test_the_device_itself_takes_one_writer(api: Api) -> None:
+    """Whatever the database says: a second writer is kept out by a lock on the device (flock(2))."""
+    pk, _ = begun(api)
+    bench = wiring.bench()
+    drive = next(d for d in bench.readers.drives() if d.serial == CARD_SERIAL)
+    with bench.readers.open(drive):
         work()
-    Job.objects.filter(pk=job.pk).update(heartbeat_at=timezone.now() - timedelta(minutes=1))
-    assert "worker died" in not_written(api, pk)
+    assert "another writer still holds" in not_written(api, pk)
+
+
+def test_a_card_changed_behind_our_back_is_not_powered(api: Api) -> None:
+    pk, _ = begun(api)
+    work()
+    backing = wiring.config().bench_folder.cards / "pdb.img"
+    with backing.open("r+b") as file:
+        file.seek(500)
+        file.write(b"somebody else wrote here")
+    status, problem = api.call("post", f"/deployments/{pk}/boot/power-on", {})
+    assert (status, "no longer the one" in problem["title"]) == (409, True)
+
+
+def test_a_card_put_back_is_told_by_its_bytes(api: Api) -> None:
+    a, b = started(api, host_name="first"), started(api, host_name="second")
+    api.post(f"/deployments/{a}/card/write", card())
+    api.post(f"/deployments/{b}/card/write", card(OTHER_CARD_SERIAL))
+    work()
+    # The two cards change places: the readers' serials stay where they are.
+    folder = wiring.config().bench_folder
+    left, right, aside = folder.cards / "pdb.img", folder.cards / "pdc.img", folder.cards / "aside"
+    left.rename(aside)
+    right.rename(left)
+    aside.rename(right)
+    report()
+    whose = {d["serial"]: d["whose_deployment_id"] for d in api.get("/bench")["drives"]}
+    assert (whose[CARD_SERIAL], whose[OTHER_CARD_SERIAL]) == (b, a)
+
+
+def test_a_reading_that_is_stopped_leaves_writing_alone(api: Api) -> None:
+    image = Image.objects.get(file_name="platen-3.0-64.img.gz")
+    api.post(f"/images/{image.pk}/read")
+    job = Job.objects.get(image=image)
+    pk, _ = begun(api)
+    api.post(f"/images/{image.pk}/stop")
+    job.refresh_from_db()
+    assert job.state == Job.State.STOPPED
+    work()
+    assert proven(pk) == [pk]
+    image.refresh_from_db()
+    assert image.xray
+    queues = {r.queue_name for r in DBTaskResult.objects.all()}
+    assert queues == {"cards-bench", "images-bench"}
+
+
+def test_a_reading_that_ends_while_somebody_looks_is_not_missed(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    image = Image.objects.get(file_name="platen-3.2-64.img.xz")
+    Image.objects.filter(pk=image.pk).update(xray="", read_at=None)
+    pk = api.post("/deployments", {"recipe": "platen"})["id"]
+    api.put(f"/deployments/{pk}/image", {"image_id": image.pk})
+
+    def read_meanwhile() -> list[Image]:
+        work()
+        return sync_library()
+
+    monkeypatch.setattr("mintseed.server.api.image.sync_library", read_meanwhile)
+    chosen = api.get(f"/deployments/{pk}/image")["chosen"]
+    assert chosen["job"]["state"] == "done"
+    assert chosen["xray"] is not None

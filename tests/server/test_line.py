@@ -9,12 +9,24 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
-from mintseed.server.looking import look_for, note_late
-from mintseed.server.models import Deployment, LogEntry
-from mintseed.server.walk import load_walk
+from mintseed.server.agent.bench_row import own_bench
+from mintseed.server.agent.looking import look_once
+from mintseed.server.models import (
+    Bench,
+    BootRun,
+    Claim,
+    Deployment,
+    Judgement,
+    LogEntry,
+    Reading,
+    ReportedDrive,
+    Site,
+    StationRecord,
+    Write,
+)
 from mintseed.standins.bench import mac_of
 from mintseed.standins.router.leases import LeaseBook
-from tests.server.conftest import CARD, Api, started, work
+from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, report, started, work
 
 
 def now_at(api: Api, pk: int) -> str:
@@ -23,7 +35,7 @@ def now_at(api: Api, pk: int) -> str:
 
 def written(api: Api, **settings: str) -> int:
     pk = started(api, **settings)
-    api.post(f"/deployments/{pk}/card/write", CARD)
+    api.post(f"/deployments/{pk}/card/write", card())
     work()
     return pk
 
@@ -31,23 +43,30 @@ def written(api: Api, **settings: str) -> int:
 def test_every_station_in_turn(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
     pk = started(api, host_name="reading-press")
     assert now_at(api, pk) == "card"
-    card = api.post(f"/deployments/{pk}/card/write", CARD)
-    assert card["job"]["active"]
-    assert card["deployment"]["line"]["marks"][3]["mark"] == "run"
+    writing = api.post(f"/deployments/{pk}/card/write", card())
+    assert writing["job"]["active"]
+    assert writing["deployment"]["line"]["marks"][3]["mark"] == "run"
     work()
-    card = api.get(f"/deployments/{pk}/card")
-    assert (card["proven"], card["current"], card["job"]["state"]) == (True, True, "done")
+    proven = api.get(f"/deployments/{pk}/card")
+    assert (proven["proven"], proven["current"], proven["released"], proven["job"]["state"]) == (
+        True,
+        True,
+        True,
+        "done",
+    )
+    assert [p["phase"] for p in proven["writes"][0]["phases"]] == ["writing", "flushing", "reading-back"]
     assert now_at(api, pk) == "boot"
 
     boot = api.post(f"/deployments/{pk}/boot/power-on")
     assert boot["finding"]["code"] == "boot.waiting"
-    assert not any(d["serial"] == CARD["serial"] for d in api.get("/bench")["drives"])
+    report()
+    assert not any(d["serial"] == CARD_SERIAL for d in api.get("/bench")["drives"])
     unit = Deployment.objects.get(pk=pk).board_unit_id
     address = LeaseBook(wiring.config().bench_folder, "127.77.5.0/24").give(mac_of(f"unit-{unit}"), "reading-press")
     answers = {"status": 200, "body": "Platen print desk"}
     probe = wiring.bench().probe
     monkeypatch.setattr(type(probe), "get", lambda self, url: PageAnswer(url, **answers))
-    look_for(load_walk(pk))
+    look_once(own_bench())
     assert now_at(api, pk) == "find"
     find = api.post(f"/deployments/{pk}/find/claim", {"address": address})
     assert find["url"] == f"http://{address}:5310/"
@@ -78,19 +97,22 @@ def test_every_station_in_turn(api: Api, monkeypatch: pytest.MonkeyPatch) -> Non
         f"/deployments/{pk}/keep/same-again", {"name": "Map-room press", "host_name": keep["next_host_name"]}
     )
     assert again["host_name"] == "reading-press-2"
-    # A site that changes afterwards does not open the stations of a device in service.
-    api.put("/site", {"name": "Quay House", "country": "IE", "time_zone": "Europe/Dublin", "keyboard": "gb", "networks": ["127.77.5.0/24"]})  # fmt: skip
-    assert api.get(f"/deployments/{pk}")["line"]["finished"]
+    # What changes at the site afterwards does not touch the record of a device in service.
+    before = api.get(f"/deployments/{pk}")["line"]
+    site = Site.objects.get().pk
+    api.put(f"/sites/{site}", {"name": "Quay House", "country": "IE", "time_zone": "Europe/Dublin", "keyboard": "gb", "networks": ["127.77.5.0/24"]})  # fmt: skip
+    assert api.get(f"/deployments/{pk}")["line"] == before
+    assert before["finished"]
 
 
 def test_changed_settings_make_the_card_old(api: Api) -> None:
     pk = written(api)
     assert now_at(api, pk) == "boot"
     api.put(f"/deployments/{pk}/settings", {"host_name": "another"})
-    card = api.get(f"/deployments/{pk}/card")
-    assert (card["proven"], card["current"]) == (True, False)
-    assert card["deployment"]["line"]["now"] == "card"
-    assert api.call("post", f"/deployments/{pk}/boot/power-on")[0] == 409
+    old = api.get(f"/deployments/{pk}/card")
+    assert (old["proven"], old["current"]) == (True, False)
+    assert old["deployment"]["line"]["now"] == "card"
+    assert api.call("post", f"/deployments/{pk}/boot/power-on", {})[0] == 409
     api.put(f"/deployments/{pk}/settings", {"host_name": "platen"})
     assert now_at(api, pk) == "boot"
 
@@ -108,11 +130,9 @@ def test_a_wrong_passphrase_is_named_first_when_late(api: Api) -> None:
     api.post(f"/deployments/{pk}/boot/power-on")
     assert api.get(f"/deployments/{pk}/boot")["causes"] == []
     pace = wiring.bench().clock.boot_pace
-    Deployment.objects.filter(pk=pk).update(powered_at=timezone.now() - timedelta(seconds=310 / pace))
-    walk = load_walk(pk)
-    look_for(walk)
-    note_late(walk)
-    note_late(load_walk(pk))
+    BootRun.objects.filter(deployment_id=pk).update(powered_at=timezone.now() - timedelta(seconds=310 / pace))
+    look_once(own_bench())
+    look_once(own_bench())
     boot = api.get(f"/deployments/{pk}/boot")
     assert boot["finding"]["code"] == "boot.late"
     assert len(boot["causes"]) == 3
@@ -120,13 +140,18 @@ def test_a_wrong_passphrase_is_named_first_when_late(api: Api) -> None:
     assert boot["deployment"]["line"]["marks"][4]["mark"] == "check"
     assert LogEntry.objects.filter(event="boot.late").count() == 1
     off = api.post(f"/deployments/{pk}/boot/power-off")
-    assert off["finding"] is None
-    assert any(d["serial"] == CARD["serial"] for d in api.get("/bench")["drives"])
+    # The failed boot stays in view, with its causes, and the same card may be tried again.
+    assert off["finding"]["code"] == "boot.failed-run"
+    assert "Run 1" in off["deployment"]["line"]["next_step"]
+    assert off["causes"] == boot["causes"]
+    assert (off["ready"], off["runs"][0]["ended"]) == (True, "late")
+    report()
+    assert any(d["serial"] == CARD_SERIAL for d in api.get("/bench")["drives"])
 
 
 def test_nothing_is_written_before_it_is_ready(api: Api) -> None:
     pk = api.post("/deployments", {"recipe": "platen"})["id"]
-    status, problem = api.call("post", f"/deployments/{pk}/card/write", CARD)
+    status, problem = api.call("post", f"/deployments/{pk}/card/write", card())
     assert status == 409
     assert "No image" in problem["title"]
     assert api.call("post", f"/deployments/{pk}/settings/agree")[0] == 409
@@ -141,21 +166,21 @@ def test_a_plan_that_stops_keeps_the_card_untouched(api: Api) -> None:
     twin = next(u["id"] for u in plan["units"] if u["board_name"] == "Larkspur C")
     plan = api.put(f"/deployments/{pk}/plan", {"board_unit_id": twin})
     assert plan["deployment"]["line"]["marks"][0]["mark"] == "stop"
-    status, problem = api.call("post", f"/deployments/{pk}/card/write", CARD)
+    status, problem = api.call("post", f"/deployments/{pk}/card/write", card())
     assert (status, "no radio" in problem["title"]) == (409, True)
 
 
 @pytest.mark.parametrize(
-    ("change", "said"),
+    ("serial", "change", "said"),
     [
-        ({"again": "QH-C16-02"}, "second pick"),
-        ({"path": "/dev/pda", "serial": "QH-0001", "again": "QH-0001"}, "Holds this system"),
-        ({"serial": "QH-OTHER", "again": "QH-OTHER"}, "another drive"),
+        (CARD_SERIAL, {"again": "/dev/pdc"}, "second pick"),
+        ("QH-0001", {}, "Holds this system"),
+        (CARD_SERIAL, {"serial": "QH-OTHER"}, "another drive"),
     ],
 )
-def test_the_wrong_drive_is_refused(api: Api, change: dict[str, str], said: str) -> None:
+def test_the_wrong_drive_is_refused(api: Api, serial: str, change: dict[str, str], said: str) -> None:
     pk = started(api)
-    status, problem = api.call("post", f"/deployments/{pk}/card/write", {**CARD, **change})
+    status, problem = api.call("post", f"/deployments/{pk}/card/write", {**card(serial), **change})
     assert status == 409
     assert said in problem["title"]
 
@@ -184,3 +209,156 @@ def test_a_lintel_account_is_hashed_and_the_password_forgotten(api: Api) -> None
     assert settings["admin_password_set"]
     assert Deployment.objects.get(pk=pk).admin_hash.startswith("$6$")
     assert "three wet boots" not in str(settings)
+
+
+def test_a_device_kept_with_its_own_login_still_open_shows_just_that(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    pk = written(api, host_name="reading-press")
+    api.post(f"/deployments/{pk}/boot/power-on")
+    unit = Deployment.objects.get(pk=pk).board_unit_id
+    address = LeaseBook(wiring.config().bench_folder, "127.77.5.0/24").give(mac_of(f"unit-{unit}"), "reading-press")
+    probe = type(wiring.bench().probe)
+    monkeypatch.setattr(probe, "get", lambda self, url: PageAnswer(url, 200, "Platen print desk"))
+    monkeypatch.setattr(probe, "post_form", lambda self, url, fields: PageAnswer(url, 200))
+    look_once(own_bench())
+    api.post(f"/deployments/{pk}/find/claim", {"address": address})
+    api.post(f"/deployments/{pk}/setup/check", {"step": "password"})
+    kept = api.post(f"/deployments/{pk}/keep/done")["deployment"]
+    marks = {m["station"]: m["mark"] for m in kept["line"]["marks"]}
+    assert (marks["setup"], marks["keep"], kept["closed"]) == ("stop", "ok", True)
+    assert (
+        StationRecord.objects.get(deployment_id=pk, station="setup", current=True).findings[0]["code"]
+        == "setup.default-login-opens"
+    )
+    # Closed is closed: nothing of it can be changed but by a new write.
+    assert api.call("put", f"/deployments/{pk}/settings", {"host_name": "x"})[0] == 409
+    assert api.call("post", f"/deployments/{pk}/setup/tick", {"step": "printer", "done": True})[0] == 409
+    api.post(f"/deployments/{pk}/boot/power-off")
+    report()
+    api.post(f"/deployments/{pk}/card/write", card())
+    assert not api.get(f"/deployments/{pk}")["closed"]
+    # What happened before is still there.
+    assert Claim.objects.filter(deployment_id=pk, taken_back_at=None).count() == 1
+    assert Reading.objects.filter(deployment_id=pk).count() == 1
+    assert Write.objects.filter(deployment_id=pk).count() == 2
+
+
+def test_records_are_made_when_something_changes_and_not_when_somebody_looks(api: Api) -> None:
+    pk = started(api)
+    api.get("/bench")
+    count = StationRecord.objects.count()
+    for _ in range(3):
+        api.get("/bench")
+        api.get(f"/deployments/{pk}/settings")
+    assert StationRecord.objects.count() == count
+    api.put(f"/deployments/{pk}/settings", {"host_name": "-"})
+    assert StationRecord.objects.filter(deployment_id=pk, station="settings").count() > 1
+    latest = StationRecord.objects.get(deployment_id=pk, station="settings", current=True)
+    assert (latest.verdict, latest.findings[0]["code"]) == ("stop", "settings.host-name-letters")
+
+
+def test_a_second_write_does_not_erase_the_first(api: Api) -> None:
+    pk = written(api)
+    first = Write.objects.get(deployment_id=pk)
+    api.post(f"/deployments/{pk}/card/write", card())
+    work()
+    first.refresh_from_db()
+    assert (first.outcome, bool(first.digest), first.holds) == ("proven", True, False)
+    assert Write.objects.filter(deployment_id=pk, void_at=None).count() == 1
+    assert Write.objects.latest("pk").lease_number == first.lease_number + 1
+
+
+def test_the_bench_tells_the_time_of_the_site(api: Api) -> None:
+    Site.objects.update(time_zone="Asia/Tokyo")
+    pk = written(api)
+    api.post(f"/deployments/{pk}/boot/power-on")
+    run = BootRun.objects.get(deployment_id=pk)
+    # Japan keeps UTC+9 all year (IANA time zone database).
+    said = next(d for d in api.get("/bench")["deployments"] if d["id"] == pk)["line"]["next_detail"]
+    assert f"{run.powered_at + timedelta(hours=9):%H:%M:%S}" in said
+
+
+def test_a_sites_passphrase_changed_after_others_joined_does_not_hide_the_cause(api: Api) -> None:
+    first = written(api, host_name="first")
+    api.post(f"/deployments/{first}/boot/power-on")
+    BootRun.objects.filter(deployment_id=first).update(joined_after_s=41.0)
+    network = Site.objects.get().wifi.get(ssid="Quay House 2G").pk
+    api.put(f"/networks/{network}", {"ssid": "Quay House 2G", "band_ghz": 2.4, "passphrase": "a new and wrong one"})
+    second = started(api, host_name="second", unit="bare")
+    api.post(f"/deployments/{second}/card/write", card(OTHER_CARD_SERIAL))
+    work()
+    api.post(f"/deployments/{second}/boot/power-on")
+    late = timezone.now() - timedelta(seconds=310 / wiring.bench().clock.boot_pace)
+    BootRun.objects.filter(deployment_id=second).update(powered_at=late)
+    cause = api.get(f"/deployments/{second}/boot")["causes"][0]
+    assert cause["code"] == "boot.cause-passphrase"
+    assert "1 other board joined" in cause["speaks_for"][0]
+
+
+def test_a_powered_board_goes_off_with_its_deployment_and_the_plan_waits(api: Api) -> None:
+    pk = written(api)
+    api.post(f"/deployments/{pk}/boot/power-on")
+    other = next(u["id"] for u in api.get(f"/deployments/{pk}/plan")["units"] if u["board_name"] == "Tansy")
+    status, problem = api.call("put", f"/deployments/{pk}/plan", {"board_unit_id": other})
+    assert (status, "powered" in problem["title"]) == (409, True)
+    assert api.call("delete", f"/deployments/{pk}")[0] == 204
+    assert wiring.config().bench_folder.powered() == {}
+    back = api.post(f"/deployments/{pk}/restore")
+    assert BootRun.objects.get(deployment_id=pk).off_at is not None
+    assert back["line"]["now"] == "boot"
+
+
+def test_the_next_one_takes_over_one_declared_list_of_choices() -> None:
+    from mintseed.services.same_again import COPIED, ITS_OWN
+
+    fields = {f.name for f in Deployment._meta.concrete_fields}
+    assert set(COPIED) | set(ITS_OWN) == fields
+    assert not set(COPIED) & set(ITS_OWN)
+
+
+def test_a_broken_description_spoils_only_its_own_deployment(api: Api) -> None:
+    whole, broken = started(api), started(api, host_name="second")
+    Deployment.objects.filter(pk=broken).update(recipe="gone")
+    bench = {d["id"]: d for d in api.get("/bench")["deployments"]}
+    assert bench[whole]["line"]["now"] == "card"
+    assert bench[broken]["line"]["needs_you"]
+    assert "recipe gone is gone" in bench[broken]["line"]["next_step"]
+    assert api.call("get", f"/deployments/{broken}/plan")[0] == 404
+    from mintseed.server.models import BoardUnit
+
+    BoardUnit.objects.filter(board="larkspur-r").update(board="unheard-of")
+    assert "unheard-of" in next(d for d in api.get("/bench")["deployments"] if d["id"] == whole)["line"]["next_step"]
+    assert api.get(f"/sites/{Site.objects.get().pk}/shelf")["units"][2]["findings"][0]["code"] == "shelf.board-unknown"
+
+
+def test_what_an_older_version_stored_is_read_again_or_left_out(api: Api) -> None:
+    from mintseed.server.models import Image
+
+    pk = written(api)
+    api.post(f"/deployments/{pk}/boot/power-on")
+    BootRun.objects.filter(deployment_id=pk).update(candidates='[{"old": 1}]', causes=[{"share": 0.5}])
+    assert api.get(f"/deployments/{pk}/find")["candidates"] == []
+    Image.objects.update(xray='{"an": "older X-ray"}')
+    assert api.get("/bench")["deployments"][0]["line"]["now"] == "image"
+
+
+def test_another_deployment_does_not_make_this_one_be_judged_again(api: Api) -> None:
+    first = started(api, host_name="first")
+    api.get("/bench")
+    before = Judgement.objects.get(deployment_id=first)
+    started(api, host_name="second")
+    api.get("/bench")
+    after = Judgement.objects.get(deployment_id=first)
+    assert (after.inputs, after.at) == (before.inputs, before.at)
+
+
+def test_powered_some_minutes_ago_shows_what_was_noted_since_and_nothing_before(api: Api) -> None:
+    pk = written(api)
+    Bench.objects.update(kind=Bench.Kind.REAL)
+    ReportedDrive.objects.all().delete()  # taken out of its reader
+    boot = api.post(f"/deployments/{pk}/boot/power-on", {"ago_s": 120})
+    assert boot["by_hand"]
+    assert [e["event"] for e in boot["events"]] == ["boot.powered-on"]
+    run = BootRun.objects.get(deployment_id=pk)
+    assert 119 < (run.noted_at - run.powered_at).total_seconds() < 130
+    # This bench began to look at the network after that, so nothing can be called new.
+    assert run.known_before is None

@@ -9,6 +9,8 @@ import stat
 from typing import Any
 
 import pytest
+from django.contrib.auth import get_user_model
+from django.core.cache import cache
 from django.db import DatabaseError, DataError, connection, transaction
 from django.http import StreamingHttpResponse
 from django.test import Client
@@ -17,9 +19,9 @@ from django.test.utils import CaptureQueriesContext
 from mintseed import wiring
 from mintseed.core.settings.values import derived_key
 from mintseed.server.journal import record
-from mintseed.server.models import Deployment, LogEntry, Site, WifiNetwork
-from mintseed.server.walk import load_walks
-from tests.server.conftest import CARD, Api, started, work
+from mintseed.server.judging import judged_all
+from mintseed.server.models import BoardUnit, Deployment, LogEntry, Site, WifiNetwork
+from tests.server.conftest import Api, card, started, work
 
 PASSPHRASE = "spring tide at noon"
 KEY = derived_key(PASSPHRASE, "Quay House 2G")
@@ -52,37 +54,38 @@ def test_no_secret_lies_in_the_database_in_clear(api: Api) -> None:
 def test_no_answer_and_no_log_holds_a_secret_unasked(api: Api, caplog: pytest.LogCaptureFixture) -> None:
     with caplog.at_level(logging.DEBUG):
         pk = started(api, passphrase="spring tide at nine")
-        api.post(f"/deployments/{pk}/card/write", CARD)
+        api.post(f"/deployments/{pk}/card/write", card())
         work()
         said = json.dumps([
             api.get(f"/deployments/{pk}/{station}") for station in ("plan", "image", "settings", "card", "boot", "find", "setup", "keep")
-        ] + [api.get("/bench"), api.get("/site"), api.get("/log"), api.get("/images")])  # fmt: skip
+        ] + [api.get("/bench"), api.get(f"/sites/{Site.objects.get().pk}"), api.get(f"/sites/{Site.objects.get().pk}/shelf"), api.get("/log"), api.get("/images")])  # fmt: skip
     spoilt = derived_key("spring tide at nine", "Quay House 2G")
     for secret in (PASSPHRASE, "spring tide at nine", KEY, spoilt):
         assert secret not in said
         assert secret not in caplog.text
     assert api.post(f"/deployments/{pk}/settings/passphrase") == {"value": "spring tide at nine"}
     network = WifiNetwork.objects.get(ssid="Quay House 2G").pk
-    assert api.post(f"/site/networks/{network}/passphrase") == {"value": PASSPHRASE}
+    assert api.post(f"/networks/{network}/passphrase") == {"value": PASSPHRASE}
 
 
 def test_the_site_is_judged_and_a_passphrase_survives_an_empty_field(api: Api) -> None:
     network = WifiNetwork.objects.get(ssid="Quay House 2G").pk
-    api.put(f"/site/networks/{network}", {"ssid": "Quay House 2G", "band_ghz": 2.4, "passphrase": ""})
+    api.put(f"/networks/{network}", {"ssid": "Quay House 2G", "band_ghz": 2.4, "passphrase": ""})
     assert WifiNetwork.objects.get(pk=network).passphrase == PASSPHRASE
     site = api.put(
-        "/site", {"name": "Q", "country": "UK", "time_zone": "Nowhere", "keyboard": "gb", "networks": ["127.77.5.0/24"]}
+        f"/sites/{Site.objects.get().pk}",
+        {"name": "Q", "country": "UK", "time_zone": "Nowhere", "keyboard": "gb", "networks": ["127.77.5.0/24"]},
     )
     assert {f["code"] for f in site["findings"]} == {"wifi.country-unknown", "settings.time-zone-unknown"}
-    site = api.post("/site/networks", {"ssid": "x" * 40, "passphrase": "short"})
+    site = api.post(f"/sites/{site['id']}/networks", {"ssid": "x" * 40, "passphrase": "short"})
     assert {f["code"] for f in site["wifi"][-1]["findings"]} == {"wifi.ssid-length", "wifi.passphrase-length"}
-    assert len(api.call("delete", f"/site/networks/{site['wifi'][-1]['id']}")[1]["wifi"]) == 2
+    assert len(api.call("delete", f"/networks/{site['wifi'][-1]['id']}")[1]["wifi"]) == 2
 
 
 @pytest.mark.parametrize("network", ["8.8.8.0/24", "nonsense", "2001:db8::/32"])
 def test_only_private_ranges_may_be_looked_at(api: Api, network: str) -> None:
     body = {"name": "Q", "country": "GB", "time_zone": "UTC", "keyboard": "gb", "networks": [network]}
-    assert api.call("put", "/site", body)[0] == 422
+    assert api.call("put", f"/sites/{Site.objects.get().pk}", body)[0] == 422
     assert Site.objects.get().networks == ["127.77.5.0/24"]
 
 
@@ -133,6 +136,15 @@ def test_a_rebound_name_is_refused_and_headers_are_strict() -> None:
         ("post", "/deployments/{pk}/setup/check", {"step": "none"}, 404),
         ("post", "/deployments/{pk}/find/claim", {"address": "8.8.8.8"}, 409),
         ("post", "/deployments/{pk}/card/write", {"path": "/dev/pdb"}, 422),
+        (
+            "post",
+            "/deployments/{pk}/card/write",
+            {"drive_id": 999999, "path": "/dev/pdb", "serial": "", "again": ""},
+            404,
+        ),
+        ("post", "/deployments/{pk}/boot/power-on", {"ago_s": -5}, 422),
+        ("post", "/deployments/{pk}/boot/power-on", {"ago_s": 1e9}, 422),
+        ("put", "/shelf/boards/999999", {"name": "x", "board": "tansy"}, 404),
     ],
 )
 def test_bad_input_gets_a_problem_and_changes_nothing(api: Api, method: str, path: str, body: Any, status: int) -> None:
@@ -150,7 +162,7 @@ def test_a_database_that_does_not_answer_is_said_so(api: Api, monkeypatch: pytes
     def lost(*arguments: object) -> None:
         raise DatabaseError("server has gone away")
 
-    monkeypatch.setattr("mintseed.server.api.bench.load_walks", lost)
+    monkeypatch.setattr("mintseed.server.api.bench.judged_all", lost)
     status, problem = api.call("get", "/bench")
     assert (status, problem["code"]) == (503, "outside.database")
 
@@ -185,15 +197,15 @@ def test_mariadb_is_strict_and_keeps_every_letter(api: Api) -> None:
     assert "STRICT_ALL_TABLES" in mode
     assert letters == "utf8mb4"
     with pytest.raises(DataError), transaction.atomic():
-        Site.objects.filter(pk=1).update(country="TOOLONG")
-    Site.objects.filter(pk=1).update(name="Küste 🌊")
+        Site.objects.all().update(country="TOOLONG")
+    Site.objects.all().update(name="Küste 🌊")
     assert Site.objects.get().name == "Küste 🌊"
 
 
 def test_queries_do_not_grow_with_deployments(api: Api) -> None:
     def asked() -> int:
         with CaptureQueriesContext(connection) as queries:
-            load_walks()
+            judged_all()
         return len(queries)
 
     for number in range(3):
@@ -206,7 +218,7 @@ def test_queries_do_not_grow_with_deployments(api: Api) -> None:
 
 def test_the_filled_image_comes_as_a_file(api: Api) -> None:
     pk = started(api, host_name="press")
-    response = Client().get(f"/api/deployments/{pk}/card/filled-image")
+    response = Client().post(f"/api/deployments/{pk}/card/filled-image")
     assert response.status_code == 200
     assert response.headers["Content-Disposition"] == 'attachment; filename="press-platen-3.2-64.img"'
     assert int(response.headers["Content-Length"]) == 138412032
@@ -219,4 +231,103 @@ def test_the_filled_image_comes_as_a_file(api: Api) -> None:
     assert len(sent) == 138412032
     assert b"HOST_NAME=press\n" in sent[: 52 * 1024 * 1024]
     other = api.post("/deployments", {"recipe": "platen"})["id"]
-    assert Client().get(f"/api/deployments/{other}/card/filled-image").status_code == 409
+    assert Client().post(f"/api/deployments/{other}/card/filled-image").status_code == 409
+
+
+def test_without_an_account_nothing_is_told_where_others_can_reach_it(api: Api, settings: Any) -> None:
+    settings.ACCOUNT_REQUIRED = True
+    get_user_model().objects.create_user("keeper", password="three wet boots")
+    for method, path in (
+        ("get", "/bench"),
+        ("get", "/place"),
+        ("post", "/deployments"),
+        ("get", "/log"),
+        ("delete", "/deployments/1"),
+    ):
+        assert api.call(method, path, {} if method == "post" else None)[0] == 401
+    assert api.get("/session")["signed_in"] is False
+    assert api.post("/session", {"name": "keeper", "password": "three wet boots"})["signed_in"]
+    assert api.call("get", "/bench")[0] == 200
+
+
+def test_guessing_passwords_has_to_wait(api: Api, settings: Any) -> None:
+    settings.ACCOUNT_REQUIRED = True
+    cache.clear()
+    get_user_model().objects.create_user("keeper", password="three wet boots")
+    for _ in range(5):
+        assert "do not open it" in api.call("post", "/session", {"name": "keeper", "password": "guess"})[1]["title"]
+    status, problem = api.call("post", "/session", {"name": "keeper", "password": "three wet boots"})
+    assert (status, "too many wrong passwords" in problem["title"]) == (409, True)
+    cache.clear()
+    assert api.post("/session", {"name": "keeper", "password": "three wet boots"})["signed_in"]
+
+
+def test_a_board_and_a_supply_are_made_changed_and_removed(api: Api) -> None:
+    site = Site.objects.get().pk
+    shelf = api.post(f"/sites/{site}/shelf/boards", {"name": "Bare one", "board": "tansy"})
+    unit = shelf["units"][-1]
+    assert (unit["name"], unit["board_name"], unit["used_by"]) == ("Bare one", "Tansy", [])
+    assert (
+        api.put(f"/shelf/boards/{unit['id']}", {"name": "Lidded one", "board": "tansy"})["units"][-1]["name"]
+        == "Lidded one"
+    )
+    assert api.call("post", f"/sites/{site}/shelf/boards", {"name": "x", "board": "unheard-of"})[0] == 422
+    pk = started(api, board="Tansy", unit="Lidded", supply="3 A")
+    status, problem = api.call("delete", f"/shelf/boards/{unit['id']}")
+    assert (status, "planned for" in problem["title"]) == (409, True)
+    assert api.call("delete", f"/deployments/{pk}")[0] == 204
+    assert unit["id"] not in {u["id"] for u in api.call("delete", f"/shelf/boards/{unit['id']}")[1]["units"]}
+    supply = api.post(
+        f"/sites/{site}/shelf/supplies", {"name": "Odd", "voltage_v": 5, "current_a": 1, "connector": "USB-C"}
+    )["supplies"][-1]
+    assert (
+        api.call(
+            "post",
+            f"/sites/{site}/shelf/supplies",
+            {"name": "Odd", "voltage_v": -5, "current_a": 1, "connector": "USB-C"},
+        )[0]
+        == 422
+    )
+    assert supply["id"] not in {s["id"] for s in api.call("delete", f"/shelf/supplies/{supply['id']}")[1]["supplies"]}
+
+
+def test_several_places_keep_their_things_apart(api: Api) -> None:
+    second = api.post("/sites", {"name": "Harbour shed"})
+    assert [s["name"] for s in api.get("/sites")] == ["Quay House", "Harbour shed"]
+    pk = api.post("/deployments", {"recipe": "platen", "site_id": second["id"]})["id"]
+    plan = api.get(f"/deployments/{pk}/plan")
+    assert (plan["units"], plan["supplies"], plan["networks"]) == ([], [], [])
+    other = BoardUnit.objects.first()
+    assert api.call("put", f"/deployments/{pk}/plan", {"board_unit_id": other.pk})[0] == 404  # type: ignore[union-attr]
+    # One host name at each of two places is no clash.
+    api.post("/deployments", {"recipe": "platen"})
+    assert {d.host_name for d in Deployment.objects.all()} == {"platen"}
+    assert api.call("delete", f"/sites/{second['id']}")[0] == 409
+    third = api.post("/sites", {"name": "Attic"})["id"]
+    assert api.call("delete", f"/sites/{third}")[0] == 204
+
+
+def test_what_a_recipe_asks_is_kept_encrypted_and_a_secret_answer_is_not_told(
+    api: Api, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    text = (
+        (wiring.PROJECT / "recipes" / "platen.yaml")
+        .read_text()
+        .replace('KEYBOARD: "{keyboard}"', 'KEYBOARD: "{keyboard}", PAPER: "{paper}{pin}"')
+    )
+    asks = '\nasks:\n  - {id: paper, title: Paper, pattern: "A[0-9]", default: A4}\n  - {id: pin, title: Pin, secret: true}\n'
+    asking = wiring.Descriptions({**wiring.recipes(), "platen": wiring.read_recipe(text + asks, where="mine.yaml")}, {})
+    monkeypatch.setattr(wiring, "recipe_files", lambda: asking)
+    pk = api.post("/deployments", {"recipe": "platen"})["id"]
+    image = next(c["image"]["id"] for c in api.get(f"/deployments/{pk}/image")["choices"] if c["image"]["release"])
+    api.put(f"/deployments/{pk}/image", {"image_id": image})
+    codes = {f["code"] for f in api.get(f"/deployments/{pk}/settings")["findings"]}
+    assert "settings.answer-missing" in codes
+    settings = api.put(f"/deployments/{pk}/settings", {"answers": {"paper": "A3", "pin": "sea-horse-71"}})
+    assert [(a["value"], a["given"]) for a in settings["asks"]] == [("A3", True), ("", True)]
+    shown = next(f for f in settings["files"] if f["path"] == "device.conf")
+    assert any(line["text"] == "PAPER=A3\u2026" for line in shown["lines"])
+    assert "sea-horse-71" not in json.dumps(settings)
+    assert "sea-horse-71" not in every_cell()
+    bad = api.put(f"/deployments/{pk}/settings", {"answers": {"paper": "foolscap"}})
+    assert "settings.answer-shape" in {f["code"] for f in bad["findings"]}

@@ -10,23 +10,27 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
+from mintseed.server.agent.bench_row import own_bench
+from mintseed.server.agent.looking import keep_look, look_at, look_once, watched
 from mintseed.server.library import identity_of, sync_library
-from mintseed.server.management.commands.watch import look_once
-from mintseed.server.models import BoardUnit, Deployment, LogEntry, Site
+from mintseed.server.management.commands.bench_agent import Agent
+from mintseed.server.models import BoardUnit, BootRun, Claim, Judgement, LogEntry, Site
+from mintseed.server.power import switch_off_ghosts
 from mintseed.standins.bench import mac_of
 from mintseed.standins.router.leases import LeaseBook
-from tests.server.conftest import CARD, Api, started, work
+from tests.server.conftest import OTHER_CARD_SERIAL, Api, card, report, started, work
 
 
-def powered(api: Api, host_name: str = "press") -> Deployment:
+def powered(api: Api, host_name: str = "press") -> BootRun:
     pk = started(api, host_name=host_name)
-    api.post(f"/deployments/{pk}/card/write", CARD)
+    api.post(f"/deployments/{pk}/card/write", card())
     work()
     api.post(f"/deployments/{pk}/boot/power-on")
-    return Deployment.objects.get(pk=pk)
+    report()
+    return BootRun.objects.get(deployment_id=pk)
 
 
-def joins(row: Deployment, host_name: str) -> str:
+def joins(row: BootRun, host_name: str) -> str:
     return LeaseBook(wiring.config().bench_folder, "127.77.5.0/24").give(mac_of(f"unit-{row.board_unit_id}"), host_name)
 
 
@@ -37,42 +41,51 @@ def silent_pages(monkeypatch: pytest.MonkeyPatch) -> None:
 
 def test_a_board_that_joins_is_noted_once(api: Api) -> None:
     row = powered(api)
-    look_once()
+    look_once(own_bench())
     row.refresh_from_db()
     assert row.joined_after_s is None
     address = joins(row, "press")
-    look_once()
-    look_once()
+    look_once(own_bench())
+    look_once(own_bench())
     row.refresh_from_db()
     assert row.joined_after_s is not None
-    assert LogEntry.objects.filter(deployment=row, event="boot.joined").count() == 1
+    assert LogEntry.objects.filter(deployment=row.deployment, event="boot.joined").count() == 1
     bench = api.get("/bench")
     assert bench["newcomers"][0]["address"] == address
     assert bench["newcomers"][0]["likely"] == "Reading-room press"
 
 
 def test_a_look_that_began_before_a_power_off_says_nothing_of_the_next_boot(api: Api) -> None:
-    from mintseed.server.looking import look_for
-    from mintseed.server.walk import load_walk
-
     row = powered(api)
-    walk = load_walk(row.pk)
+    board = watched(own_bench())[0]
     joins(row, "press")
-    api.post(f"/deployments/{row.pk}/boot/power-off")
-    look_for(walk)
+    api.post(f"/deployments/{row.deployment_id}/boot/power-off")
+    look_at([board])
     row.refresh_from_db()
     assert (row.joined_after_s, row.candidates) == (None, "")
+
+
+def test_it_joined_when_it_was_first_seen_and_not_when_its_page_was_through(api: Api) -> None:
+    row = powered(api)
+    joins(row, "press")
+    board = watched(own_bench())[0]
+    look = look_at([board])[0]
+    row.refresh_from_db()
+    wanted = (look.seen_at - row.powered_at).total_seconds() * row.bench.boot_pace
+    assert row.joined_after_s == pytest.approx(wanted, abs=0.01)
+    assert row.seen[look.candidates[0].address] == look.seen_at.isoformat()
+    keep_look(board, look)
 
 
 def test_a_late_board_is_noted_once_and_still_looked_for(api: Api) -> None:
     row = powered(api)
     late = timezone.now() - timedelta(seconds=400 / wiring.bench().clock.boot_pace)
-    Deployment.objects.filter(pk=row.pk).update(powered_at=late)
-    look_once()
-    look_once()
-    assert LogEntry.objects.filter(deployment=row, event="boot.late").count() == 1
+    BootRun.objects.filter(pk=row.pk).update(powered_at=late)
+    look_once(own_bench())
+    look_once(own_bench())
+    assert LogEntry.objects.filter(deployment=row.deployment, event="boot.late").count() == 1
     joins(row, "press")
-    look_once()
+    look_once(own_bench())
     row.refresh_from_db()
     assert row.joined_after_s is not None
     assert row.joined_after_s >= 400
@@ -80,8 +93,8 @@ def test_a_late_board_is_noted_once_and_still_looked_for(api: Api) -> None:
 
 def test_claimed_and_dark_boards_are_left_alone(api: Api) -> None:
     row = powered(api)
-    Deployment.objects.filter(pk=row.pk).update(address="127.77.5.99")
-    look_once()
+    Claim.objects.create(deployment=row.deployment, boot_run=row, address="127.77.5.99")
+    look_once(own_bench())
     row.refresh_from_db()
     assert row.looked_at is None
 
@@ -89,10 +102,9 @@ def test_claimed_and_dark_boards_are_left_alone(api: Api) -> None:
 def test_a_board_can_run_one_deployment_at_a_time(api: Api) -> None:
     powered(api)
     second = started(api, host_name="second")
-    other_card = {"path": "/dev/pdc", "serial": "QH-C16-02", "again": "QH-C16-02"}
-    api.post(f"/deployments/{second}/card/write", other_card)
+    api.post(f"/deployments/{second}/card/write", card(OTHER_CARD_SERIAL))
     work()
-    status, problem = api.call("post", f"/deployments/{second}/boot/power-on")
+    status, problem = api.call("post", f"/deployments/{second}/boot/power-on", {})
     assert status == 409
     assert "runs Reading-room press now" in problem["title"]
 
@@ -109,3 +121,25 @@ def test_seeding_twice_is_seeding_once(api: Api) -> None:
 def test_a_download_is_known_by_its_name() -> None:
     assert identity_of("platen-3.2-64.img.xz") == {"recipe": "platen", "release": "3.2", "build": "64-bit"}
     assert identity_of("platen-3.2-64 (1).img.xz") == {}
+
+
+def test_a_board_that_no_record_knows_of_is_switched_off(api: Api) -> None:
+    """A process killed between the hardware and the row leaves a board on; it does not stay on as a ghost."""
+    run = powered(api)
+    bench, now = own_bench(), timezone.now()
+    assert switch_off_ghosts(bench, now + timedelta(minutes=1)) == []
+    BootRun.objects.filter(pk=run.pk).delete()
+    assert switch_off_ghosts(bench, now) == []  # a moment ago: its row may be on the way
+    assert switch_off_ghosts(bench, now + timedelta(minutes=1)) == [f"unit-{run.board_unit_id}"]
+    assert wiring.config().bench_folder.powered() == {}
+
+
+def test_the_agent_does_all_of_it_in_one_turn(api: Api) -> None:
+    run = powered(api)
+    joins(run, "press")
+    agent = Agent()
+    agent.turn()
+    agent.scans.stop()
+    run.refresh_from_db()
+    assert run.joined_after_s is not None
+    assert Judgement.objects.get(deployment_id=run.deployment_id).line["now"] == "find"

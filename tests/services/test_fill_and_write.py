@@ -107,7 +107,7 @@ def test_a_written_card_holds_the_filled_image(shelf: Shelf, platen: XRay, tmp_p
     pretend, told = readers(tmp_path), list[Progress]()
     drive = write_card.pick_drive(pretend, "/dev/pdb", "S1")
     with ready(shelf, platen) as image:
-        written = write_card.execute(platen, image, drive, readers=pretend, tell=told.append)
+        written = write_card.execute(platen, image, drive, readers=pretend, tools=TOOLS, tell=told.append)
     with (tmp_path / "bench/cards/pdb.img").open("rb") as card:
         held = card.read(platen.unpacked_bytes)
     assert blake3(held).hexdigest() == written.digest
@@ -133,7 +133,7 @@ def test_a_failing_card_is_never_called_written(
     pretend = readers(tmp_path, **faults)
     drive = write_card.pick_drive(pretend, "/dev/pdb", "S1")
     with ready(shelf, platen) as image, pytest.raises(DriveError, match=said):
-        write_card.execute(platen, image, drive, readers=pretend, tell=lambda p: None)
+        write_card.execute(platen, image, drive, readers=pretend, tools=TOOLS, tell=lambda p: None)
 
 
 @pytest.mark.parametrize("phase", [Phase.WRITING, Phase.READING_BACK])
@@ -146,21 +146,23 @@ def test_it_can_be_stopped_at_any_time(shelf: Shelf, platen: XRay, tmp_path: Pat
             raise StoppedError("stopped by you")
 
     with ready(shelf, platen) as image, pytest.raises(StoppedError):
-        write_card.execute(platen, image, drive, readers=pretend, tell=tell)
+        write_card.execute(platen, image, drive, readers=pretend, tools=TOOLS, tell=tell)
 
 
 def test_an_image_that_changed_since_it_was_read_is_refused(shelf: Shelf, platen: XRay, tmp_path: Path) -> None:
     pretend = readers(tmp_path)
     drive = write_card.pick_drive(pretend, "/dev/pdb", "S1")
     with ready(shelf, platen) as image, pytest.raises(ImageError, match="changed"):
-        write_card.execute(replace(platen, sha256="0" * 64), image, drive, readers=pretend, tell=lambda p: None)
+        write_card.execute(
+            replace(platen, sha256="0" * 64), image, drive, readers=pretend, tools=TOOLS, tell=lambda p: None
+        )
 
 
 def test_the_systems_drive_is_refused_whoever_asks(shelf: Shelf, platen: XRay, tmp_path: Path) -> None:
     pretend = readers(tmp_path)
     system = write_card.pick_drive(pretend, "/dev/pda", "S0")
     with ready(shelf, platen) as image, pytest.raises(RefusedError, match="Holds this system"):
-        write_card.execute(platen, image, system, readers=pretend, tell=lambda p: None)
+        write_card.execute(platen, image, system, readers=pretend, tools=TOOLS, tell=lambda p: None)
     assert not (tmp_path / "bench/cards/pda.img").exists()
 
 

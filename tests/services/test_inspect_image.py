@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import hashlib
 import shutil
+import subprocess
 from pathlib import Path
 
 import pytest
@@ -13,9 +14,10 @@ from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.errors import ImageError, MintSeedError, PartitionTableError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.image.report import XRay
+from mintseed.core.plan.fit import board_fit
 from mintseed.services import inspect_image
 from mintseed.standins.forge.build import kernel
-from tests.builders.disks import device_tree, image, packed, sfdisk_json
+from tests.builders.disks import MIB, device_tree, image, packed, partitioned, run, sfdisk_json
 from tests.services.conftest import TOOLS, Shelf
 
 ROOT = {"etc/hostname": b"kiosk\n", "etc/webpage/site.conf": b"listen 8123;\n"}
@@ -139,3 +141,91 @@ def test_an_empty_table_is_our_error(tmp_path: Path) -> None:
     (tmp_path / "x.img").write_bytes(sector)
     with pytest.raises(ImageError, match="empty"):
         inspect_image.execute("x.img", library=LibraryFolder(tmp_path, tmp_path / "s"), tools=TOOLS, recipes=())
+
+
+SERVED = {"etc/hostname": b"hub\n", "etc/os-release": b"NAME=Hub\n"}
+
+
+def read(tmp_path: Path, disk: Path) -> XRay:
+    (tmp_path / "library").mkdir(exist_ok=True)
+    disk.rename(tmp_path / "library" / disk.name)
+    return Shelf(LibraryFolder(tmp_path / "library", tmp_path / "scratch")).xray(disk.name)
+
+
+def test_an_image_with_both_kernels_starts_on_both_kinds_of_board(tmp_path: Path) -> None:
+    boot = {"kernel.img": kernel(32, "a"), "kernel8.img": kernel(64, "b"), "a.dtb": device_tree(["fernworks,sprig"]),
+            "b.dtb": device_tree(["fernworks,tansy"])}  # fmt: skip
+    xray = read(tmp_path, image(tmp_path / "both.img", boot, SERVED))
+    assert (xray.kernels, xray.bits) == ((32, 64), None)
+    for name in ("sprig", "tansy"):
+        assert [f.code for f in board_fit(wiring.boards()[name], xray)] == ["plan.board-fits"]
+
+
+def test_without_device_trees_it_cannot_be_told(tmp_path: Path) -> None:
+    xray = read(tmp_path, image(tmp_path / "none.img", {"kernel8.img": kernel(64, "b")}, SERVED))
+    found = list(board_fit(wiring.boards()["tansy"], xray))
+    assert [(f.code, f.severity) for f in found] == [("plan.board-cannot-be-told", "check")]
+
+
+def test_volumes_are_told_by_what_lies_on_them(tmp_path: Path) -> None:
+    whole = image(
+        tmp_path / "a.img", {"kernel8.img": kernel(64, "b"), "b.dtb": device_tree(["fernworks,tansy"])}, SERVED
+    )
+    # The same volumes behind an empty FAT one and an ext one without a system, in another order.
+    disk = partitioned(
+        tmp_path / "shuffled.img",
+        "label: dos\nstart=1MiB, size=36MiB, type=c\nstart=37MiB, size=8MiB, type=83\n"
+        "start=45MiB, size=16MiB, type=83\nstart=61MiB, size=40MiB, type=c\n", 110,
+    )  # fmt: skip
+    run("mkfs.fat", "-C", "-F", "32", "-s", "1", tmp_path / "empty.fat", str(36 * 1024))
+    run("mke2fs", "-q", "-t", "ext4", tmp_path / "plain.ext", "8M")
+    for source, skip, size, seek in (
+        (tmp_path / "empty.fat", 0, 36, 1), (tmp_path / "plain.ext", 0, 8, 37), (whole, 41, 16, 45), (whole, 1, 40, 61),
+    ):  # fmt: skip
+        run(
+            "dd",
+            f"if={source}",
+            f"of={disk}",
+            "bs=1M",
+            f"skip={skip}",
+            f"count={size}",
+            f"seek={seek}",
+            "conv=notrunc",
+            "status=none",
+        )
+    xray = read(tmp_path, disk)
+    assert [(v.partition, v.role) for v in xray.volumes] == [(1, "data"), (2, "data"), (3, "root"), (4, "boot")]
+    assert xray.page.host_name == "hub"
+    assert xray.compatible == ("fernworks,tansy",)
+
+
+def test_ordinary_names_on_the_boot_volume_do_no_harm(tmp_path: Path) -> None:
+    boot = {"Read me (EN).txt": b"hello", "\u00dcbersicht.txt": b"hallo", "a&b.txt": b"x", "board#2.txt": b"y", "kernel8.img": kernel(64, "b"),
+            "b.dtb": device_tree(["fernworks,tansy"])}  # fmt: skip
+    xray = read(tmp_path, image(tmp_path / "named.img", boot, SERVED))
+    assert {f.path for f in xray.files} == {"Read me (EN).txt", "\u00dcbersicht.txt", "a&b.txt", "board#2.txt"}
+    assert xray.file("\u00dcbersicht.txt").content == b"hallo"  # type: ignore[union-attr]
+
+
+def test_a_skippable_frame_before_zstd_is_passed_over(tmp_path: Path) -> None:
+    disk = image(tmp_path / "s.img", {"kernel8.img": kernel(64, "b")}, SERVED)
+    # RFC 8878 \u00a73.1.2: magic 0x184D2A50, little-endian length, data of the user.
+    frame = b"\x50\x2a\x4d\x18" + (5).to_bytes(4, "little") + b"hello"
+    target = tmp_path / "s.img.zst"
+    target.write_bytes(frame + packed(disk.read_bytes(), "zstd"))
+    xray = read(tmp_path, target)
+    assert (xray.packing, xray.unpacked_bytes) == ("zstd", disk.stat().st_size)
+
+
+@pytest.mark.parametrize(
+    ("make", "said"),
+    [(["tar", "cf"], "a tar archive inside the xz file"), (["zip", "-q"], "a zip archive inside the xz file")],
+)
+def test_an_archive_inside_is_said_to_be_one(tmp_path: Path, make: list[str], said: str) -> None:
+    (tmp_path / "disk.img").write_bytes(b"\0" * MIB)
+    archive = tmp_path / ("a.tar" if make[0] == "tar" else "a.zip")
+    subprocess.run([*make, str(archive), "disk.img"], cwd=tmp_path, check=True)
+    target = tmp_path / "a.img.xz"
+    target.write_bytes(packed(archive.read_bytes(), "xz"))
+    with pytest.raises(ImageError, match=said):
+        read(tmp_path, target)

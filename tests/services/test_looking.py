@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import threading
 import time
-from collections.abc import Iterator, Mapping
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from datetime import UTC, datetime
 
 import pytest
 
@@ -51,11 +52,11 @@ class Network:
         return self.pages.get(url, PageAnswer(url, 0, trouble="nothing listens there yet"))
 
 
-def look(network: Network, known_before: frozenset[str] = frozenset()) -> find_device.Look:
+def look(network: Network, known_before: frozenset[str] | None = frozenset()) -> find_device.Look:
+    swept = find_device.Swept(find_device.sightings_now(network, network, LAN), datetime(2026, 11, 25, tzinfo=UTC))
     return find_device.execute(
-        view=network, announcements=network, probe=network, networks=LAN, known_before=known_before, host_name="press",
-        default_host_name="platen", page=RECIPE.page,
-    )  # fmt: skip
+        swept, probe=network, known_before=known_before, host_name="press", default_host_name="platen", page=RECIPE.page
+    )
 
 
 NEW = Sighting("127.77.5.40", SeenBy.LEASE, "02:00:00:00:00:40", "press")
@@ -90,6 +91,29 @@ def test_a_crowd_of_newcomers_is_asked_only_so_many() -> None:
     assert len(network.asked) == find_device.MOST_PROBED
 
 
+def test_slow_pages_are_asked_side_by_side() -> None:
+    together = threading.Barrier(3, timeout=10)
+
+    class Slow(Network):
+        def get(self, url: str) -> PageAnswer:
+            together.wait()  # passes only when all three are being asked at the same moment
+            return PageAnswer(url, 0, trouble="slow")
+
+    crowd = tuple(Sighting(f"127.77.5.{n}", SeenBy.NEIGHBOUR, f"02:00:00:00:01:{n:02x}") for n in range(1, 4))
+    assert look(Slow(seen=crowd)).winner is None
+
+
+def test_a_scan_gives_what_answers_with_the_mac_the_kernel_then_knows() -> None:
+    class Door:
+        def answering(
+            self, addresses: Sequence[str], ports: Sequence[int], stopped: Callable[[], bool]
+        ) -> tuple[tuple[str, int], ...]:
+            return tuple((a, p) for a in addresses for p in ports if a == "127.77.5.40")
+
+    found = find_device.scan(Door(), Network(seen=(NEW,)), LAN, {5310}, lambda: False)
+    assert found == (Sighting("127.77.5.40", SeenBy.SCAN, "02:00:00:00:00:40", port=5310),)
+
+
 def test_two_that_could_be_it_have_no_winner() -> None:
     twin = Sighting("127.77.5.41", SeenBy.LEASE, "02:00:00:00:00:41", "press")
     found = look(Network(seen=(NEW, twin)))
@@ -98,7 +122,7 @@ def test_two_that_could_be_it_have_no_winner() -> None:
 
 
 def test_what_was_seen_becomes_what_was_known() -> None:
-    assert find_device.known_addresses([NEW, Sighting("127.77.5.1", SeenBy.ANNOUNCEMENT)]) == {
+    assert find_device.known_keys([NEW, Sighting("127.77.5.1", SeenBy.ANNOUNCEMENT)]) == {
         "127.77.5.40", "02:00:00:00:00:40", "127.77.5.1",
     }  # fmt: skip
 

@@ -142,7 +142,12 @@ def test_a_tiny_board_takes_longer(tmp_path: Path) -> None:
 
 def test_lintel_takes_an_account_and_a_keyfile(tmp_path: Path) -> None:
     card = disk(tmp_path, LINTEL)
-    put(card, "settings/wifi.nmconnection", f"[wifi]\nssid={SSID}\n[wifi-security]\npsk={PASSPHRASE}\n", tmp_path)
+    put(
+        card,
+        "settings/wifi.nmconnection",
+        f"[wifi]\nssid={SSID}\n[wifi-security]\nkey-mgmt=wpa-psk\npsk={PASSPHRASE}\n",
+        tmp_path,
+    )
     put(card, "settings/device.conf", "NAME='hub'\nACCOUNT='keeper'\nACCOUNT_HASH='$6$a$b'\n", tmp_path)
     outcome = boot(card, RADIO_BOARD, AIR)
     assert (outcome.stops_at, outcome.host_name, outcome.login_name, outcome.login_hash) == (
@@ -174,7 +179,7 @@ def test_no_table_is_not_readable(tmp_path: Path) -> None:
 def test_its_settings_readers_are_as_strict_as_the_real_ones() -> None:
     assert read_wpa(NETWORK.encode()) is not None
     assert read_wpa(b'network={\n ssid="x"\n psk="a"b#cdefghij"\n}\n') is None
-    quoted = read_keyfile(b'[wifi]\nssid="x"\n[wifi-security]\npsk=passphrase\n')
+    quoted = read_keyfile(b'[wifi]\nssid="x"\n[wifi-security]\nkey-mgmt=wpa-psk\npsk=passphrase\n')
     assert quoted is not None
     assert quoted.ssid == b'"x"'
     assert read_keyfile(b"[wifi]\nnonsense\n") is None

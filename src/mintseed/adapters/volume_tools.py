@@ -12,12 +12,16 @@ from mintseed.core.errors import ToolError
 from mintseed.core.limits import MAX_DIRECTORY_ENTRIES
 from mintseed.ports.volume import Volume, VolumeKind
 
-_SAFE_PATH = re.compile(r"[A-Za-z0-9._+@,=:~ -]+(/[A-Za-z0-9._+@,=:~ -]+)*")
+_UNSAFE = re.compile(r'[\x00-\x1f\x7f"\\*?\[\]]')
+"""What mtools and debugfs would take as more than a letter of a name."""
 
 
 def _safe(path: str) -> str:
-    if not _SAFE_PATH.fullmatch(path) or ".." in path.split("/"):
-        raise ToolError(f"a file name on the image is not plain: {path!r}", expected="letters, digits and ._-")
+    if not path or _UNSAFE.search(path) or ".." in path.split("/"):
+        raise ToolError(
+            f"a file name on the image cannot be handed to the tools: {path!r}",
+            expected="no quotes, * ? [ ] or control signs",
+        )
     return path
 
 
@@ -28,7 +32,14 @@ class FatVolume:
         self._image = f"{disk}@@{offset_bytes}"
 
     def files(self) -> tuple[str, ...]:
-        listed = run_tool(["mdir", "-/", "-b", "-i", self._image, "::/"], package="mtools").decode("utf-8", "replace")
+        try:
+            listed = run_tool(["mdir", "-/", "-b", "-i", self._image, "::/"], package="mtools").decode(
+                "utf-8", "replace"
+            )
+        except ToolError as error:
+            if 'File "::/" not found' in error.found:
+                return ()  # so mdir says of a volume without any file
+            raise
         names = [line.removeprefix("::/") for line in listed.splitlines() if line.startswith("::/")]
         return tuple(n for n in names[:MAX_DIRECTORY_ENTRIES] if not n.endswith("/"))
 

@@ -8,6 +8,7 @@ from collections.abc import Sequence
 from typing import NoReturn
 
 from mintseed.cli import check_file, fill, find, prove, schema, write, xray
+from mintseed.cli.output import tell_error
 from mintseed.core.errors import MintSeedError, exit_status
 
 USAGE_STATUS = 64
@@ -33,6 +34,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     try:
         status: int = chosen.run(chosen)
     except MintSeedError as error:
+        if getattr(chosen, "json", False):
+            tell_error(error)
         print(f"mintseed {chosen.command}: {error.sentence()}", file=sys.stderr)
         return exit_status(error)
     except BrokenPipeError:

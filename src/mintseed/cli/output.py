@@ -7,6 +7,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from typing import Any
 
+from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 
 EXIT = {Severity.OK: 0, Severity.NOTE: 0, Severity.CHECK: 1, Severity.STOP: 2}
@@ -32,6 +33,13 @@ def tell(findings: Iterable[Finding], facts: Mapping[str, Any], *, as_json: bool
             if text:
                 print(f"      {text}")
     return EXIT[verdict(found)]
+
+
+def tell_error(error: MintSeedError) -> None:
+    """Print `error` as the one JSON object a script waits for."""
+    said = {"code": error.code, "sentence": error.sentence(), "found": error.found, "expected": error.expected, "where": error.where,
+            "next_step": error.next_step}  # fmt: skip
+    print(json.dumps({"findings": [], "error": said}, indent=1))
 
 
 def _plain(finding: Finding) -> dict[str, Any]:

@@ -45,6 +45,7 @@ def run(arguments: argparse.Namespace) -> int:
             image,
             drive,
             readers=outside.readers,
+            tools=outside.tools,
             tell=_progress if sys.stderr.isatty() else _quiet,
         )
     facts = {
@@ -52,6 +53,7 @@ def run(arguments: argparse.Namespace) -> int:
         "bytes": written.written_bytes,
         "blake3": written.digest,
         "took_s": round(written.took_s, 1),
+        "pull_out": written.released.text,
     }
     return tell(found, facts, as_json=arguments.json)
 

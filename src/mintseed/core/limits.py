@@ -34,3 +34,12 @@ MAX_PAGE_BYTES = 64 * 1024
 
 MAX_LIST_LINES = 20_000
 """lines of a lease file or a neighbour table."""
+
+MAX_SCANNED_ADDRESSES = 1024
+"""count. A home network has 254 addresses; larger ranges are scanned in part."""
+
+MAX_PATTERN_CHARACTERS = 120
+"""characters of a recipe's own pattern; call signs and stations need few."""
+
+MAX_ANSWER_CHARACTERS = 128
+"""characters of an answer to a recipe's own question; bounds what a pattern is tried on."""

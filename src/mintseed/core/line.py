@@ -58,11 +58,13 @@ class Line:
 def draw_line(states: Mapping[Station, StationState], *, in_service: bool = False) -> Line:
     """Return the line for `states`; the first station that is not done is where the person is needed.
 
-    A device `in_service` is judged as it was when its record was closed: what changes at the site afterwards does not
-    open its stations again.
+    A device `in_service` is finished, and its stations are drawn as they stood when its record was closed: what was
+    never done stays undone, what was wrong stays wrong.
     """
     if in_service:
-        states = {s: state if state.done else StationState(True, note=state.note) for s, state in states.items()}
+        marks = tuple(StationMark(s, TITLES[s], _mark(s, s, states[s], closed=True), states[s].note) for s in ORDER)
+        keep = states[Station.KEEP]
+        return Line(marks, Station.KEEP, keep.next_step, keep.next_detail, keep.button, False, True)
     now = next((s for s in ORDER if not states[s].done), Station.KEEP)
     marks = tuple(StationMark(s, TITLES[s], _mark(s, now, states[s]), states[s].note) for s in ORDER)
     here = states[now]
@@ -71,13 +73,13 @@ def draw_line(states: Mapping[Station, StationState], *, in_service: bool = Fals
     return Line(marks, now, here.next_step, here.next_detail, here.button, stopped and not finished, finished)
 
 
-def _mark(station: Station, now: Station, state: StationState) -> Mark:
+def _mark(station: Station, now: Station, state: StationState, *, closed: bool = False) -> Mark:
     if state.verdict is Severity.STOP and (state.done or station is now):
         return Mark.STOP
-    if state.running:
+    if state.running and not closed:
         return Mark.CHECK if state.verdict is Severity.CHECK else Mark.RUNNING
     if state.verdict is Severity.CHECK and (state.done or station is now):
         return Mark.CHECK
     if state.done:
         return Mark.OK
-    return Mark.NOW if station is now else Mark.TODO
+    return Mark.NOW if station is now and not closed else Mark.TODO

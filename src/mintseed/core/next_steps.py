@@ -66,12 +66,13 @@ def settings_state(findings: Sequence[Finding], *, agreed: bool, files: int) -> 
 @dataclass(frozen=True, slots=True)
 class CardFacts:
     """`writing`: a job is at it; `trouble`: how the last one ended, empty when well; `current`: the proven card holds
-    exactly what settings and image say now."""
+    exactly what settings and image say now; `void_why`: what ended an earlier proof."""
 
     writing: bool
     trouble: str
     proven: bool
     current: bool
+    void_why: str = ""
 
 
 def card_state(facts: CardFacts) -> StationState:
@@ -89,6 +90,10 @@ def card_state(facts: CardFacts) -> StationState:
             False, Severity.CHECK, next_step="Write the card again", next_detail="the settings or the image changed since it was written",
             button="Continue",
         )  # fmt: skip
+    if not facts.proven and facts.void_why:
+        return StationState(
+            False, Severity.CHECK, next_step="Write the card again", next_detail=facts.void_why, button="Continue"
+        )
     if not facts.proven:
         return StationState(False, next_step="Write the card", next_detail="put a card in the reader")
     return StationState(True, note="proven")
@@ -96,18 +101,28 @@ def card_state(facts: CardFacts) -> StationState:
 
 @dataclass(frozen=True, slots=True)
 class BootFacts:
-    """`until` is the clock time at which this boot is late, as text; empty when it is not powered."""
+    """`until` is the clock time at which this boot is late, `since` that of power-on, as text; empty when it is not
+    powered. `failed_run` is the number of the last run when it ended without the board joining, else 0."""
 
     powered: bool
     elapsed_s: float
     joined_after_s: float | None
-    until: str
+    until: str = ""
+    since: str = ""
+    failed_run: int = 0
+    likeliest: str = ""
 
 
 def boot_state(facts: BootFacts, band: Band | None) -> StationState:
     """A boot is done when the board was seen on the network."""
     if facts.joined_after_s is not None:
         return StationState(True, note=duration(facts.joined_after_s))
+    if facts.failed_run:
+        why = f"; likeliest: {facts.likeliest}" if facts.likeliest else ""
+        return StationState(
+            False, Severity.CHECK, next_step=f"Run {facts.failed_run} did not join: see what it showed",
+            next_detail=f"powered for {duration(facts.elapsed_s)}, never on the network{why}", button="See why",
+        )  # fmt: skip
     if not facts.powered or band is None:
         return StationState(False, next_step="Put it together and power it", next_detail="card first, supply last")
     state = state_at(band, facts.elapsed_s, None)
@@ -115,19 +130,25 @@ def boot_state(facts: BootFacts, band: Band | None) -> StationState:
         severity = Severity.STOP if state is BootState.HOPELESS else Severity.CHECK
         return StationState(
             False, severity, next_step="See why it is late",
-            next_detail=f"{duration(facts.elapsed_s)}, and not on the network", button="See why",
+            next_detail=f"powered since {facts.since}, and not on the network", button="See why",
         )  # fmt: skip
     usual = f"usual {clock(band.usual_from_s)} to {clock(band.usual_to_s)}"
     return StationState(
         False, running=True, next_step=f"Give it until {facts.until}",
-        next_detail=f"powered on {duration(facts.elapsed_s)} ago; {usual}", button="Watch",
+        next_detail=f"powered on at {facts.since}; {usual}", button="Watch",
     )  # fmt: skip
 
 
-def find_state(findings: Sequence[Finding], *, claimed: str, seen_at: str, page_answers: bool) -> StationState:
+def find_state(
+    findings: Sequence[Finding], *, claimed: str, seen_at: str, page_answers: bool, powered: bool
+) -> StationState:
     """`claimed`: the address a person said is it; `seen_at`: the address that looks like it."""
     if claimed:
         return StationState(True, note=claimed)
+    if not powered:
+        return StationState(
+            False, next_step="Power it on to find it", next_detail="nothing is looked for while it is off"
+        )
     if seen_at:
         detail = f"{seen_at} answers" if page_answers else f"{seen_at} is new; its page does not answer yet"
         return StationState(False, next_step="Open its page and claim it", next_detail=detail)

@@ -1,12 +1,22 @@
-"""Drives of this machine, and one of them opened for writing."""
+"""Drives of this machine, and one of them opened for looking or for writing."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import AbstractContextManager
+from dataclasses import dataclass
+from pathlib import Path
 from typing import Protocol
 
 from mintseed.core.card.drives import Drive
+
+
+@dataclass(frozen=True, slots=True)
+class Released:
+    """Whether a written card may be pulled out, and why not yet."""
+
+    safe: bool
+    text: str
 
 
 class BlockTarget(Protocol):
@@ -22,12 +32,30 @@ class BlockTarget(Protocol):
         """Yield the first `length_bytes` from the medium itself, not from a cache."""
 
 
+class ReadableDrive(Protocol):
+    """A drive opened for looking: a Source for the core's parsers, and a path for tools."""
+
+    @property
+    def path(self) -> Path: ...
+
+    @property
+    def size_bytes(self) -> int: ...
+
+    def read_at(self, offset_bytes: int, length_bytes: int) -> bytes: ...
+
+
 class CardReaders(Protocol):
     def drives(self) -> tuple[Drive, ...]:
         """Return every whole drive, the ones that must not be touched too."""
 
-    def open(self, drive: Drive) -> AbstractContextManager[BlockTarget]:
-        """Open `drive` for writing, alone. Raises DriveError when it is gone, busy or another one now."""
+    def look(self, drive: Drive) -> AbstractContextManager[ReadableDrive]:
+        """Open `drive` for reading. Raises DriveError when it is gone or may not be read."""
 
-    def set_free(self, drive: Drive) -> None:
-        """Make the drive safe to pull out."""
+    def open(self, drive: Drive) -> AbstractContextManager[BlockTarget]:
+        """Open `drive` for writing, alone: two writers never hold one drive, whatever they believe.
+
+        Raises DriveError when it is gone, busy, another one now, or when reading back would not be allowed.
+        """
+
+    def set_free(self, drive: Drive) -> Released:
+        """Tell whether the drive may be pulled out: nothing of it is unwritten or in use."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping, Sequence
 from typing import Protocol
 
 from mintseed.core.find.candidates import PageAnswer
@@ -28,3 +28,10 @@ class Probe(Protocol):
 
     def post_form(self, url: str, fields: Mapping[str, str]) -> PageAnswer:
         """Send a form, follow nothing, and return the answer."""
+
+
+class Scanner(Protocol):
+    def answering(
+        self, addresses: Sequence[str], ports: Sequence[int], stopped: Callable[[], bool]
+    ) -> tuple[tuple[str, int], ...]:
+        """Return (address, port) of each that takes a TCP connection. Ends early when `stopped` says so."""

@@ -114,7 +114,10 @@ def prepare(place: DatabaseFolder) -> None:
             place,
             f"CREATE DATABASE {ACCOUNT} CHARACTER SET utf8mb4; "
             f"CREATE USER '{ACCOUNT}'@'localhost' IDENTIFIED BY '{password}'; "
-            f"GRANT ALL ON `%{ACCOUNT}`.* TO '{ACCOUNT}'@'localhost';",
+            f"GRANT ALL ON `%{ACCOUNT}`.* TO '{ACCOUNT}'@'localhost'; "
+            # The same account over TCP, for a bench that comes through a tunnel; the server listens on loopback only.
+            f"CREATE USER '{ACCOUNT}'@'127.0.0.1' IDENTIFIED BY '{password}'; "
+            f"GRANT ALL ON `%{ACCOUNT}`.* TO '{ACCOUNT}'@'127.0.0.1';",
         )
     descriptor = os.open(place.password_file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
     with os.fdopen(descriptor, "w") as file:

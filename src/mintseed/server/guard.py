@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from urllib.parse import urlsplit
 
+from django.conf import settings
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 
 GetResponse = Callable[[HttpRequest], HttpResponseBase]
@@ -35,6 +36,29 @@ class SameOriginMiddleware:
             return JsonResponse(
                 {"title": "Another site's page may not change things here", "code": "refused", "status": 403},
                 status=403,
+                content_type="application/problem+json",
+            )
+        return self._next(request)
+
+
+class AccountMiddleware:
+    """Let nobody without an account at the API where others on the network can reach it.
+
+    The page itself is served to all: it holds nothing, and asks for the account. Sessions are SameSite=Strict, so that no
+    other site's page travels with one.
+    """
+
+    OPEN = ("/api/session",)
+
+    def __init__(self, get_response: GetResponse) -> None:
+        self._next = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        guarded = settings.ACCOUNT_REQUIRED and request.path.startswith("/api/") and request.path not in self.OPEN
+        if guarded and not request.user.is_authenticated:
+            return JsonResponse(
+                {"title": "Log in first", "code": "account", "status": 401},
+                status=401,
                 content_type="application/problem+json",
             )
         return self._next(request)

@@ -23,10 +23,14 @@ def sync_library() -> list[Image]:
             row.xray, row.sha256, row.trouble, row.read_at = "", "", None, None
             row.save()
         present.append(row)
-    return sorted(
-        present,
-        key=lambda r: (r.recipe == "", r.recipe, [-ord(c) for c in r.release], r.build != "64-bit", r.file_name),
-    )
+    return sorted(present, key=lambda r: (r.recipe == "", r.recipe, -_day(r), r.build != "64-bit", r.file_name))
+
+
+def _day(row: Image) -> int:
+    """Return the day the recipe says the release of `row` came out; releases it does not name come last."""
+    recipe = wiring.recipes().get(row.recipe)
+    release = recipe.release(row.release) if recipe else None
+    return release.date.toordinal() if release else 0
 
 
 def identity_of(name: str) -> dict[str, str]:

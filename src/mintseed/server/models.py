@@ -1,4 +1,10 @@
-"""What is kept: the site, the things one owns, the images, the deployments, the jobs and the log."""
+"""What is kept. Three kinds of rows, never mixed: what a person chose, what happened, what was judged.
+
+Chosen: Site, WifiNetwork, BoardUnit, Supply, Deployment. They change when a person changes them.
+Happened: Image (a reading), Card, Write, BootRun, Claim, Reading, Closing, LogEntry. Added, closed, never overwritten.
+Judged: Judgement and StationRecord, made when an input changed.
+Where: Bench and ReportedDrive (what a bench's worker says it has), DriveLease (who may write to a drive), Job.
+"""
 
 from __future__ import annotations
 
@@ -9,9 +15,11 @@ from django.utils import timezone
 
 from mintseed.server.secret_field import SecretField
 
+# chosen
+
 
 class Site(models.Model):
-    """The one place this bench serves."""
+    """A place: its country, clock, keyboard and the ranges that may be looked at."""
 
     name = models.CharField(max_length=80, default="My place")
     country = models.CharField(max_length=2, default="", blank=True)
@@ -26,20 +34,50 @@ class WifiNetwork(models.Model):
     passphrase = SecretField(default="", blank=True)
     band_ghz = models.FloatField(default=2.4)
     hidden = models.BooleanField(default=False)
+    wpa3_only = models.BooleanField(default=False)
 
 
 class BoardUnit(models.Model):
     """A board one owns. `board` is the id of its description."""
 
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="units")
     name = models.CharField(max_length=80)
     board = models.CharField(max_length=40)
 
 
 class Supply(models.Model):
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="supplies")
     name = models.CharField(max_length=80)
     voltage_v = models.FloatField()
     current_a = models.FloatField()
     connector = models.CharField(max_length=20)
+
+
+class Bench(models.Model):
+    """Where cards are written: one machine with its readers. `seen_at` is its worker's last sign of life."""
+
+    class Kind(models.TextChoices):
+        STANDIN = "standin"
+        REAL = "real"
+
+    name = models.CharField(max_length=40, unique=True)
+    site = models.ForeignKey(Site, on_delete=models.PROTECT, related_name="benches")
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    boot_pace = models.FloatField(default=1.0)
+    seen_at = models.DateTimeField(null=True)
+    trouble = models.CharField(max_length=300, default="", blank=True)
+    network_seen = models.JSONField(default=dict)
+    """Address or MAC → when it was first and last seen from here."""
+    watching_since = models.DateTimeField(null=True)
+    scanned_at = models.DateTimeField(null=True)
+
+    @property
+    def write_queue(self) -> str:
+        return f"cards-{self.name}"
+
+    @property
+    def read_queue(self) -> str:
+        return f"images-{self.name}"
 
 
 class Image(models.Model):
@@ -58,10 +96,11 @@ class Image(models.Model):
 
 
 class Deployment(models.Model):
-    """One appliance on one board with one card, going down the line."""
+    """What a person chose for one appliance on one board with one card. What became of it stands in other rows."""
 
     name = models.CharField(max_length=80)
     recipe = models.CharField(max_length=40)
+    site = models.ForeignKey(Site, on_delete=models.PROTECT, related_name="deployments")
     created_at = models.DateTimeField(default=timezone.now)
     removed_at = models.DateTimeField(null=True)
     # plan
@@ -80,66 +119,122 @@ class Deployment(models.Model):
     keyboard = models.CharField(max_length=16, default="", blank=True)
     admin_name = models.CharField(max_length=40, default="", blank=True)
     admin_hash = SecretField(default="", blank=True)
+    answers = SecretField(default="", blank=True)
     settings_agreed = models.BooleanField(default=False)
-    # card
-    card_path = models.CharField(max_length=120, default="", blank=True)
-    card_serial = models.CharField(max_length=120, default="", blank=True)
-    card_size_bytes = models.BigIntegerField(null=True)
-    card_fingerprint = models.CharField(max_length=64, default="", blank=True)
-    card_digest = models.CharField(max_length=64, default="", blank=True)
-    card_proven_at = models.DateTimeField(null=True)
-    # boot
-    powered_at = models.DateTimeField(null=True)
-    known_before = models.JSONField(default=list)
-    joined_after_s = models.FloatField(null=True)
-    was_late = models.BooleanField(default=False)
-    # find
-    candidates = models.TextField(default="", blank=True)
-    looked_at = models.DateTimeField(null=True)
-    address = models.CharField(max_length=45, default="", blank=True)
-    mac = models.CharField(max_length=17, default="", blank=True)
-    # setup
-    setup_findings = models.JSONField(default=dict)
-    setup_ticked = models.JSONField(default=list)
-    # keep
-    kept_at = models.DateTimeField(null=True)
 
 
-class Job(models.Model):
-    """Background work. A running job whose heartbeat stops is dead; it never counts as done."""
+# happened
 
-    class State(models.TextChoices):
-        QUEUED = "queued"
-        RUNNING = "running"
-        DONE = "done"
+
+class Card(models.Model):
+    """A physical card. `number` is the card's own where the system tells it; most readers hide it."""
+
+    number = models.CharField(max_length=64, default="", blank=True)
+    size_bytes = models.BigIntegerField()
+    first_seen_at = models.DateTimeField(default=timezone.now)
+
+
+class Write(models.Model):
+    """One attempt at a card. `proven_at` stands once every byte was read back alike; `void_at` ends that proof."""
+
+    class Outcome(models.TextChoices):
+        OPEN = ""
+        PROVEN = "proven"
         FAILED = "failed"
         STOPPED = "stopped"
 
-    class Kind(models.TextChoices):
-        WRITE_CARD = "write-card"
-        READ_IMAGE = "read-image"
-
-    kind = models.CharField(max_length=20, choices=Kind.choices)
-    state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
-    deployment = models.ForeignKey(Deployment, null=True, on_delete=models.CASCADE)
-    image = models.ForeignKey(Image, null=True, on_delete=models.CASCADE)
-    drive_path = models.CharField(max_length=120, default="", blank=True)
+    deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="writes")
+    card = models.ForeignKey(Card, null=True, on_delete=models.PROTECT, related_name="writes")
+    bench = models.ForeignKey(Bench, on_delete=models.PROTECT)
+    drive_path = models.CharField(max_length=120)
+    reader = models.CharField(max_length=160, default="", blank=True)
     drive_serial = models.CharField(max_length=120, default="", blank=True)
-    fingerprint = models.CharField(max_length=64, default="", blank=True)
-    phase = models.CharField(max_length=20, default="", blank=True)
-    done_bytes = models.BigIntegerField(default=0)
-    total_bytes = models.BigIntegerField(default=0)
-    rate_bytes_per_s = models.FloatField(default=0)
-    left_s = models.FloatField(null=True)
-    stop_requested = models.BooleanField(default=False)
+    drive_size_bytes = models.BigIntegerField(default=0)
+    lease_number = models.BigIntegerField(default=0)
+    image_name = models.CharField(max_length=200, default="", blank=True)
+    fingerprint = models.CharField(max_length=64)
+    key_mark = models.CharField(max_length=64, default="", blank=True)
+    """Tells one network key from another without holding it: a keyed hash."""
+    marks = models.JSONField(null=True)
+    phases = models.JSONField(default=list)
+    written_bytes = models.BigIntegerField(default=0)
+    digest = models.CharField(max_length=64, default="", blank=True)
+    outcome = models.CharField(max_length=10, choices=Outcome.choices, default=Outcome.OPEN, blank=True)
     trouble = models.JSONField(null=True)
-    created_at = models.DateTimeField(default=timezone.now)
-    started_at = models.DateTimeField(null=True)
-    heartbeat_at = models.DateTimeField(null=True)
-    finished_at = models.DateTimeField(null=True)
+    begun_at = models.DateTimeField(default=timezone.now)
+    ended_at = models.DateTimeField(null=True)
+    proven_at = models.DateTimeField(null=True)
+    released = models.BooleanField(default=False)
+    released_text = models.CharField(max_length=200, default="", blank=True)
+    void_at = models.DateTimeField(null=True)
+    void_why = models.CharField(max_length=200, default="", blank=True)
 
     class Meta:
-        indexes: ClassVar = [models.Index(fields=["state", "kind"])]
+        indexes: ClassVar = [models.Index(fields=["deployment", "begun_at"])]
+
+    @property
+    def holds(self) -> bool:
+        """Whether its proof stands."""
+        return self.proven_at is not None and self.void_at is None
+
+
+class BootRun(models.Model):
+    """From power on to power off. `known_before` is None when nobody looked before."""
+
+    deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="boot_runs")
+    write = models.ForeignKey(Write, null=True, on_delete=models.PROTECT)
+    board_unit = models.ForeignKey(BoardUnit, null=True, on_delete=models.SET_NULL)
+    bench = models.ForeignKey(Bench, on_delete=models.PROTECT)
+    by_hand = models.BooleanField(default=False)
+    powered_at = models.DateTimeField()
+    noted_at = models.DateTimeField(default=timezone.now)
+    known_before = models.JSONField(null=True)
+    joined_after_s = models.FloatField(null=True)
+    joined_address = models.CharField(max_length=45, default="", blank=True)
+    looked_at = models.DateTimeField(null=True)
+    scanning = models.BooleanField(default=True)
+    candidates = models.TextField(default="", blank=True)
+    seen = models.JSONField(default=dict)
+    late_at = models.DateTimeField(null=True)
+    off_at = models.DateTimeField(null=True)
+    lasted_s = models.FloatField(null=True)
+    ended = models.CharField(max_length=10, default="", blank=True)
+    causes = models.JSONField(default=list)
+
+    class Meta:
+        indexes: ClassVar = [models.Index(fields=["deployment", "powered_at"]), models.Index(fields=["off_at"])]
+
+
+class Claim(models.Model):
+    """Somebody said: this address is it. Taken back when it was not."""
+
+    deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="claims")
+    boot_run = models.ForeignKey(BootRun, on_delete=models.PROTECT, related_name="claims", related_query_name="claim")
+    address = models.CharField(max_length=45)
+    mac = models.CharField(max_length=17, default="", blank=True)
+    evidence = models.JSONField(default=list)
+    at = models.DateTimeField(default=timezone.now)
+    taken_back_at = models.DateTimeField(null=True)
+
+
+class Reading(models.Model):
+    """What one step of setting up came to, each time. `finding` is None for what only an eye can check."""
+
+    deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="readings")
+    boot_run = models.ForeignKey(BootRun, null=True, on_delete=models.PROTECT)
+    step = models.CharField(max_length=60)
+    done = models.BooleanField()
+    finding = models.JSONField(null=True)
+    at = models.DateTimeField(default=timezone.now)
+
+
+class Closing(models.Model):
+    """The moment a device went into service, with its label and how it stood. Reopened by the next write."""
+
+    deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="closings")
+    label = models.JSONField()
+    at = models.DateTimeField(default=timezone.now)
+    reopened_at = models.DateTimeField(null=True)
 
 
 class LogEntry(models.Model):
@@ -159,3 +254,100 @@ class LogEntry(models.Model):
 
     def delete(self, *args: Any, **kwargs: Any) -> tuple[int, dict[str, int]]:
         raise TypeError("log entries are never deleted")
+
+
+# judged
+
+
+class Judgement(models.Model):
+    """How a deployment stands, judged from inputs whose keyed hash is `inputs`. Good until `again_at`, when time alone
+    changes it; final once `closed`."""
+
+    deployment = models.OneToOneField(Deployment, on_delete=models.CASCADE, related_name="judgement")
+    inputs = models.CharField(max_length=64)
+    line = models.JSONField()
+    at = models.DateTimeField(default=timezone.now)
+    again_at = models.DateTimeField(null=True)
+    closed = models.BooleanField(default=False)
+
+
+class StationRecord(models.Model):
+    """What was judged at one station. A new row when the judgement changed; the newest one counts."""
+
+    deployment = models.ForeignKey(Deployment, on_delete=models.CASCADE, related_name="records")
+    station = models.CharField(max_length=10)
+    mark = models.CharField(max_length=10)
+    verdict = models.CharField(max_length=10)
+    note = models.CharField(max_length=200, default="", blank=True)
+    findings = models.JSONField(default=list)
+    inputs = models.CharField(max_length=64)
+    at = models.DateTimeField(default=timezone.now)
+    current = models.BooleanField(default=True)
+
+    class Meta:
+        indexes: ClassVar = [models.Index(fields=["deployment", "current"])]
+
+
+# where
+
+
+class ReportedDrive(models.Model):
+    """A drive as its bench's worker reported it: `drive` is core.card.drives.Drive, `recognised` whose card is in it."""
+
+    bench = models.ForeignKey(Bench, on_delete=models.CASCADE, related_name="drives")
+    path = models.CharField(max_length=120)
+    drive = models.JSONField()
+    recognised = models.JSONField(null=True)
+    card = models.ForeignKey(Card, null=True, on_delete=models.SET_NULL)
+    appeared_at = models.DateTimeField(default=timezone.now)
+    reported_at = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        constraints: ClassVar = [models.UniqueConstraint(fields=["bench", "path"], name="one_row_a_drive")]
+
+
+class DriveLease(models.Model):
+    """Who may write to a drive. One row a drive; `number` only rises, and whoever holds an old one writes and proves
+    nothing."""
+
+    bench = models.ForeignKey(Bench, on_delete=models.CASCADE)
+    path = models.CharField(max_length=120)
+    number = models.BigIntegerField(default=0)
+    write = models.ForeignKey(Write, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        constraints: ClassVar = [models.UniqueConstraint(fields=["bench", "path"], name="one_lease_a_drive")]
+
+
+class Job(models.Model):
+    """Background work. A running job whose heartbeat stops is dead; it never counts as done."""
+
+    class State(models.TextChoices):
+        QUEUED = "queued"
+        RUNNING = "running"
+        DONE = "done"
+        FAILED = "failed"
+        STOPPED = "stopped"
+
+    class Kind(models.TextChoices):
+        WRITE_CARD = "write-card"
+        READ_IMAGE = "read-image"
+
+    kind = models.CharField(max_length=20, choices=Kind.choices)
+    state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
+    write = models.OneToOneField(Write, null=True, on_delete=models.CASCADE, related_name="job")
+    image = models.ForeignKey(Image, null=True, on_delete=models.CASCADE)
+    phase = models.CharField(max_length=20, default="", blank=True)
+    done_bytes = models.BigIntegerField(default=0)
+    total_bytes = models.BigIntegerField(default=0)
+    rate_bytes_per_s = models.FloatField(default=0)
+    left_s = models.FloatField(null=True)
+    stop_requested = models.BooleanField(default=False)
+    trouble = models.JSONField(null=True)
+    created_at = models.DateTimeField(default=timezone.now)
+    started_at = models.DateTimeField(null=True)
+    heartbeat_at = models.DateTimeField(null=True)
+    finished_at = models.DateTimeField(null=True)
+
+    class Meta:
+        indexes: ClassVar = [models.Index(fields=["state", "kind"])]

@@ -6,6 +6,7 @@ import os
 import secrets
 from pathlib import Path
 
+from mintseed.server.address import is_reachable_from_outside, reachable_names, serves_tls
 from mintseed.server.database import ACCOUNT, SQL_MODE, folder
 from mintseed.wiring import PROJECT, config
 
@@ -26,14 +27,36 @@ def _secret(name: str) -> str:
 
 SECRET_KEY = _secret("django")
 DEBUG = False
-ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]"]
-INSTALLED_APPS = ["mintseed.server.apps.ServerConfig", "django_tasks", "django_tasks_db"]
+ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *reachable_names()]
+ACCOUNT_REQUIRED = is_reachable_from_outside()
+"""Whether others on the network can reach it: then nobody comes in without an account."""
+INSTALLED_APPS = [
+    "django.contrib.contenttypes",
+    "django.contrib.auth",
+    "django.contrib.sessions",
+    "mintseed.server.apps.ServerConfig",
+    "django_tasks",
+    "django_tasks_db",
+]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.common.CommonMiddleware",
-    "mintseed.server.guard.SameOriginMiddleware",
     "mintseed.server.guard.HeadersMiddleware",
+    "mintseed.server.guard.SameOriginMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "mintseed.server.guard.AccountMiddleware",
+]
+SESSION_COOKIE_NAME = "mintseed_session"
+SESSION_COOKIE_SAMESITE = "Strict"
+SESSION_COOKIE_HTTPONLY = True
+SESSION_COOKIE_SECURE = serves_tls()
+SESSION_COOKIE_AGE = 14 * 24 * 3600
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+    {"NAME": "django.contrib.auth.password_validation.NumericPasswordValidator"},
 ]
 ROOT_URLCONF = "mintseed.server.urls"
 ASGI_APPLICATION = "mintseed.server.asgi.application"
@@ -45,7 +68,9 @@ DATABASES = {
         "NAME": ACCOUNT,
         "USER": ACCOUNT,
         "PASSWORD": _database.password(),
-        "HOST": str(_database.socket),
+        # Through the socket on the machine that runs the application; another bench comes through a tunnel.
+        "HOST": os.environ.get("MINTSEED_DB_HOST") or str(_database.socket),
+        "PORT": _database.port if os.environ.get("MINTSEED_DB_HOST") else "",
         "CONN_MAX_AGE": 0,
         "OPTIONS": {
             "charset": "utf8mb4",
@@ -57,7 +82,7 @@ DATABASES = {
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
-TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": ["default"]}}
+TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": []}}
 
 USE_TZ = True
 TIME_ZONE = "UTC"

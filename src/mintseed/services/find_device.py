@@ -1,24 +1,37 @@
-"""Look for the device on the network: what is new, what it calls itself, what its page says."""
+"""Look for the device on the network: what is new, what it calls itself, what answers, what its page says."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
+from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
+from datetime import datetime
 
-from mintseed.core.find.candidates import Candidate, judge_find, page_url, rank_candidates
-from mintseed.core.find.sightings import Sighting, inside
+from mintseed.core.find.candidates import Candidate, PageAnswer, judge_find, page_url, rank_candidates
+from mintseed.core.find.sightings import SeenBy, Sighting, addresses_in, inside
 from mintseed.core.findings import Finding
 from mintseed.core.recipes.model import Page
-from mintseed.ports.network import Announcements, NetworkView, Probe
+from mintseed.ports.network import Announcements, NetworkView, Probe, Scanner
 
 MOST_PROBED = 16
 """addresses asked for their page in one look; a home has few that are new or carry the name."""
+
+_PROBES_AT_ONCE = 16
+
+
+@dataclass(frozen=True, slots=True)
+class Swept:
+    """What was on the network at one moment, from every source."""
+
+    sightings: tuple[Sighting, ...]
+    at: datetime
 
 
 @dataclass(frozen=True, slots=True)
 class Look:
     candidates: tuple[Candidate, ...]
     findings: tuple[Finding, ...]
+    seen_at: datetime
 
     @property
     def winner(self) -> Candidate | None:
@@ -32,34 +45,56 @@ def sightings_now(view: NetworkView, announcements: Announcements, networks: Seq
     return tuple(s for s in (*view.sightings(), *announcements.current()) if inside(s.address, networks))
 
 
-def known_addresses(sightings: Iterable[Sighting]) -> frozenset[str]:
-    """Return the MAC and IP addresses in `sightings`: what was there before power-on."""
+def scan(
+    scanner: Scanner, view: NetworkView, networks: Sequence[str], ports: Collection[int], stopped: Callable[[], bool]
+) -> tuple[Sighting, ...]:
+    """Return the addresses of `networks` that take a connection on one of `ports`, with the MAC the kernel then knows.
+
+    Speaking to an address is what fills the kernel's table of neighbours, so it is read afterwards. Bounded by
+    `addresses_in`; ends early when `stopped` says so.
+    """
+    answered = scanner.answering(addresses_in(networks), sorted(ports), stopped)
+    macs = {s.address: s.mac for s in view.sightings() if s.mac}
+    return tuple(Sighting(address, SeenBy.SCAN, macs.get(address, ""), port=port) for address, port in answered)
+
+
+def known_keys(sightings: Iterable[Sighting]) -> frozenset[str]:
+    """Return the MAC and IP addresses in `sightings`: what is known of who is there."""
     return frozenset(key for s in sightings for key in (s.mac, s.address) if key)
 
 
 def execute(
+    swept: Swept,
     *,
-    view: NetworkView,
-    announcements: Announcements,
     probe: Probe,
-    networks: Sequence[str],
-    known_before: frozenset[str],
+    known_before: frozenset[str] | None,
     host_name: str,
     default_host_name: str,
     page: Page,
 ) -> Look:
-    """Look once. Pages are asked only of addresses that are new or carry the name."""
-    seen = sightings_now(view, announcements, networks)
-    worth = [s.address for s in seen if s.address not in known_before and s.mac not in known_before]
-    worth += [s.address for s in seen if s.host_name.lower() == host_name.lower()]
+    """Judge one sweep for one device. Pages are asked, side by side, only of addresses that are new, carry the name or
+    take connections on the page's port. `known_before` is None when nobody looked before power-on.
+    """
+    seen, known = swept.sightings, known_before or frozenset()
+    worth = [s.address for s in seen if s.host_name.lower() == host_name.lower()]
+    worth += [s.address for s in seen if s.seen_by is SeenBy.SCAN and s.port == page.port]
+    if known_before is not None:
+        worth += [s.address for s in seen if s.address not in known and s.mac not in known]
     asked = list(dict.fromkeys(worth))[:MOST_PROBED]
-    answers = {address: probe.get(page_url(page, address)) for address in asked}
     candidates = rank_candidates(
         seen,
         known_before=known_before,
         host_name=host_name,
         default_host_name=default_host_name,
         page=page,
-        answers=answers,
+        answers=ask_all(probe, {address: page_url(page, address) for address in asked}),
     )
-    return Look(candidates, judge_find(candidates, host_name))
+    return Look(candidates, judge_find(candidates, host_name), swept.at)
+
+
+def ask_all(probe: Probe, urls: dict[str, str]) -> dict[str, PageAnswer]:
+    """Ask every one of `urls` (by address) at the same time, so that slow ones do not add up."""
+    if not urls:
+        return {}
+    with ThreadPoolExecutor(min(_PROBES_AT_ONCE, len(urls)), thread_name_prefix="probe") as threads:
+        return dict(zip(urls, threads.map(probe.get, urls.values()), strict=True))

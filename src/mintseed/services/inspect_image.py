@@ -21,13 +21,16 @@ from mintseed.core.recipes.model import Build, Recipe, Release
 from mintseed.core.source import BytesSource
 from mintseed.core.units import MIB
 from mintseed.ports.images import ImageLibrary, ScratchDisk
-from mintseed.ports.volume import Volume, VolumeTools
+from mintseed.ports.volume import Volume, VolumeKind, VolumeTools
 from mintseed.services.background_hash import BackgroundSha256
 
 TABLE_BYTES = MIB
 """bytes of the image's start that surely hold its partition table."""
 
 SETTINGS_ENDINGS = (".conf", ".txt", ".nmconnection", ".yaml", ".yml", ".cfg", ".ini", ".env", ".toml", ".json")
+
+BOOT_TYPES = ("FAT", "EFI system", "basic data")
+"""Partition types a boot volume may have; whether it is one its content says."""
 
 Depth = Literal["boot", "whole"]
 Tell = Callable[[int, int], None]
@@ -122,6 +125,8 @@ def _unpack_onto(
 ) -> _Unpacked:
     stop_at: int | None = None
     for piece in packing.unpack(buffered, kind):
+        if not disk.size_bytes and kind is not packing.Packing.RAW:
+            packing.refuse_archive(piece[: packing.HEAD_BYTES], kind)
         disk.append(piece)
         if depth == "boot":
             if stop_at is None and disk.size_bytes >= TABLE_BYTES:
@@ -144,7 +149,8 @@ def boot_volume_end(table: PartitionTable) -> int:
     if not table.partitions:
         raise ImageError("the partition table is empty", expected="a boot volume and a root volume",
                          next_step="This is no card image; choose another file.")  # fmt: skip
-    return min(table.partitions, key=lambda p: p.start_lba).end_bytes
+    ordered = sorted(table.partitions, key=lambda p: p.start_lba)
+    return next((p for p in ordered if p.type_name.startswith(BOOT_TYPES)), ordered[0]).end_bytes
 
 
 def _report(
@@ -161,15 +167,15 @@ def _report(
     volumes: list[VolumeFacts] = []
     boards: list[BoardOnImage] = []
     files: list[FileOnImage] = []
-    bits: int | None = None
+    kernels: tuple[int, ...] = ()
     page = PageFacts()
-    for index, partition in enumerate(sorted(table.partitions, key=lambda p: p.start_lba)):
-        if partition.offset_bytes >= disk.size_bytes:
-            volumes.append(_unread(partition, index))
+    opened = list(_opened(table, disk, tools))
+    roles = _roles(opened, known[0] if known else None)
+    for index, (partition, kind, volume) in enumerate(opened):
+        role = roles[index]
+        if kind is None:
+            volumes.append(_unread(partition, role))
             continue
-        kind = tools.identify(disk.path, partition.offset_bytes)
-        volume = tools.open(disk.path, partition.offset_bytes, kind)
-        role = "boot" if index == 0 else "root" if index == 1 else "data"
         used = volume.used_bytes() if volume else None
         volumes.append(
             VolumeFacts(partition.number, role, kind.file_system or partition.type_name, kind.label, partition.offset_bytes,
@@ -178,12 +184,12 @@ def _report(
         if role == "boot" and volume is not None and kind.file_system == "vfat":
             names = volume.files()
             boards = list(_boards(volume, names, findings))
-            bits = _bits(volume, names)
-            files = list(_files(volume, names, known[0] if known else None))
+            kernels = _kernels(volume, names)
+            files = list(_files(volume, names, known[0] if known else None, findings))
         elif role == "root" and volume is not None and unpacked.complete:
             page = _page(volume, findings)
     findings += _identity(name, unpacked, known, library)
-    findings += _content(volumes, boards, bits)
+    findings += _content(volumes, boards, kernels)
     recipe_id, release, build = (known[0].id, known[1].version, known[2].id) if known else ("", "", "")
     return XRay(
         file_name=name,
@@ -195,7 +201,8 @@ def _report(
         volumes=tuple(volumes),
         boards=tuple(boards),
         device_tree_count=len(boards),
-        bits=bits,
+        bits=kernels[0] if len(kernels) == 1 else None,
+        kernels=kernels,
         files=tuple(files),
         page=page,
         recipe_id=recipe_id,
@@ -205,8 +212,59 @@ def _report(
     )
 
 
-def _unread(partition: Partition, index: int) -> VolumeFacts:
-    role = "root" if index == 1 else "data"
+Opened = tuple[Partition, VolumeKind | None, Volume | None]
+
+
+def _opened(table: PartitionTable, disk: ScratchDisk, tools: VolumeTools) -> Iterator[Opened]:
+    """Yield each partition with its volume, None for what was not unpacked and for file systems that are not read."""
+    for partition in sorted(table.partitions, key=lambda p: p.start_lba):
+        if partition.offset_bytes >= disk.size_bytes:
+            yield partition, None, None
+            continue
+        kind = tools.identify(disk.path, partition.offset_bytes)
+        yield partition, kind, tools.open(disk.path, partition.offset_bytes, kind)
+
+
+def _roles(opened: list[Opened], recipe: Recipe | None) -> dict[int, str]:
+    """Return which volume starts the board and which holds its system: told by what lies there, by place only in doubt."""
+    fats = [
+        (i, v)
+        for i, (_, kind, v) in enumerate(opened)
+        if v is not None and kind is not None and kind.file_system == "vfat"
+    ]
+    wanted = {f.path for f in recipe.files} if recipe else set()
+    boot = max(fats, key=lambda one: (_boot_signs(one[1], wanted), -one[0]), default=None)
+    at = boot[0] if boot else 0
+    exts = [
+        (i, v)
+        for i, (_, kind, v) in enumerate(opened)
+        if i != at and v is not None and kind is not None and kind.file_system != "vfat"
+    ]
+    root = next((i for i, v in exts if _is_system(v)), exts[0][0] if exts else None)
+    if root is None:
+        root = next((i for i in range(len(opened)) if i != at and opened[i][1] is None), None)
+    return {i: "boot" if i == at else "root" if i == root else "data" for i in range(len(opened))}
+
+
+def _boot_signs(volume: Volume, wanted: set[str]) -> int:
+    names = volume.files()
+    return sum(
+        (
+            any(n.lower().endswith(".dtb") for n in names),
+            any(_is_kernel(n) for n in names),
+            any(n in wanted for n in names),
+        )
+    )
+
+
+def _is_system(volume: Volume) -> bool:
+    try:
+        return "etc" in volume.folder(".")
+    except ToolError:
+        return False
+
+
+def _unread(partition: Partition, role: str) -> VolumeFacts:
     return VolumeFacts(
         partition.number, role, partition.type_name, partition.name, partition.offset_bytes, partition.size_bytes, None
     )
@@ -225,18 +283,38 @@ def _boards(volume: Volume, names: tuple[str, ...], findings: list[Finding]) -> 
             )  # fmt: skip
 
 
-def _bits(volume: Volume, names: tuple[str, ...]) -> int | None:
-    kernels = (n for n in names if n.rsplit("/", 1)[-1].lower().startswith(("kernel", "zimage", "image", "vmlinuz")))
-    found = (kernel_bits(volume.read(n, HEAD_BYTES) or b"") for n in kernels)
-    return next((bits for bits in found if bits), None)
+def _is_kernel(name: str) -> bool:
+    return name.rsplit("/", 1)[-1].lower().startswith(("kernel", "zimage", "image", "vmlinuz"))
 
 
-def _files(volume: Volume, names: tuple[str, ...], recipe: Recipe | None) -> Iterator[FileOnImage]:
+def _kernels(volume: Volume, names: tuple[str, ...]) -> tuple[int, ...]:
+    """Return the word sizes of the kernels on the boot volume; an image with both starts on both kinds of board."""
+    found: set[int] = set()
+    for name in (n for n in names if _is_kernel(n)):
+        try:
+            bits = kernel_bits(volume.read(name, HEAD_BYTES) or b"")
+        except ToolError:
+            continue
+        found |= {bits} if bits else set()
+    return tuple(sorted(found))
+
+
+def _files(
+    volume: Volume, names: tuple[str, ...], recipe: Recipe | None, findings: list[Finding]
+) -> Iterator[FileOnImage]:
     described = {f.path: f for f in recipe.files} if recipe else {}
     for name in names:
         if name not in described and not name.lower().endswith(SETTINGS_ENDINGS):
             continue
-        content = volume.read(name, MAX_SETTINGS_FILE_BYTES + 1) or b""
+        try:
+            content = volume.read(name, MAX_SETTINGS_FILE_BYTES + 1) or b""
+        except ToolError as error:
+            findings.append(
+                Finding(
+                    "image.file-unread", Severity.NOTE, f"{name} was not read", error.sentence(), where=Where(file=name)
+                )
+            )
+            continue
         if len(content) > MAX_SETTINGS_FILE_BYTES or b"\0" in content:
             continue
         file = described.get(name)
@@ -271,13 +349,13 @@ def _identity(
         yield compare_sha256(unpacked.sha256, published, source_name=build.checksums or f"recipe {recipe.id}")
 
 
-def _content(volumes: list[VolumeFacts], boards: list[BoardOnImage], bits: int | None) -> Iterator[Finding]:
+def _content(volumes: list[VolumeFacts], boards: list[BoardOnImage], kernels: tuple[int, ...]) -> Iterator[Finding]:
     if not any(v.role == "boot" and v.file_system == "vfat" for v in volumes):
         yield Finding("image.no-boot-volume", Severity.STOP, "No boot volume that can be filled",
-                      "The first partition holds no FAT file system.", "Choose another image.")  # fmt: skip
+                      "No partition holds a FAT file system that is read here.", "Choose another image.")  # fmt: skip
     elif not boards:
         yield Finding("image.no-device-trees", Severity.CHECK, "No device trees on the boot volume",
                       "Which boards it starts on cannot be told.", "Rely on the appliance's own list of boards.")  # fmt: skip
-    if boards and bits is None:
+    if boards and not kernels:
         yield Finding("image.kernel-unknown", Severity.NOTE, "The kernel's word size cannot be told",
                       "No kernel with a known header lies on the boot volume.")  # fmt: skip

@@ -3,17 +3,20 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Callable
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 
 from blake3 import blake3
 
 from mintseed.core.card.drives import Drive, judge_drive
+from mintseed.core.card.identity import CardMarks
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import DriveError, ImageError, MissingError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.image.report import XRay
-from mintseed.ports.card_readers import BlockTarget, CardReaders
+from mintseed.ports.card_readers import BlockTarget, CardReaders, Released
+from mintseed.ports.volume import VolumeTools
+from mintseed.services import recognise_card
 from mintseed.services.fill_image import FilledImage
 from mintseed.services.run_ahead import run_ahead
 
@@ -25,6 +28,15 @@ Tell = Callable[[Progress], None]
 
 
 @dataclass(frozen=True, slots=True)
+class PhaseTaken:
+    """One phase of a write as it was: its bytes and seconds."""
+
+    phase: Phase
+    bytes_done: int
+    took_s: float
+
+
+@dataclass(frozen=True, slots=True)
 class WrittenCard:
     """Proof of a write: length, BLAKE3 of what was written and read back alike, seconds it took."""
 
@@ -32,6 +44,9 @@ class WrittenCard:
     written_bytes: int
     digest: str
     took_s: float
+    phases: tuple[PhaseTaken, ...]
+    marks: CardMarks
+    released: Released
 
 
 def check(drive: Drive, xray: XRay) -> tuple[Finding, ...]:
@@ -41,7 +56,12 @@ def check(drive: Drive, xray: XRay) -> tuple[Finding, ...]:
 
 def pick_drive(readers: CardReaders, path: str, expect_serial: str) -> Drive:
     """Return the drive at `path` as it is now. Raises MissingError when it is gone, RefusedError when it is another one."""
-    drive = next((d for d in readers.drives() if d.path == path), None)
+    return pick_listed(readers.drives(), path, expect_serial)
+
+
+def pick_listed(drives: Iterable[Drive], path: str, expect_serial: str) -> Drive:
+    """Return the one of `drives` at `path`. Raises as `pick_drive` does."""
+    drive = next((d for d in drives if d.path == path), None)
     if drive is None:
         raise MissingError("no drive there now", where=path, next_step="Put the card in and look at the drives again.")
     if drive.serial != expect_serial:
@@ -50,21 +70,51 @@ def pick_drive(readers: CardReaders, path: str, expect_serial: str) -> Drive:
     return drive
 
 
-def execute(xray: XRay, image: FilledImage, drive: Drive, *, readers: CardReaders, tell: Tell) -> WrittenCard:
-    """Unpack, hash, write, flush, read back, compare.
+def execute(
+    xray: XRay,
+    image: FilledImage,
+    drive: Drive,
+    *,
+    readers: CardReaders,
+    tools: VolumeTools,
+    tell: Tell,
+    paths: Collection[str] = (),
+    looked: Callable[[CardMarks], None] = lambda marks: None,
+) -> WrittenCard:
+    """Look whose card it is, unpack, hash, write, flush, read back, compare, and keep its new marks.
 
+    `looked` is told the marks of what lies there now, once nobody else can write and before the first byte goes out:
+    its proof is about to end. `paths` are settings files that tell cards apart.
     Raises RefusedError when a safety rule stands against the drive, ImageError when the download is not the file that
     was X-rayed, DriveError when the card lets us down or gives back other bytes, StoppedError when `tell` says so.
     """
     found = check(drive, xray)
     if verdict(found) is Severity.STOP:
         raise RefusedError(found[0].title, where=drive.path, next_step=found[0].fix)
-    started = time.monotonic()
+    started, phases = time.monotonic(), _Phases(tell)
     with readers.open(drive) as target:
-        digest = _write(xray, image, target, tell)
-        _prove(target, xray.unpacked_bytes, digest, drive, tell)
-    readers.set_free(drive)
-    return WrittenCard(drive, xray.unpacked_bytes, digest, time.monotonic() - started)
+        looked(recognise_card.execute(drive, paths, readers=readers, tools=tools))
+        digest = _write(xray, image, target, phases.tell)
+        _prove(target, xray.unpacked_bytes, digest, drive, phases.tell)
+        marks = recognise_card.execute(drive, paths, readers=readers, tools=tools)
+    released = readers.set_free(drive)
+    took_s = time.monotonic() - started
+    return WrittenCard(drive, xray.unpacked_bytes, digest, took_s, phases.taken(), marks, released)
+
+
+class _Phases:
+    """Passes progress on and keeps what each phase came to."""
+
+    def __init__(self, tell: Tell) -> None:
+        self._tell = tell
+        self._last: dict[Phase, Progress] = {}
+
+    def tell(self, progress: Progress) -> None:
+        self._last[progress.phase] = progress
+        self._tell(progress)
+
+    def taken(self) -> tuple[PhaseTaken, ...]:
+        return tuple(PhaseTaken(p.phase, p.done_bytes, round(p.elapsed_s, 2)) for p in self._last.values())
 
 
 def _write(xray: XRay, image: FilledImage, target: BlockTarget, tell: Tell) -> str:
@@ -80,8 +130,10 @@ def _write(xray: XRay, image: FilledImage, target: BlockTarget, tell: Tell) -> s
             "the image file changed since it was read", expected=f"SHA-256 {xray.sha256}", where=xray.file_name,
             next_step="Read the image again under Images, then write the card.",
         )  # fmt: skip
-    tell(Progress(Phase.FLUSHING, written, written, time.monotonic() - started))
+    flushing = time.monotonic()
+    tell(Progress(Phase.FLUSHING, 0, written, 0))
     target.flush()
+    tell(Progress(Phase.FLUSHING, written, written, time.monotonic() - flushing))
     return digest.hexdigest()
 
 

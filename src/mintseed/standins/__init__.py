@@ -2,3 +2,12 @@
 
 They read those bytes with parsers of their own, never with the product's. They serve only loopback addresses.
 """
+
+NOT_SIMULATED = (
+    "brown-outs, heat, a board that is hot or put together wrongly",
+    "wear of cards and cards that lie about their size",
+    "what a system does to its card while it runs: volumes that grow, files that are moved",
+    "routers with several networks, leases that run out, two devices with one address",
+    "sessions and TLS of the appliances' pages, and what they would really do",
+)
+"""What the stand-in bench leaves out; the bench says so on screen."""

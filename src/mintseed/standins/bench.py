@@ -110,6 +110,8 @@ class Bench:
                 n["ssid"].encode(),
                 hashlib.pbkdf2_hmac("sha1", n["passphrase"].encode(), n["ssid"].encode(), 4096, 32),
                 n["band_ghz"],
+                bool(n.get("hidden")),
+                str(n.get("country") or ""),
             )
             for n in listed
         ]

@@ -19,10 +19,6 @@ class StandinPower:
     def __init__(self, folder: BenchFolder) -> None:
         self._folder = folder
 
-    @property
-    def by_hand(self) -> bool:
-        return False
-
     def power_on(self, unit: str, board: Board, card: Drive, *, cable: bool) -> None:
         powered = self._folder.powered()
         if unit in powered:
@@ -45,3 +41,6 @@ class StandinPower:
 
     def power_off(self, unit: str) -> None:
         (self._folder.boards / f"{unit}.json").unlink(missing_ok=True)
+
+    def powered_since_s(self) -> dict[str, float]:
+        return {unit: float(state["powered_at"]) for unit, state in self._folder.powered().items()}

@@ -7,6 +7,7 @@ Not simulated: partition rescans, wear, cards that lie about their size. Faults 
 
 from __future__ import annotations
 
+import fcntl
 import json
 import os
 import time
@@ -17,6 +18,7 @@ from typing import Any
 
 from mintseed.core.card.drives import Drive, parse_lsblk
 from mintseed.core.errors import DriveError
+from mintseed.ports.card_readers import Released
 from mintseed.standins.bench_folder import BenchFolder
 
 _READ_BYTES = 4 * 1024 * 1024
@@ -36,23 +38,66 @@ class StandinReaders:
     def drives(self) -> tuple[Drive, ...]:
         return parse_lsblk(json.dumps({"blockdevices": self._entries()}))
 
-    @contextmanager
-    def open(self, drive: Drive) -> Iterator[StandinCard]:
+    def _backing(self, drive: Drive) -> tuple[Path, dict[str, Any]]:
         entry = next((e for e in self._entries() if e["path"] == drive.path), None)
         if entry is None or entry.get("serial") != drive.serial:
             raise DriveError("the drive is gone or another one now", expected=drive.serial, where=drive.path,
                              next_step="Look at the drives again and pick it again.")  # fmt: skip
-        backing = self._folder.cards / f"{entry['name']}.img"
+        return self._folder.cards / f"{entry['name']}.img", entry.get("faults") or {}
+
+    @contextmanager
+    def look(self, drive: Drive) -> Iterator[LookedAtFile]:
+        backing, _ = self._backing(drive)
+        if not backing.exists():
+            make_sparse(backing, drive.size_bytes)
+        looked = LookedAtFile(backing)
+        try:
+            yield looked
+        finally:
+            looked.close()
+
+    @contextmanager
+    def open(self, drive: Drive) -> Iterator[StandinCard]:
+        backing, faults = self._backing(drive)
         # What an appliance kept on this card goes with the rest of its content.
+        card = StandinCard(backing, drive, faults)
         backing.with_suffix(".kept.json").unlink(missing_ok=True)
-        card = StandinCard(backing, drive, entry.get("faults") or {})
         try:
             yield card
         finally:
             card.close()
 
-    def set_free(self, drive: Drive) -> None:
-        pass
+    def set_free(self, drive: Drive) -> Released:
+        return Released(True, "flushed; a pretend card has no more to say")
+
+
+def make_sparse(path: Path, size_bytes: int) -> None:
+    """Make the empty card `path`, taking no room."""
+    descriptor = os.open(path, os.O_RDWR | os.O_CREAT, 0o600)
+    os.ftruncate(descriptor, size_bytes)
+    os.close(descriptor)
+
+
+class LookedAtFile:
+    """Implements ports.ReadableDrive."""
+
+    def __init__(self, path: Path) -> None:
+        self._path = path
+        self._descriptor = os.open(path, os.O_RDONLY)
+
+    @property
+    def path(self) -> Path:
+        return self._path
+
+    @property
+    def size_bytes(self) -> int:
+        return os.fstat(self._descriptor).st_size
+
+    def read_at(self, offset_bytes: int, length_bytes: int) -> bytes:
+        return os.pread(self._descriptor, length_bytes, offset_bytes) if offset_bytes >= 0 else b""
+
+    def close(self) -> None:
+        os.close(self._descriptor)
 
 
 class StandinCard:
@@ -61,6 +106,12 @@ class StandinCard:
     def __init__(self, backing: Path, drive: Drive, faults: dict[str, int]) -> None:
         self._path, self._faults, self._written = drive.path, faults, 0
         self._descriptor = os.open(backing, os.O_RDWR | os.O_CREAT, 0o600)
+        try:
+            fcntl.flock(self._descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except OSError as error:
+            os.close(self._descriptor)
+            raise DriveError("another writer still holds the drive", where=drive.path,
+                             next_step="Wait until it has ended, then write again.") from error  # fmt: skip
         os.ftruncate(self._descriptor, drive.size_bytes)
 
     def write(self, data: bytes) -> None:

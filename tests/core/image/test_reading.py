@@ -16,7 +16,7 @@ from mintseed.core.findings import Severity
 from mintseed.core.image.checksums import compare_sha256, sha256_in_list
 from mintseed.core.image.device_tree import read_device_tree
 from mintseed.core.image.kernel import kernel_bits
-from mintseed.core.image.page import read_page_facts
+from mintseed.core.image.page import PageFacts, read_page_facts
 from mintseed.standins.board.card_bytes import device_tree_names
 from mintseed.standins.forge.build import kernel
 from tests.builders.disks import device_tree, run
@@ -64,7 +64,8 @@ def test_kernel_word_size(bits: int) -> None:
 
 @given(st.binary(max_size=80))
 def test_other_heads_are_no_kernel(head: bytes) -> None:
-    assert kernel_bits(head) in (None, 32, 64)
+    known = head[0x38:0x3C] == b"ARM\x64" or head[0x24:0x28] == b"\x18\x28\x6f\x01"
+    assert (kernel_bits(head) is not None) is known
 
 
 @pytest.mark.parametrize("arguments", [["sha256sum"], ["sha256sum", "--tag"], ["sha256sum", "-b"]])
@@ -117,3 +118,45 @@ def test_any_root_files_give_facts(files: dict[str, bytes]) -> None:
 def test_entities_in_a_service_file_are_not_expanded() -> None:
     bomb = b'<!DOCTYPE x [<!ENTITY a "aaaa">]><service-group><service><type>&a;</type></service></service-group>'
     assert read_page_facts({"etc/avahi/services/p.service": bomb}).announces == ""
+
+
+def facts(conf: str = "", **services: str) -> PageFacts:
+    files = {"etc/hostname": b"hub\n", "etc/webpage/site.conf": conf.encode()}
+    return read_page_facts(files | {f"etc/avahi/services/{n}.service": t.encode() for n, t in services.items()})
+
+
+# What nginx's own documentation of `listen` says each of these means.
+@pytest.mark.parametrize(
+    ("conf", "url"),
+    [
+        ("server {\n  listen 192.168.1.5;\n}", "http://hub.local/"),
+        ("listen 443 ssl;", "https://hub.local/"),
+        ("listen 127.0.0.1:8080;\nlisten 5310;", "http://hub.local:5310/"),
+        ("listen localhost:9000;", ""),
+        ("listen [::1]:9000;", ""),
+        ("listen [::]:8123;", "http://hub.local:8123/"),
+        ("listen *:81; # listen 82;", "http://hub.local:81/"),
+        ("# listen 82;", ""),
+        ("listen 8443 ssl http2;", "https://hub.local:8443/"),
+        ("server.port = 8088", "http://hub.local:8088/"),
+        ("listen \u00b2;", ""),
+        ("listen 99999;", ""),
+        ("listen unix:/run/page.sock;", ""),
+    ],
+)
+def test_where_a_web_server_listens(conf: str, url: str) -> None:
+    assert facts(conf).url() == url
+
+
+def test_only_a_service_with_a_web_type_is_the_page() -> None:
+    service = "<service-group><service><type>{}</type><port>{}</port></service></service-group>"
+    found = facts(a=service.format("_ssh._tcp", 22), b=service.format("_https._tcp", 443))
+    assert (found.url(), found.announce_file) == ("https://hub.local/", "etc/avahi/services/b.service")
+    assert facts(a=service.format("_ssh._tcp", 22)).url() == ""
+    assert facts(a=service.format("_http._tcp", "\u00b2")).url() == ""
+    assert facts(a=service.format("_http._tcp", "9" * 5000)).url() == ""
+
+
+def test_a_tree_that_names_nobody_is_our_error() -> None:
+    with pytest.raises(DeviceTreeError, match="names no board"):
+        read_device_tree(device_tree([""]), file="x.dtb")

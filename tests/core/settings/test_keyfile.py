@@ -93,3 +93,84 @@ def test_a_short_passphrase_is_taken_and_is_a_stop() -> None:
 @pytest.mark.parametrize("line", ["no equals here", "ssid without section"])
 def test_a_line_that_is_no_setting_is_a_stop(line: str) -> None:
     assert verdict(keyfile.check(f"{line}\n[connection]\nid=x\n", "f")) is Severity.STOP
+
+
+GOOD = f"[connection]\nid=house\ntype=wifi\n\n[wifi]\nssid=home\n\n[wifi-security]\nkey-mgmt=wpa-psk\npsk={'a' * 64}\n"
+
+
+def stopped(text: str) -> set[str]:
+    return {f.code for f in keyfile.check(text, "f") if f.severity is Severity.STOP}
+
+
+@pytest.mark.parametrize(
+    "more",
+    [
+        "[match]\ninterface-name=wlan0\n",
+        "[ethtool]\nfeature-gro=true\n",
+        "# psk-flags=1\n",
+        "",
+    ],
+)
+def test_what_the_reader_takes_and_means_is_no_stop(more: str) -> None:
+    assert nmcli(GOOD + more).accepted
+    assert stopped(GOOD + more) == set()
+
+
+@pytest.mark.parametrize(
+    ("text", "code"),
+    [
+        ("", "keyfile.empty"),
+        ("[connection]\n", "keyfile.empty"),
+        (GOOD.replace("ssid=home\n", "mode=infrastructure\n"), "wifi.ssid-missing"),
+        (GOOD + "abc\n", "keyfile.line"),
+        (GOOD.replace("wpa-psk", "WPA2"), "keyfile.key-management"),
+        (GOOD + "[ipv4]\nmethod=auto # by the router\n", "keyfile.comment-behind"),
+    ],
+)
+def test_what_the_reader_refuses_is_a_stop(text: str, code: str) -> None:
+    assert not nmcli(text).accepted
+    assert code in stopped(text)
+
+
+@pytest.mark.parametrize(
+    ("text", "code"),
+    [
+        (GOOD + "psk-flags=1\n", "wifi.key-missing"),
+        (GOOD.replace(f"psk={'a' * 64}\n", ""), "wifi.key-missing"),
+        (GOOD.replace("a" * 64, "a" * 64 + " # mine"), "keyfile.comment-behind"),
+        (GOOD.replace("wpa-psk", "none"), "wifi.key-management-other"),
+        (GOOD.replace("type=wifi", "type=wifi\nautoconnect=false"), "wifi.disabled"),
+        (GOOD.replace("[wifi-security]", "[wifi_security]"), "keyfile.section-unknown"),
+    ],
+)
+def test_what_it_takes_and_never_joins_with_is_a_stop(text: str, code: str) -> None:
+    assert nmcli(text).accepted
+    assert code in stopped(text)
+
+
+def test_the_long_names_of_sections_are_the_short_ones() -> None:
+    text = GOOD.replace("[wifi]", "[802-11-wireless]").replace("[wifi-security]", "[802-11-wireless-security]")
+    after = keyfile.apply(text, FILE, values())
+    assert after.count("ssid=") == 1
+    assert "[802-11-wireless]\nssid=Quay House 2G" in after
+    assert nmcli(after).accepted
+    assert stopped(after) == set()
+
+
+def test_what_forbids_joining_goes_and_nothing_else() -> None:
+    text = (
+        GOOD.replace("type=wifi", "type=wifi\nautoconnect=no").replace(
+            "ssid=home", "ssid=home\nbssid=02:00:00:00:00:01"
+        )
+        + "psk-flags=1\n"
+    )
+    after = keyfile.apply(text, FILE, values())
+    gone = {"autoconnect=no", "bssid=02:00:00:00:00:01", "psk-flags=1", "ssid=home", f"psk={'a' * 64}"}
+    assert set(text.split("\n")) - set(after.split("\n")) == gone
+
+
+@pytest.mark.parametrize("name", ["bogus", "key_mgmt", "passphrase"])
+def test_a_misspelt_key_is_named(name: str) -> None:
+    found = {f.code: f.severity for f in keyfile.check(GOOD + f"{name}=1\n", "f")}
+    assert found == {"keyfile.key-unknown": Severity.CHECK}
+    assert f"{name}=" not in nmcli(GOOD + f"{name}=1\n").output

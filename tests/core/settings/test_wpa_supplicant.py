@@ -140,4 +140,116 @@ def test_what_the_reader_forgives_is_no_stop(tmp_path: Path, text: str, severity
 
 def test_a_passphrase_cut_at_its_hash_is_seen() -> None:
     text = 'country=GB\nnetwork={\n ssid="x"\n psk="one"two#three"\n}\n'
-    assert "wifi.passphrase-cut" in {f.code for f in wpa_supplicant.check(text, "f")}
+    assert "wifi.passphrase-length" in {f.code for f in wpa_supplicant.check(text, "f")}
+
+
+ACTIVE = """\
+country=GB
+network={
+    ssid="old"
+    psk="old passphrase"
+    #disabled=1
+    #bssid=02:00:00:00:00:01
+    #key_mgmt=WPA-EAP
+    priority=5 # the usual one
+} # home
+# network={
+#   ssid="guests"
+# }
+"""
+
+
+def test_comments_inside_an_active_block_stay_comments() -> None:
+    after = wpa_supplicant.apply(ACTIVE, FILE, values())
+    changed = [(a, b) for a, b in zip(ACTIVE.split("\n"), after.split("\n"), strict=True) if a != b]
+    assert [a.strip() for a, _ in changed] == ['ssid="old"', 'psk="old passphrase"']
+
+
+@pytest.mark.parametrize(
+    "line", ["disabled=1", "bssid=02:00:00:00:00:01", "key_mgmt=WPA-EAP", "key_mgmt=NONE", "key_mgmt=SAE"]
+)
+def test_what_would_keep_it_from_joining_goes(line: str, tmp_path: Path) -> None:
+    text = f'country=GB\nnetwork={{\n ssid="old"\n psk="old passphrase"\n {line}\n priority=3\n}}\n'
+    after = wpa_supplicant.apply(text, FILE, values())
+    assert line not in after
+    assert " priority=3\n" in after
+    path = tmp_path / "f.conf"
+    path.write_text(after)
+    assert reader(path).accepted
+
+
+# Judged both ways: what wpa_supplicant 2.10 refuses is a stop, what it takes and means is none.
+_ssid = st.sampled_from(
+    [
+        'ssid="home"',
+        'ssid="home" # mine',
+        'ssid=P"a\\x20b"',
+        "ssid=6162",
+        "ssid=616",
+        "ssid=home",
+        'ssid="home',
+        f'ssid="{"x" * 33}"',
+    ]
+)
+_psk = st.sampled_from(['psk="passphrase"', 'psk="passphrase" # c', f"psk={'a' * 64}", f"psk={'a' * 64} # c", f"psk={'a' * 63}",
+                        'psk=P"passphrase"', 'psk="short"', "psk=passphrase", 'psk= "passphrase"', 'psk="pass"x', 'psk="with # in it"'])  # fmt: skip
+_more = st.lists(
+    st.sampled_from(["", "priority=5", "priority=high", "scan_ssid=1 # hidden", "key_mgmt=WPA-PSK", "key_mgmt=WPA2", "keymgmt=WPA-PSK",
+                     "proto=RSN", "#disabled=1", "id_str=\"home\"", "PSK=1", "just words", "priority = 5"]), max_size=3,
+)  # fmt: skip
+_global = st.lists(
+    st.sampled_from(["country=GB", "country=gb", "country=G", "update_config=1", "ctrl_interface=/run/wpa GROUP=netdev", "updateconfig=1",
+                     "# a remark", "ap_scan=1", "fast_reauth=1 # yes"]), max_size=3,
+)  # fmt: skip
+_open_close = st.sampled_from(
+    [("network={", "}"), ("network={ # home", "} # home"), ("network = {", "}"), ("network={", "#}")]
+)
+
+
+@settings(max_examples=120, deadline=None, derandomize=True)
+@given(outer=_global, frame=_open_close, ssid=_ssid, psk=_psk, more=_more)
+def test_generated_files_are_judged_as_the_real_reader_judges_them(
+    outer: list[str],
+    frame: tuple[str, str],
+    ssid: str,
+    psk: str,
+    more: list[str],
+    tmp_path_factory: pytest.TempPathFactory,
+) -> None:
+    text = "\n".join([*outer, frame[0], f"  {ssid}", *(f"  {m}" for m in more), f"  {psk}", frame[1], ""])
+    path = tmp_path_factory.mktemp("wpa") / "f.conf"
+    path.write_text(text)
+    stopped = verdict(wpa_supplicant.check(text, "f")) is Severity.STOP
+    assert stopped is not reader(path).accepted, (text, [f.title for f in wpa_supplicant.check(text, "f")])
+
+
+def test_the_known_fields_are_known_to_the_reader(tmp_path: Path) -> None:
+    from mintseed.core.settings.dialects.wpa_fields import GLOBAL_FIELDS, NETWORK_FIELDS
+
+    path = tmp_path / "f.conf"
+    body = "".join(f" {name}=1\n" for name in sorted(NETWORK_FIELDS - {"ssid"}))
+    path.write_text("".join(f"{n}=1\n" for n in sorted(GLOBAL_FIELDS)) + f'network={{\n ssid="x"\n{body}}}\n')
+    output = reader(path).output
+    assert "Line" in output
+    assert "unknown network field" not in output
+    assert "unknown global field" not in output
+
+
+@pytest.mark.parametrize(
+    ("text", "code", "severity"),
+    [
+        ('country=XX\nnetwork={\n ssid="x"\n psk="passphrase"\n}\n', "wifi.country-none", Severity.CHECK),
+        ('country=GB\nnetwork={\n ssid="x"\n psk="passphrase"\n}\nnetwork={\n ssid="x"\n psk="passphrase"\n}\n', "wifi.network-doubled", Severity.CHECK),
+        ('country=GB\nnetwork={\n ssid="x"\n}\n', "wifi.key-missing", Severity.STOP),
+        ('country=GB\nnetwork={\n ssid="x"\n psk="passphrase"\n disabled=1\n}\n', "wifi.disabled", Severity.STOP),
+        ('country=GB\nnetwork={\n ssid="x"\n psk="passphrase"\n bssid=02:00:00:00:00:01\n}\n', "wifi.bssid-fixed", Severity.CHECK),
+        ('country=GB\nnetwork={\n ssid="x"\n psk="passphrase"\n key_mgmt=WPA-EAP\n}\n', "wifi.key-management-other", Severity.STOP),
+    ],
+)  # fmt: skip
+def test_what_the_reader_takes_and_never_joins_with_is_named(
+    text: str, code: str, severity: Severity, tmp_path: Path
+) -> None:
+    path = tmp_path / "f.conf"
+    path.write_text(text)
+    assert reader(path).accepted
+    assert {f.code: f.severity for f in wpa_supplicant.check(text, "f")}[code] is severity

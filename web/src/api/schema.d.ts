@@ -131,13 +131,13 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
+        get?: never;
+        put?: never;
         /**
          * Filled Image
          * @description Send the filled image as a plain .img file, for a card writer elsewhere.
          */
-        get: operations["mintseed_server_api_card_filled_image"];
-        put?: never;
-        post?: never;
+        post: operations["mintseed_server_api_card_filled_image"];
         delete?: never;
         options?: never;
         head?: never;
@@ -240,6 +240,23 @@ export interface paths {
         put?: never;
         /** Look */
         post: operations["mintseed_server_api_find_look"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deployments/{pk}/find/scan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Scan */
+        post: operations["mintseed_server_api_find_scan"];
         delete?: never;
         options?: never;
         head?: never;
@@ -507,6 +524,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/images/{pk}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop Reading */
+        post: operations["mintseed_server_api_image_stop_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log": {
         parameters: {
             query?: never;
@@ -518,6 +552,44 @@ export interface paths {
         get: operations["mintseed_server_api_log_read_log"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Network */
+        put: operations["mintseed_server_api_site_change_network"];
+        post?: never;
+        /** Remove Network */
+        delete: operations["mintseed_server_api_site_remove_network"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{pk}/passphrase": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Show Network Passphrase
+         * @description Show one passphrase to the person who asked for it.
+         */
+        post: operations["mintseed_server_api_site_show_network_passphrase"];
         delete?: never;
         options?: never;
         head?: never;
@@ -558,7 +630,80 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/site": {
+    "/api/session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Session */
+        get: operations["mintseed_server_api_session_read_session"];
+        put?: never;
+        /** Log In */
+        post: operations["mintseed_server_api_session_log_in"];
+        /** Log Out */
+        delete: operations["mintseed_server_api_session_log_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/boards/{pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Unit */
+        put: operations["mintseed_server_api_shelf_change_unit"];
+        post?: never;
+        /** Remove Unit */
+        delete: operations["mintseed_server_api_shelf_remove_unit"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/supplies/{pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Supply */
+        put: operations["mintseed_server_api_shelf_change_supply"];
+        post?: never;
+        /** Remove Supply */
+        delete: operations["mintseed_server_api_shelf_remove_supply"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Sites */
+        get: operations["mintseed_server_api_site_sites"];
+        put?: never;
+        /** Add Site */
+        post: operations["mintseed_server_api_site_add_site"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{pk}": {
         parameters: {
             query?: never;
             header?: never;
@@ -570,13 +715,14 @@ export interface paths {
         /** Change Site */
         put: operations["mintseed_server_api_site_change_site"];
         post?: never;
-        delete?: never;
+        /** Remove Site */
+        delete: operations["mintseed_server_api_site_remove_site"];
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/site/networks": {
+    "/api/sites/{site_pk}/networks": {
         parameters: {
             query?: never;
             header?: never;
@@ -593,25 +739,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/site/networks/{pk}": {
+    "/api/sites/{site_pk}/shelf": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        get?: never;
-        /** Change Network */
-        put: operations["mintseed_server_api_site_change_network"];
+        /** Read Shelf */
+        get: operations["mintseed_server_api_shelf_read_shelf"];
+        put?: never;
         post?: never;
-        /** Remove Network */
-        delete: operations["mintseed_server_api_site_remove_network"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/site/networks/{pk}/passphrase": {
+    "/api/sites/{site_pk}/shelf/boards": {
         parameters: {
             query?: never;
             header?: never;
@@ -620,11 +765,25 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /**
-         * Show Network Passphrase
-         * @description Show one passphrase to the person who asked for it.
-         */
-        post: operations["mintseed_server_api_site_show_network_passphrase"];
+        /** Add Unit */
+        post: operations["mintseed_server_api_shelf_add_unit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_pk}/shelf/supplies": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Supply */
+        post: operations["mintseed_server_api_shelf_add_supply"];
         delete?: never;
         options?: never;
         head?: never;
@@ -653,6 +812,24 @@ export interface components {
              * Value
              * @default
              */
+            value: string;
+        };
+        /**
+         * AskOut
+         * @description A question of the recipe's own. A secret's answer is never sent; `given` says whether there is one.
+         */
+        AskOut: {
+            /** Given */
+            given: boolean;
+            /** Hint */
+            hint: string;
+            /** Id */
+            id: string;
+            /** Secret */
+            secret: boolean;
+            /** Title */
+            title: string;
+            /** Value */
             value: string;
         };
         /** AssemblyStep */
@@ -685,14 +862,38 @@ export interface components {
         };
         /** BenchOut */
         BenchOut: {
+            /** Benches */
+            benches: components["schemas"]["BenchRowOut"][];
             /** Deployments */
             deployments: components["schemas"]["DeploymentOut"][];
             /** Drives */
             drives: components["schemas"]["DriveOut"][];
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
             /** Newcomers */
             newcomers: components["schemas"]["NewcomerOut"][];
             /** Running */
             running: components["schemas"]["RunningOut"][];
+        };
+        /**
+         * BenchRowOut
+         * @description A bench: where cards are written. `alive`: its worker gave a sign within seconds.
+         */
+        BenchRowOut: {
+            /** Alive */
+            alive: boolean;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Seen At */
+            seen_at: string | null;
+            /** Site Id */
+            site_id: number;
+            /** Standin */
+            standin: boolean;
+            /** Trouble */
+            trouble: string;
         };
         /**
          * BoardFitOut
@@ -706,6 +907,30 @@ export interface components {
             name: string;
             /** Owned */
             owned: number;
+        };
+        /**
+         * BoardKindOut
+         * @description A model of board one may own, told apart by its printed mark.
+         */
+        BoardKindOut: {
+            /** Bits */
+            bits: number;
+            /** Ethernet */
+            ethernet: boolean;
+            /** Id */
+            id: string;
+            /** Maker */
+            maker: string;
+            /** Name */
+            name: string;
+            /** Printed Mark */
+            printed_mark: string;
+            /** Radio */
+            radio: string;
+            /** Supply Text */
+            supply_text: string;
+            /** Twin */
+            twin: string;
         };
         /**
          * BoardOnImage
@@ -722,6 +947,8 @@ export interface components {
         /** BootOut */
         BootOut: {
             band: components["schemas"]["BandOut"] | null;
+            /** Before Looked At */
+            before_looked_at: string | null;
             /** By Hand */
             by_hand: boolean;
             /** Causes */
@@ -736,10 +963,16 @@ export interface components {
             late_at: string | null;
             /** Not Ready Because */
             not_ready_because: string;
+            /** Not Ready Fix */
+            not_ready_fix: string;
+            /** Powered */
+            powered: boolean;
             /** Powered At */
             powered_at: string | null;
             /** Ready */
             ready: boolean;
+            /** Runs */
+            runs: components["schemas"]["RunOut"][];
             /** Steps */
             steps: components["schemas"]["AssemblyStep"][];
         };
@@ -765,8 +998,8 @@ export interface components {
         };
         /** CardOut */
         CardOut: {
-            /** Card Serial */
-            card_serial: string;
+            /** By Hand */
+            by_hand: boolean;
             /** Current */
             current: boolean;
             deployment: components["schemas"]["DeploymentOut"];
@@ -774,6 +1007,8 @@ export interface components {
             digest: string;
             /** Drives */
             drives: components["schemas"]["DriveOut"][];
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
             /** Image Text */
             image_text: string;
             /** In Board */
@@ -785,25 +1020,38 @@ export interface components {
             not_ready_because: string;
             /** Proven */
             proven: boolean;
+            /** Reader */
+            reader: string;
             /** Ready */
             ready: boolean;
+            /** Released */
+            released: boolean;
+            /** Released Text */
+            released_text: string;
+            /** Void Why */
+            void_why: string;
+            /** Writes */
+            writes: components["schemas"]["WriteOut"][];
         };
         /**
          * Cause
-         * @description `share` is the part of all weight this cause has, 0 to 1.
+         * @description One possible cause. `what_to_try` is the one thing that would tell or cure it.
          */
         Cause: {
             action: components["schemas"]["Action"];
             /** Code */
             code: string;
-            /** Share */
-            share: number;
             /** Speaks Against */
             speaks_against: string[];
             /** Speaks For */
             speaks_for: string[];
             /** Title */
             title: string;
+            /**
+             * What To Try
+             * @default
+             */
+            what_to_try: string;
         };
         /** ChooseImageIn */
         ChooseImageIn: {
@@ -817,7 +1065,7 @@ export interface components {
         };
         /**
          * DeploymentOut
-         * @description A deployment with its line.
+         * @description A deployment with its line. `closed`: in service, shown as it was when its record was closed.
          */
         DeploymentOut: {
             /** Appliance */
@@ -826,6 +1074,10 @@ export interface components {
             board_name: string;
             /** Card Text */
             card_text: string;
+            /** Closed */
+            closed: boolean;
+            /** Closed At */
+            closed_at: string | null;
             /**
              * Created At
              * Format: date-time
@@ -844,6 +1096,10 @@ export interface components {
             recipe_id: string;
             /** Release */
             release: string;
+            /** Site Id */
+            site_id: number;
+            /** Time Zone */
+            time_zone: string;
             /** Unit Name */
             unit_name: string;
             /** Way */
@@ -851,11 +1107,17 @@ export interface components {
         };
         /**
          * DriveOut
-         * @description A drive with the findings about it; `locked` ones are never written to.
+         * @description A drive with the findings about it; `locked` ones are never written to. `whose` says whose card is in it.
          */
         DriveOut: {
+            /** Bench Id */
+            bench_id: number;
+            /** Bench Name */
+            bench_name: string;
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Id */
+            id: number;
             /** Locked */
             locked: boolean;
             /** Model */
@@ -872,6 +1134,10 @@ export interface components {
             size_bytes: number;
             /** Size Text */
             size_text: string;
+            /** Whose */
+            whose: string;
+            /** Whose Deployment Id */
+            whose_deployment_id: number | null;
         };
         /** Evidence */
         Evidence: {
@@ -910,6 +1176,8 @@ export interface components {
         };
         /** FindOut */
         FindOut: {
+            /** Before Known */
+            before_known: boolean;
             /** Candidates */
             candidates: components["schemas"]["Candidate"][];
             /** Claimed */
@@ -923,12 +1191,20 @@ export interface components {
             looked_at: string | null;
             /** Name Url */
             name_url: string;
+            /** Networks */
+            networks: string[];
             /** Powered */
             powered: boolean;
             /** Qr Path */
             qr_path: string;
             /** Qr Size */
             qr_size: number;
+            /** Scanned At */
+            scanned_at: string | null;
+            /** Scanning */
+            scanning: boolean;
+            /** Seen */
+            seen: components["schemas"]["SeenOut"][];
             /** Url */
             url: string;
             winner: components["schemas"]["Candidate"] | null;
@@ -1130,6 +1406,13 @@ export interface components {
             /** Older Before */
             older_before: number | null;
         };
+        /** LoginIn */
+        LoginIn: {
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+        };
         /**
          * Mark
          * @description How a station is drawn: shape and colour.
@@ -1182,6 +1465,11 @@ export interface components {
             passphrase: string;
             /** Ssid */
             ssid: string;
+            /**
+             * Wpa3 Only
+             * @default false
+             */
+            wpa3_only: boolean;
         };
         /** NetworkOut */
         NetworkOut: {
@@ -1197,6 +1485,10 @@ export interface components {
             passphrase_set: boolean;
             /** Ssid */
             ssid: string;
+            /** Used By */
+            used_by: string[];
+            /** Wpa3 Only */
+            wpa3_only: boolean;
         };
         /** NewDeploymentIn */
         NewDeploymentIn: {
@@ -1207,6 +1499,13 @@ export interface components {
             name: string;
             /** Recipe */
             recipe: string;
+            /** Site Id */
+            site_id?: number | null;
+        };
+        /** NewSiteIn */
+        NewSiteIn: {
+            /** Name */
+            name: string;
         };
         /**
          * NewcomerOut
@@ -1264,6 +1563,11 @@ export interface components {
              */
             release: string;
             /**
+             * Scheme
+             * @default http
+             */
+            scheme: string;
+            /**
              * System
              * @default
              */
@@ -1274,16 +1578,24 @@ export interface components {
          * @description What the shell needs to know: which bench this is, and the counts beside the places.
          */
         PlaceOut: {
+            /** Bench Id */
+            bench_id: number;
             /** Deployments */
             deployments: number;
             /** Images */
             images: number;
+            /** Not Simulated */
+            not_simulated: string[];
             /** Pace */
             pace: number;
+            /** Site Id */
+            site_id: number;
             /** Site Name */
             site_name: string;
             /** Standin */
             standin: boolean;
+            /** Time Zone */
+            time_zone: string;
         };
         /**
          * PlanIn
@@ -1337,6 +1649,17 @@ export interface components {
             /** Ways */
             ways: string[];
         };
+        /**
+         * PowerOnIn
+         * @description `ago_s`: seconds since a person plugged it in; 0 for now. Only where it is done by hand.
+         */
+        PowerOnIn: {
+            /**
+             * Ago S
+             * @default 0
+             */
+            ago_s: number;
+        };
         /** RecipeOut */
         RecipeOut: {
             /** Id */
@@ -1349,6 +1672,29 @@ export interface components {
             releases: string[];
             /** Summary */
             summary: string;
+        };
+        /**
+         * RunOut
+         * @description A boot run as it was.
+         */
+        RunOut: {
+            /** By Hand */
+            by_hand: boolean;
+            /** Ended */
+            ended: string;
+            /** Joined After S */
+            joined_after_s: number | null;
+            /** Lasted S */
+            lasted_s: number | null;
+            /** Number */
+            number: number;
+            /** Off At */
+            off_at: string | null;
+            /**
+             * Powered At
+             * Format: date-time
+             */
+            powered_at: string;
         };
         /** RunningOut */
         RunningOut: {
@@ -1370,10 +1716,49 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * ScanIn
+         * @description Whether the site's own ranges are scanned while the board is looked for.
+         */
+        ScanIn: {
+            /** On */
+            on: boolean;
+        };
         /** SecretOut */
         SecretOut: {
             /** Value */
             value: string;
+        };
+        /**
+         * SeenOut
+         * @description An address and when it was first seen in this boot.
+         */
+        SeenOut: {
+            /** Address */
+            address: string;
+            /**
+             * First Seen At
+             * Format: date-time
+             */
+            first_seen_at: string;
+        };
+        /**
+         * SessionOut
+         * @description `phone_url` is what a phone on the same network opens; empty when none can.
+         */
+        SessionOut: {
+            /** Account Required */
+            account_required: boolean;
+            /** Name */
+            name: string;
+            /** Phone Url */
+            phone_url: string;
+            /** Qr Path */
+            qr_path: string;
+            /** Qr Size */
+            qr_size: number;
+            /** Signed In */
+            signed_in: boolean;
         };
         /**
          * SettingsIn
@@ -1384,6 +1769,10 @@ export interface components {
             admin_name?: string | null;
             /** Admin Password */
             admin_password?: string | null;
+            /** Answers */
+            answers?: {
+                [key: string]: string;
+            } | null;
             /** Country */
             country?: string | null;
             /** Host Name */
@@ -1401,6 +1790,8 @@ export interface components {
             admin_name: string;
             /** Admin Password Set */
             admin_password_set: boolean;
+            /** Asks */
+            asks: components["schemas"]["AskOut"][];
             /** Band Ghz */
             band_ghz: number | null;
             country: components["schemas"]["ValueOut"];
@@ -1466,6 +1857,51 @@ export interface components {
          * @enum {string}
          */
         Severity: "stop" | "check" | "note" | "ok";
+        /** ShelfOut */
+        ShelfOut: {
+            /** Connectors */
+            connectors: string[];
+            /** Kinds */
+            kinds: components["schemas"]["BoardKindOut"][];
+            /** Site Id */
+            site_id: number;
+            /** Supplies */
+            supplies: components["schemas"]["ShelfSupplyOut"][];
+            /** Units */
+            units: components["schemas"]["ShelfUnitOut"][];
+        };
+        /** ShelfSupplyOut */
+        ShelfSupplyOut: {
+            /** Connector */
+            connector: string;
+            /** Current A */
+            current_a: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Used By */
+            used_by: string[];
+            /** Voltage V */
+            voltage_v: number;
+        };
+        /** ShelfUnitOut */
+        ShelfUnitOut: {
+            /** Board */
+            board: string;
+            /** Board Name */
+            board_name: string;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Printed Mark */
+            printed_mark: string;
+            /** Used By */
+            used_by: string[];
+        };
         /** SiteIn */
         SiteIn: {
             /** Country */
@@ -1481,10 +1917,14 @@ export interface components {
         };
         /** SiteOut */
         SiteOut: {
+            /** Benches */
+            benches: components["schemas"]["BenchRowOut"][];
             /** Country */
             country: string;
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Id */
+            id: number;
             /** Keyboard */
             keyboard: string;
             /** Name */
@@ -1495,6 +1935,15 @@ export interface components {
             time_zone: string;
             /** Wifi */
             wifi: components["schemas"]["NetworkOut"][];
+        };
+        /** SiteRowOut */
+        SiteRowOut: {
+            /** Deployments */
+            deployments: number;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /**
          * Station
@@ -1539,6 +1988,20 @@ export interface components {
             state: "open" | "done" | "failed";
             step: components["schemas"]["SetupStep"];
         };
+        /** SupplyIn */
+        SupplyIn: {
+            /**
+             * Connector
+             * @enum {string}
+             */
+            connector: "micro-USB" | "USB-C" | "barrel plug" | "header pins";
+            /** Current A */
+            current_a: number;
+            /** Name */
+            name: string;
+            /** Voltage V */
+            voltage_v: number;
+        };
         /** SupplyOut */
         SupplyOut: {
             /** Id */
@@ -1554,6 +2017,13 @@ export interface components {
             done: boolean;
             /** Step */
             step: string;
+        };
+        /** UnitIn */
+        UnitIn: {
+            /** Board */
+            board: string;
+            /** Name */
+            name: string;
         };
         /** UnitOut */
         UnitOut: {
@@ -1632,20 +2102,61 @@ export interface components {
         };
         /**
          * WriteIn
-         * @description The drive as the person picked it: its path and serial, and the serial picked a second time.
+         * @description The drive as the person picked it: its row, path and serial, and the path picked a second time.
          */
         WriteIn: {
             /** Again */
             again: string;
+            /** Drive Id */
+            drive_id: number;
             /** Path */
             path: string;
             /** Serial */
             serial: string;
         };
+        /**
+         * WriteOut
+         * @description One attempt at a card, as it was.
+         */
+        WriteOut: {
+            /**
+             * Begun At
+             * Format: date-time
+             */
+            begun_at: string;
+            /** Bench Name */
+            bench_name: string;
+            /** Digest */
+            digest: string;
+            /** Drive Path */
+            drive_path: string;
+            /** Ended At */
+            ended_at: string | null;
+            /** Id */
+            id: number;
+            /** Image Name */
+            image_name: string;
+            /** Outcome */
+            outcome: string;
+            /** Phases */
+            phases: {
+                [key: string]: unknown;
+            }[];
+            /** Reader */
+            reader: string;
+            /** Trouble */
+            trouble: string;
+            /** Void At */
+            void_at: string | null;
+            /** Void Why */
+            void_why: string;
+            /** Written Bytes */
+            written_bytes: number;
+        };
         /** XRayOut */
         XRayOut: {
             /** Bits */
-            bits: number | null;
+            bits: string;
             /** Boards */
             boards: components["schemas"]["BoardOnImage"][];
             /** Files */
@@ -1818,7 +2329,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PowerOnIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -2001,6 +2516,32 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_find_scan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ScanIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -2431,6 +2972,28 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_image_stop_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageOut"];
+                };
+            };
+        };
+    };
     mintseed_server_api_log_read_log: {
         parameters: {
             query?: {
@@ -2450,114 +3013,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LogOut"];
-                };
-            };
-        };
-    };
-    mintseed_server_api_bench_place: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PlaceOut"];
-                };
-            };
-        };
-    };
-    mintseed_server_api_bench_recipes: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["RecipeOut"][];
-                };
-            };
-        };
-    };
-    mintseed_server_api_site_read_site: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SiteOut"];
-                };
-            };
-        };
-    };
-    mintseed_server_api_site_change_site: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["SiteIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SiteOut"];
-                };
-            };
-        };
-    };
-    mintseed_server_api_site_add_network: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NetworkIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SiteOut"];
                 };
             };
         };
@@ -2628,6 +3083,418 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SecretOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_bench_place: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_bench_recipes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecipeOut"][];
+                };
+            };
+        };
+    };
+    mintseed_server_api_session_read_session: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_session_log_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LoginIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_session_log_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_change_unit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnitIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_remove_unit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_change_supply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SupplyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_remove_supply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_site_sites: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteRowOut"][];
+                };
+            };
+        };
+    };
+    mintseed_server_api_site_add_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSiteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_site_read_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_site_change_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SiteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_site_remove_site: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    mintseed_server_api_site_add_network: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NetworkIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_read_shelf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_add_unit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UnitIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_add_supply: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SupplyIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
                 };
             };
         };

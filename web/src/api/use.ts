@@ -1,5 +1,5 @@
 // Queries and changes. Everything that changes a deployment runs in a row, so a save is done before what follows it.
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { hashKey, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import type { Problem } from "./client";
 
 /** Ask again every `everyMs` milliseconds while `wanted` says so of the last answer. */
@@ -23,7 +23,7 @@ export function useChange<In, Out>(key: readonly unknown[], change: (value: In) 
     onError: () => void queries.invalidateQueries({ queryKey: key }),
     onSuccess: (fresh) => {
       queries.setQueryData(key, fresh);
-      void queries.invalidateQueries({ queryKey: key.slice(0, 2), predicate: (q) => q.queryKey !== key });
+      void queries.invalidateQueries({ queryKey: key.slice(0, 2), predicate: (q) => hashKey(q.queryKey) !== hashKey(key) });
       void queries.invalidateQueries({ queryKey: ["bench"] });
       void queries.invalidateQueries({ queryKey: ["place"] });
     },

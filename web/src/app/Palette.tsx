@@ -7,6 +7,7 @@ import { stationPath } from "../lib/stations";
 const PLACES = [
   ["Bench", "/"],
   ["Images", "/images"],
+  ["Shelf", "/shelf"],
   ["Site", "/site"],
   ["Log", "/log"],
   ["New deployment", "/new"],

@@ -5,10 +5,21 @@ import { answer, GET } from "../api/client";
 import { useAnswer } from "../api/use";
 import { applyTheme, storedTheme, type Theme } from "../lib/theme";
 import { Button } from "../ui/parts";
+import { Door, LogOut, PhoneDialog } from "./Account";
+import { ZoneOfSite } from "../ui/Time";
 import { Palette } from "./Palette";
 import { ShortcutHelp, useShortcuts } from "./shortcuts";
 
 export function Shell() {
+  return (
+    <Door>
+      <Inside />
+    </Door>
+  );
+}
+
+function Inside() {
+  const place = usePlace();
   const [palette, setPalette] = useState(false);
   const [help, setHelp] = useState(false);
   const [menu, setMenu] = useState(false);
@@ -35,7 +46,9 @@ export function Shell() {
         <Foot openHelp={() => setHelp(true)} openPalette={() => setPalette(true)} />
       </aside>
       <main id="work" className="min-w-0 px-4 py-4 md:px-[22px]">
-        <Outlet />
+        <ZoneOfSite value={place?.time_zone ?? "UTC"}>
+          <Outlet />
+        </ZoneOfSite>
       </main>
       <Palette open={palette} onClose={() => setPalette(false)} />
       <ShortcutHelp open={help} onClose={() => setHelp(false)} />
@@ -64,6 +77,7 @@ function Places() {
   const places = [
     { to: "/", name: "Bench", count: place?.deployments },
     { to: "/images", name: "Images", count: place?.images },
+    { to: "/shelf", name: "Shelf", count: undefined },
     { to: "/site", name: "Site", count: undefined },
     { to: "/log", name: "Log", count: undefined },
   ];
@@ -91,6 +105,7 @@ const THEMES: Record<Theme, Theme> = { system: "light", light: "dark", dark: "sy
 function Foot({ openHelp, openPalette }: { openHelp: () => void; openPalette: () => void }) {
   const place = usePlace();
   const [theme, setTheme] = useState(storedTheme());
+  const [phone, setPhone] = useState(false);
   const turn = () => {
     const next = THEMES[theme];
     applyTheme(next);
@@ -100,6 +115,16 @@ function Foot({ openHelp, openPalette }: { openHelp: () => void; openPalette: ()
   return (
     <footer className="mt-4 flex flex-col gap-1 text-[0.85rem] text-ink-3 md:mt-auto">
       {place?.standin && <p>Stand-in bench: pretend reader, boards and router. A boot runs {place.pace}× fast.</p>}
+      {place?.standin && (
+        <details>
+          <summary className="cursor-pointer hover:text-ink">What it does not simulate</summary>
+          <ul className="list-disc pl-4">
+            {place.not_simulated.map((text) => (
+              <li key={text}>{text}</li>
+            ))}
+          </ul>
+        </details>
+      )}
       <p className="flex flex-wrap gap-x-3">
         <button type="button" className={small} onClick={openHelp}>
           <kbd className="font-mono">?</kbd> shortcuts
@@ -108,6 +133,11 @@ function Foot({ openHelp, openPalette }: { openHelp: () => void; openPalette: ()
           <kbd className="font-mono">/</kbd> search
         </button>
       </p>
+      <button type="button" className={small} onClick={() => setPhone(true)}>
+        On the phone
+      </button>
+      <LogOut />
+      <PhoneDialog open={phone} onClose={() => setPhone(false)} />
       <button type="button" className={small} onClick={turn}>
         Light: {theme === "system" ? "as the system" : theme}
       </button>

@@ -4,6 +4,7 @@ import { NewDeployment } from "../features/bench/NewDeployment";
 import { ImageLibrary } from "../features/images/ImageLibrary";
 import { OneImage } from "../features/images/OneImage";
 import { LogPlace } from "../features/log/LogPlace";
+import { ShelfPlace } from "../features/shelf/ShelfPlace";
 import { SitePlace } from "../features/site/SitePlace";
 import { DeploymentPage } from "./DeploymentPage";
 import { Missing } from "./Missing";
@@ -19,6 +20,7 @@ export const router = createBrowserRouter([
       { path: "/deployments/:id/:station?", element: <DeploymentPage /> },
       { path: "/images", element: <ImageLibrary /> },
       { path: "/images/:id", element: <OneImage /> },
+      { path: "/shelf", element: <ShelfPlace /> },
       { path: "/site", element: <SitePlace /> },
       { path: "/log", element: <LogPlace /> },
       { path: "*", element: <Missing /> },

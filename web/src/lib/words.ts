@@ -29,11 +29,4 @@ export function binarySize(bytes: number): string {
 
 const trim = (value: number) => value.toFixed(1).replace(/\.0$/, "");
 
-/** Clock time of an ISO timestamp, `14:16:02`. */
-export const timeOf = (iso: string) => new Date(iso).toLocaleTimeString("en-GB");
-
-/** Date and time of an ISO timestamp, `25 Nov 14:16:02`. */
-export const dayAndTime = (iso: string) =>
-  `${new Date(iso).toLocaleDateString("en-GB", { day: "numeric", month: "short" })} ${timeOf(iso)}`;
-
 export const plural = (count: number, word: string) => `${count} ${word}${count === 1 ? "" : "s"}`;

@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import type { Deployment } from "../api/client";
 import { Line } from "./Line";
 import { Tag } from "./parts";
+import { Time, ZoneOfSite } from "./Time";
 
 interface Props {
   deployment: Deployment;
@@ -14,30 +15,37 @@ interface Props {
 
 export function StationFrame({ deployment, station, main, children }: Props) {
   return (
-    <div className="flex flex-col gap-3.5">
-      <header className="flex flex-wrap items-end gap-x-3 gap-y-2">
-        <div className="min-w-0">
-          <div className="text-[0.88rem] text-ink-3">
-            <Link to="/" className="hover:text-ink hover:underline">
-              Bench
-            </Link>{" "}
-            /
+    <ZoneOfSite value={deployment.time_zone}>
+      <div className="flex flex-col gap-3.5">
+        <header className="flex flex-wrap items-end gap-x-3 gap-y-2">
+          <div className="min-w-0">
+            <div className="text-[0.88rem] text-ink-3">
+              <Link to="/" className="hover:text-ink hover:underline">
+                Bench
+              </Link>{" "}
+              /
+            </div>
+            <h1 className="text-[1.65rem] break-words">{deployment.name}</h1>
           </div>
-          <h1 className="text-[1.65rem] break-words">{deployment.name}</h1>
+          <div className="flex flex-wrap gap-1.5 pb-0.5">
+            <Tag>
+              {deployment.appliance} {deployment.release}
+            </Tag>
+            {deployment.board_name && <Tag>{deployment.board_name}</Tag>}
+            <Tag mono>{deployment.host_name}</Tag>
+          </div>
+          <div className="flex flex-wrap gap-2 max-md:w-full max-md:[&>*]:flex-1 md:ml-auto">{main}</div>
+        </header>
+        <div className="rounded-xl border border-rule bg-sheet px-4 py-2">
+          <Line deployment={deployment} open={station} />
         </div>
-        <div className="flex flex-wrap gap-1.5 pb-0.5">
-          <Tag>
-            {deployment.appliance} {deployment.release}
-          </Tag>
-          {deployment.board_name && <Tag>{deployment.board_name}</Tag>}
-          <Tag mono>{deployment.host_name}</Tag>
-        </div>
-        <div className="flex flex-wrap gap-2 max-md:w-full max-md:[&>*]:flex-1 md:ml-auto">{main}</div>
-      </header>
-      <div className="rounded-xl border border-rule bg-sheet px-4 py-2">
-        <Line deployment={deployment} open={station} />
+        {deployment.closed_at && (
+          <p role="note" className="rounded-xl border border-dashed border-rule bg-sheet px-4 py-2 text-[0.95rem] text-ink-2">
+            In service since <Time at={deployment.closed_at} day />: shown as it was then. Write its card again to begin anew, or start the same again under Keep.
+          </p>
+        )}
+        {children}
       </div>
-      {children}
-    </div>
+    </ZoneOfSite>
   );
 }

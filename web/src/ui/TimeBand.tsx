@@ -10,11 +10,13 @@ interface Props {
   since: number;
   joinedAfterS?: number | null;
   slim?: boolean;
+  /** The board is off: the band stands still. */
+  stopped?: boolean;
 }
 
-export function TimeBand({ band, since, joinedAfterS = null, slim }: Props) {
+export function TimeBand({ band, since, joinedAfterS = null, slim, stopped }: Props) {
   const joined = joinedAfterS !== null;
-  const elapsed = useElapsed(band.elapsed_s, band.pace, since, !joined);
+  const elapsed = useElapsed(band.elapsed_s, band.pace, since, !joined && !stopped);
   const at = joined ? joinedAfterS : elapsed;
   const end = at > band.late_after_s * 0.8 ? Math.max(band.hopeless_after_s, at * 1.05) : band.late_after_s * 1.4;
   const left = (seconds: number) => `${Math.min(100, (seconds / end) * 100)}%`;
@@ -33,7 +35,7 @@ export function TimeBand({ band, since, joinedAfterS = null, slim }: Props) {
           className={`absolute -top-6 text-[0.87rem] whitespace-nowrap ${at / end > 0.75 ? "-translate-x-full pr-1" : "pl-1"}`}
           style={{ left: left(at) }}
         >
-          {joined ? "joined" : "now"} <span className="font-mono">{clock(at)}</span>
+          {joined ? "joined" : stopped ? "off at" : "now"} <span className="font-mono">{clock(at)}</span>
         </b>
       </div>
       <figcaption className="relative mt-2 h-5 text-[0.82rem] text-ink-2">

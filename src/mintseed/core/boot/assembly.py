@@ -13,10 +13,18 @@ class AssemblyStep:
     why: str = ""
 
 
-def assembly_steps(board: Board, supply: Supply | None, way: str) -> tuple[AssemblyStep, ...]:
-    """Return the steps from the card in the hand to the supply plugged in (common practice)."""
+def assembly_steps(board: Board, supply: Supply | None, way: str, *, released: bool) -> tuple[AssemblyStep, ...]:
+    """Return the steps from the card in the hand to the supply plugged in (common practice).
+
+    `released`: the card was flushed and read back, and the kernel held nothing more for it.
+    """
     steps = [
-        AssemblyStep("Take the card out of the reader", "It is proven and set free; pulling it is safe."),
+        AssemblyStep(
+            "Take the card out of the reader",
+            "Flushed and read back, and the kernel holds nothing more for it: pulling it out is safe."
+            if released
+            else "Wait until its light is still, or eject it first.",
+        ),
         AssemblyStep(f"Put it into the board: {board.card_slot}", "Card first: a case may hide the slot."),
     ]
     if way == "cable":

@@ -57,17 +57,33 @@ def state_at(band: Band, elapsed_s: float, joined_after_s: float | None) -> Boot
     return BootState.EARLY
 
 
-def judge_boot(band: Band, elapsed_s: float, joined_after_s: float | None) -> Finding:
-    """Return the one finding about a boot that has run for `elapsed_s` seconds."""
+def judge_boot(
+    band: Band, elapsed_s: float, joined_after_s: float | None, *, run: int = 1, off: bool = False
+) -> Finding:
+    """Return the one finding about boot number `run`, which has lasted `elapsed_s` seconds; `off` once it was ended.
+
+    The running time is the screen's to show: while time passes the finding says from when to when.
+    """
     state = state_at(band, elapsed_s, joined_after_s)
     usual = f"Usual for this image on this board: {clock(band.usual_from_s)} to {clock(band.usual_to_s)}."
     if joined_after_s is not None:
         return Finding("boot.joined", Severity.OK, f"On the network after {duration(joined_after_s)}", usual)
+    if off:
+        late = elapsed_s >= band.late_after_s
+        return Finding(
+            "boot.failed-run" if late else "boot.cut-short", Severity.CHECK,
+            f"Run {run}: powered for {duration(elapsed_s)}, never on the network",
+            usual if late else f"{usual} It was switched off before it was late.",
+            "Go through the causes, the likeliest first; then power it on again with the same card, or write it again."
+            if late else "Power it on again and give it the time.",
+        )  # fmt: skip
     if state in (BootState.LATE, BootState.HOPELESS):
         severity = Severity.STOP if state is BootState.HOPELESS else Severity.CHECK
-        word = "Hopeless" if state is BootState.HOPELESS else "Late"
+        word, after_s = (
+            ("Hopeless", band.hopeless_after_s) if state is BootState.HOPELESS else ("Late", band.late_after_s)
+        )
         return Finding(
-            f"boot.{state}", severity, f"{word}: {duration(elapsed_s)}, and not on the network", usual,
+            f"boot.{state}", severity, f"{word}: over {duration(after_s)}, and not on the network", usual,
             "Go through the causes below, the likeliest first.",
         )  # fmt: skip
     return Finding(

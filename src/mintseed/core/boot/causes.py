@@ -1,6 +1,7 @@
-"""Why a board is late: causes weighed by what is known, the likeliest first.
+"""Why a board is late: the causes, the likeliest first, each with what speaks for and against it and what to try.
 
-The order without evidence follows common practice; each piece of evidence multiplies a cause's weight.
+The order without evidence follows common practice; each piece of evidence moves a cause up or down. The weights only
+sort: nobody measured how often each cause is the true one, so no share is ever shown.
 """
 
 from __future__ import annotations
@@ -15,13 +16,16 @@ SHOWN = 3
 
 @dataclass(frozen=True, slots=True)
 class BootEvidence:
-    """What is known when a boot is late. None means nobody knows."""
+    """What is known when a boot is late. None means nobody knows. `country_in_file`: whether any filled file of this
+    image takes a country at all."""
 
     way: str
     network: str = ""
     passphrase_is_sites: bool | None = None
     joined_with_same_key: int = 0
-    country_set: bool = True
+    joined_with_other_key: int = 0
+    country: str = ""
+    country_in_file: bool | None = None
     files_sound: bool = True
     board_in_image: bool | None = None
     board_name: str = ""
@@ -31,21 +35,21 @@ class BootEvidence:
 
 @dataclass(frozen=True, slots=True)
 class Cause:
-    """`share` is the part of all weight this cause has, 0 to 1."""
+    """One possible cause. `what_to_try` is the one thing that would tell or cure it."""
 
     code: str
     title: str
-    share: float
     speaks_for: tuple[str, ...]
     speaks_against: tuple[str, ...]
     action: Action
+    what_to_try: str = ""
 
 
 class _Weigher:
     """Gathers one cause's weight and what speaks for and against it."""
 
-    def __init__(self, code: str, title: str, prior: float, action: Action) -> None:
-        self.code, self.title, self.weight, self.action = code, title, prior, action
+    def __init__(self, code: str, title: str, prior: float, action: Action, try_this: str) -> None:
+        self.code, self.title, self.weight, self.action, self.what_to_try = code, title, prior, action, try_this
         self.speaks_for: list[str] = []
         self.speaks_against: list[str] = []
 
@@ -59,71 +63,76 @@ def rank_causes(evidence: BootEvidence) -> tuple[Cause, ...]:
     """Return the SHOWN likeliest causes, likeliest first."""
     weighers = _wifi(evidence) if evidence.way == "wifi" else _cable()
     weighers += _common(evidence)
-    total = sum(w.weight for w in weighers)
     ranked = sorted(weighers, key=lambda w: -w.weight)[:SHOWN]
     return tuple(
-        Cause(w.code, w.title, w.weight / total, tuple(w.speaks_for), tuple(w.speaks_against), w.action) for w in ranked
+        Cause(w.code, w.title, tuple(w.speaks_for), tuple(w.speaks_against), w.action, w.what_to_try) for w in ranked
     )
+
+
+def _boards(count: int) -> str:
+    return f"{count} other board{'s' * (count != 1)}"
 
 
 def _wifi(evidence: BootEvidence) -> list[_Weigher]:
     phrase = _Weigher(
-        "boot.cause-passphrase", "Passphrase is wrong", 40, Action("Check the passphrase", "settings", "passphrase")
-    )
+        "boot.cause-passphrase", "Passphrase is wrong", 40, Action("Check the passphrase", "settings", "passphrase"),
+        "Compare it with the router's own page, letter by letter.",
+    )  # fmt: skip
     if evidence.passphrase_is_sites is False:
-        phrase.speaks(4, f"it is not the one the site keeps for {evidence.network}")
+        phrase.speaks(4, f"the one on the card is not the one the site keeps for {evidence.network}")
     elif evidence.passphrase_is_sites:
         phrase.speaks(0.8, "it is the one the site keeps")
     if evidence.joined_with_same_key:
-        phrase.speaks(0.1, f"{evidence.joined_with_same_key} other boards joined with it")
+        phrase.speaks(0.1, f"{_boards(evidence.joined_with_same_key)} joined with it")
+    elif evidence.joined_with_other_key:
+        phrase.speaks(
+            3, f"{_boards(evidence.joined_with_other_key)} joined {evidence.network} with another one, none with this"
+        )
     country = _Weigher(
-        "boot.cause-country",
-        "Country is missing or another one",
-        12,
-        Action("Look at the country", "settings", "country"),
-    )
-    if evidence.country_set:
-        country.speaks(0.4, "a valid country is in the file")
+        "boot.cause-country", "Country is missing or another one", 12, Action("Look at the country", "settings", "country"),
+        "Set the country the router stands in.",
+    )  # fmt: skip
+    if evidence.country_in_file:
+        country.speaks(0.4, f"country {evidence.country} is in a file")
+    elif evidence.country_in_file is False:
+        country.speaks(1.5, "no file of this image takes a country")
     name = _Weigher(
-        "boot.cause-network",
-        "The network is out of reach or has another name",
-        14,
-        Action("Choose the network", "plan", "network"),
-    )
+        "boot.cause-network", "The network is out of reach or has another name", 14,
+        Action("Choose the network", "plan", "network"), "Carry the board next to the router once.",
+    )  # fmt: skip
     return [phrase, country, name]
 
 
 def _cable() -> list[_Weigher]:
     return [
         _Weigher(
-            "boot.cause-cable",
-            "The cable is not in, or its other end is dead",
-            40,
-            Action("See how it goes together", "boot"),
+            "boot.cause-cable", "The cable is not in, or its other end is dead", 40,
+            Action("See how it goes together", "boot"), "Look at the small lights at both ends; try another socket.",
         ),
-        _Weigher("boot.cause-lease", "The router gave no address", 12, Action("Look on the network", "find")),
-    ]
+        _Weigher("boot.cause-lease", "The router gave no address", 12, Action("Look on the network", "find"),
+                 "Plug a laptop into the same socket: does it get an address?"),
+    ]  # fmt: skip
 
 
 def _common(evidence: BootEvidence) -> list[_Weigher]:
-    files = _Weigher(
-        "boot.cause-file", "A settings file is wrong or has the wrong name", 10, Action("Read the files", "settings")
-    )
+    files = _Weigher("boot.cause-file", "A settings file is wrong or has the wrong name", 10, Action("Read the files", "settings"),
+                     "Read the findings beside each file.")  # fmt: skip
     if evidence.files_sound:
         files.speaks(0.2, "the image's own files were filled and read well")
-    fit = _Weigher("boot.cause-image", "The image does not start on this board", 10, Action("See its boards", "image"))
+    fit = _Weigher("boot.cause-image", "The image does not start on this board", 10, Action("See its boards", "image"),
+                   "Is a screen at hand? A test picture and nothing more means just this.")  # fmt: skip
     if evidence.board_in_image is not None:
         known = f"the image {'names' if evidence.board_in_image else 'does not name'} {evidence.board_name}"
         fit.speaks(0.2 if evidence.board_in_image else 8, known)
-    supply = _Weigher(
-        "boot.cause-supply", "The supply is too weak", 10, Action("Choose another supply", "plan", "supply")
-    )
+    supply = _Weigher("boot.cause-supply", "The supply is too weak", 10, Action("Choose another supply", "plan", "supply"),
+                      "Try a stronger supply and a short, thick cable.")  # fmt: skip
     if evidence.supply_carries is not None:
         supply.speaks(
             0.4 if evidence.supply_carries else 4,
             "rated for this board" if evidence.supply_carries else "rated below what the board draws",
         )
-    card = _Weigher("boot.cause-card", "The card is not read right", 6, Action("Prove it again", "card"))
+    card = _Weigher("boot.cause-card", "The card is not read right", 6, Action("Prove it again", "card"),
+                    "Take it out, put it in again until it clicks.")  # fmt: skip
     if evidence.card_proven_ago_s is not None:
         card.speaks(0.3, f"read back and compared {duration(evidence.card_proven_ago_s)} before power-on")
     return [files, fit, supply, card]

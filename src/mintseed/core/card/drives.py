@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
-from dataclasses import dataclass
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass, replace
 from typing import Any
 
 from mintseed.core.errors import InputError
@@ -37,18 +37,67 @@ class Drive:
     mounted_at: tuple[str, ...]
     member_of: tuple[str, ...]
     partitions: int
+    medium: str = ""
+    card_number: str = ""
+    pretends: bool = False
+    right: Right | None = None
+
+    @property
+    def is_card(self) -> bool:
+        """Whether it is something that can be taken out and put into a board."""
+        if self.pretends or self.medium == "SD":
+            return True
+        return self.medium != "MMC" and (self.removable or self.bus in _CARD_BUSES) and not self._built_in
+
+    @property
+    def _built_in(self) -> bool:
+        return self.bus == "mmc" and not self.removable
 
 
-def parse_lsblk(text: str) -> tuple[Drive, ...]:
+@dataclass(frozen=True, slots=True)
+class Right:
+    """Whether this process may read and write a drive; `group` owns the device, `user` is who asks."""
+
+    read: bool
+    write: bool
+    group: str = ""
+    user: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Medium:
+    """What the kernel says of a medium on a card bus: `kind` is `SD` for a card, `MMC` for soldered storage; `number` is
+    the card's own. Source: Linux documentation, mmc-dev-attrs (`type`, `cid`)."""
+
+    kind: str
+    number: str = ""
+
+
+def parse_lsblk(
+    text: str,
+    *,
+    media: Mapping[str, Medium] | None = None,
+    cards: Collection[str] = (),
+    rights: Mapping[str, Right] | None = None,
+) -> tuple[Drive, ...]:
     """Return the whole drives in the output of `lsblk --json --bytes --output LSBLK_COLUMNS`.
 
-    Raises InputError when it is not that.
+    `media` maps names to what the kernel says of media on a card bus, `rights` paths to what may be done there; `cards`
+    are paths of loop devices that stand for cards. Raises InputError when `text` is not that.
     """
     try:
         listed = json.loads(text)["blockdevices"]
-        return tuple(_drive(entry) for entry in listed if entry.get("type") in ("disk", "loop") and entry.get("size"))
+        found = (_drive(entry) for entry in listed if entry.get("type") in ("disk", "loop") and entry.get("size"))
+        return tuple(_known(drive, media or {}, cards, rights or {}) for drive in found)
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         raise InputError(f"the drive list is not readable ({error})", expected="JSON as lsblk prints it") from error
+
+
+def _known(drive: Drive, media: Mapping[str, Medium], cards: Collection[str], rights: Mapping[str, Right]) -> Drive:
+    medium = media.get(drive.name, Medium(""))
+    return replace(
+        drive, medium=medium.kind, card_number=medium.number, pretends=drive.path in cards, right=rights.get(drive.path)
+    )
 
 
 def _drive(entry: dict[str, Any]) -> Drive:
@@ -92,13 +141,20 @@ def judge_drive(drive: Drive, *, needed_bytes: int = 0) -> tuple[Finding, ...]:
     elif drive.read_only:
         found.append(Finding("card.read-only", Severity.STOP, "Write-protected", "The small switch on the card or its adapter is on.",
                              "Slide the switch away from LOCK, put the card back, look again.", where))  # fmt: skip
-    elif not (drive.removable or drive.bus in _CARD_BUSES):
+    elif not drive.is_card and drive.bus == "mmc":
+        found.append(Finding("card.built-in-storage", Severity.STOP, "Built-in storage: locked",
+                             "It lists like a card and is soldered in." if drive.medium == "MMC" else
+                             "It lists like a card, cannot be taken out, and the kernel does not call it one.",
+                             "Put the card in a reader.", where, "Linux documentation, mmc-dev-attrs (type)"))  # fmt: skip
+    elif not drive.is_card:
         found.append(Finding("card.not-removable", Severity.STOP, "Not a card: locked", "It is built into this machine.",
                              "Put the card in a reader.", where))  # fmt: skip
     if needed_bytes and drive.size_bytes < needed_bytes:
         found.append(Finding("card.too-small", Severity.STOP, "Too small for this image",
                              f"{drive_size(drive.size_bytes)}; the image needs {drive_size(needed_bytes)}.",
                              "Take a larger card.", where, "IEC 80000-13"))  # fmt: skip
+    if not found and drive.right is not None and not (drive.right.read and drive.right.write):
+        found.append(_no_right(drive.right, where))
     if found:
         return tuple(found)
     if drive.size_bytes > LARGE_CARD_BYTES:
@@ -108,12 +164,27 @@ def judge_drive(drive: Drive, *, needed_bytes: int = 0) -> tuple[Finding, ...]:
     old = (
         f"{drive.partitions} old partition{'s' * several}, which go{'es' * (not several)}"
         if drive.partitions
-        else "empty"
+        else "no partition on it"
     )
     size = (
         f"{nominal_gb(drive.size_bytes)} GB is a usual card size"
         if nominal_gb(drive.size_bytes)
         else "an odd size for a card"
     )
-    found.append(Finding("card.free", Severity.OK, "Removable and not in use", f"{size}; {old}.", where=where))
+    free = "Stands for a card and is not in use" if drive.pretends else "Removable and not in use"
+    found.append(Finding("card.free", Severity.OK, free, f"{size}; {old}.", where=where))
     return tuple(found)
+
+
+def _no_right(right: Right, where: Where) -> Finding:
+    """Writing and reading back must both be allowed before the first byte is written."""
+    lacking = "write to it" if right.read else "read it back" if right.write else "write to it and read it back"
+    user = right.user or "this user"
+    cure = (
+        f"Once, as an administrator: sudo usermod -aG {right.group} {user}; then log in again and start again."
+        if right.group not in ("", "root")
+        else f"Ask an administrator to give {user} the right to this device."
+    )
+    return Finding(
+        "card.no-right", Severity.STOP, "No right to use this drive", f"{user} may not {lacking}.", cure, where
+    )

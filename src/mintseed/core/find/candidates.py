@@ -12,7 +12,8 @@ from mintseed.core.recipes.model import Page
 ENOUGH = 7
 """Points at which a candidate is taken for the device; reached by no single piece of evidence."""
 
-_NEW, _LEASE_NAME, _ANNOUNCED, _SIGNATURE, _OTHER_PAGE, _OTHER_NAME = 4, 3, 3, 5, -4, -6
+_NEW, _LEASE_NAME, _ANNOUNCED, _SIGNATURE, _STARTING, _LISTENS = 4, 3, 3, 5, 2, 1
+_OTHER_PAGE, _OTHER_NAME = -4, -6
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,7 +59,7 @@ def page_url(page: Page, host: str) -> str:
 def rank_candidates(
     sightings: Iterable[Sighting],
     *,
-    known_before: frozenset[str],
+    known_before: frozenset[str] | None,
     host_name: str,
     default_host_name: str,
     page: Page,
@@ -66,7 +67,7 @@ def rank_candidates(
 ) -> tuple[Candidate, ...]:
     """Return one candidate an address, most points first.
 
-    `known_before` holds MAC and IP addresses seen before power-on; `default_host_name` is what the image calls itself
+    `known_before` holds MAC and IP addresses seen before power-on, None when nobody looked then; `default_host_name` is what the image calls itself
     when nobody names it; `answers` maps addresses to what their page said. Two devices of one appliance on one network
     are told apart by their names.
     """
@@ -81,7 +82,7 @@ def rank_candidates(
 def _candidate(
     address: str,
     seen: list[Sighting],
-    known_before: frozenset[str],
+    known_before: frozenset[str] | None,
     names: tuple[str, str],
     page: Page,
     answer: PageAnswer | None,
@@ -90,7 +91,7 @@ def _candidate(
     mac = next((s.mac for s in seen if s.mac), "")
     name = next((s.host_name for s in seen if s.host_name), "")
     evidence = []
-    if address not in known_before and (not mac or mac not in known_before):
+    if known_before is not None and address not in known_before and (not mac or mac not in known_before):
         evidence.append(Evidence("new since power-on", _NEW))
     if any(s.seen_by is SeenBy.LEASE and s.host_name.lower() == wanted for s in seen):
         evidence.append(Evidence(f"took a lease as {wanted}", _LEASE_NAME))
@@ -98,12 +99,31 @@ def _candidate(
         evidence.append(Evidence(f"announces itself as {wanted}.local", _ANNOUNCED))
     if name and name.lower() not in (wanted, default):
         evidence.append(Evidence(f"calls itself {name}", _OTHER_NAME))
+    if any(s.seen_by is SeenBy.SCAN and s.port == page.port for s in seen):
+        evidence.append(Evidence(f"takes connections on port {page.port}", _LISTENS))
+    said = _said(answer, page)
+    evidence += [said] if said else []
     signed = answer is not None and answer.status == 200 and page.signature in answer.body
-    if answer is not None and answer.status:
-        text = f"its page says {page.signature}" if signed else f"another page answers on port {page.port}"
-        evidence.append(Evidence(text, _SIGNATURE if signed else _OTHER_PAGE))
     points = sum(e.points for e in evidence)
     return Candidate(address, mac, name, page_url(page, address), tuple(evidence), signed, points >= ENOUGH)
+
+
+def _said(answer: PageAnswer | None, page: Page) -> Evidence | None:
+    """Return what an answer on the page's port is evidence for. A page that is still starting redirects, asks for a
+    login or fails; only a whole page without the signature is another one."""
+    if answer is None or not answer.status:
+        return None
+    if answer.status == 200:
+        if page.signature in answer.body:
+            return Evidence(f"its page says {page.signature}", _SIGNATURE)
+        return Evidence(f"another page answers on port {page.port}", _OTHER_PAGE)
+    if answer.status in (301, 302, 303, 307, 308):
+        return Evidence(f"something on port {page.port} sends on to another page", _STARTING)
+    if answer.status in (401, 403):
+        return Evidence(f"something on port {page.port} asks for a login first", _STARTING)
+    if answer.status >= 500:
+        return Evidence(f"something on port {page.port} answers {answer.status}: it may be starting", _STARTING)
+    return Evidence(f"something on port {page.port} answers {answer.status}", 0)
 
 
 def judge_find(candidates: tuple[Candidate, ...], host_name: str) -> tuple[Finding, ...]:
@@ -136,3 +156,33 @@ def judge_find(candidates: tuple[Candidate, ...], host_name: str) -> tuple[Findi
         found.append(Finding("find.page-not-yet", Severity.NOTE, "Its page does not answer yet",
                              "Just after boot that means not yet, not never.", "Look again in a moment."))  # fmt: skip
     return tuple(found)
+
+
+MOST_NEWCOMERS = 6
+"""addresses shown as new; more is a crowd, not a newcomer."""
+
+
+@dataclass(frozen=True, slots=True)
+class Newcomer:
+    """An address that is new for a board that is looked for, and which deployment it speaks for most."""
+
+    address: str
+    host_name: str
+    why: tuple[str, ...]
+    deployment_id: int
+    likely: str
+
+
+def newcomers(looking: Iterable[tuple[int, str, tuple[Candidate, ...]]]) -> tuple[Newcomer, ...]:
+    """Return each address that speaks for one of the boards `looking` (deployment, its name, candidates), once."""
+    best: dict[str, tuple[Candidate, int, str]] = {}
+    for pk, name, candidates in looking:
+        for candidate in candidates:
+            held = best.get(candidate.address)
+            if candidate.points > 0 and (held is None or candidate.points > held[0].points):
+                best[candidate.address] = (candidate, pk, name)
+    ranked = sorted(best.values(), key=lambda found: -found[0].points)[:MOST_NEWCOMERS]
+    return tuple(
+        Newcomer(c.address, c.host_name, tuple(e.text for e in c.evidence), pk, name if c.is_it else "")
+        for c, pk, name in ranked
+    )

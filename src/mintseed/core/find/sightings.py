@@ -3,18 +3,20 @@
 from __future__ import annotations
 
 import ipaddress
+import itertools
 import re
 from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from mintseed.core.limits import MAX_LIST_LINES
+from mintseed.core.limits import MAX_LIST_LINES, MAX_SCANNED_ADDRESSES
 
 
 class SeenBy(StrEnum):
     LEASE = "lease"
     NEIGHBOUR = "neighbour"
     ANNOUNCEMENT = "announcement"
+    SCAN = "scan"
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,3 +78,10 @@ def _is_address(text: str) -> bool:
 def inside(address: str, networks: Iterable[str]) -> bool:
     """Return whether `address` lies in one of `networks` (CIDR)."""
     return any(ipaddress.ip_address(address) in ipaddress.ip_network(n, strict=False) for n in networks)
+
+
+def addresses_in(networks: Iterable[str]) -> tuple[str, ...]:
+    """Return the host addresses of `networks` (CIDR), at most MAX_SCANNED_ADDRESSES in all, small networks first."""
+    listed = sorted((ipaddress.ip_network(n, strict=False) for n in networks), key=lambda n: n.num_addresses)
+    hosts = (str(host) for network in listed for host in network.hosts())
+    return tuple(dict.fromkeys(itertools.islice(hosts, MAX_SCANNED_ADDRESSES)))

@@ -40,4 +40,8 @@ def read_device_tree(data: bytes, *, file: str) -> DeviceTree:
         raise DeviceTreeError(
             f"names no board ({error})", expected="a root node with `compatible`", where=file
         ) from error
+    if not names or not all(names):
+        raise DeviceTreeError(
+            "names no board (its `compatible` is empty)", expected="a root node with `compatible`", where=file
+        )
     return DeviceTree(file, plain, tuple(names))

@@ -39,6 +39,9 @@ _MAGIC: tuple[tuple[bytes, Packing], ...] = (
     (b"\x28\xb5\x2f\xfd", Packing.ZSTD),
 )
 
+_SKIPPABLE = b"\x2a\x4d\x18"
+"""Ends of the sixteen magic numbers of a skippable zstd frame, which may come first (RFC 8878 §3.1.2)."""
+
 _NOT_YET = ((b"PK\x03\x04", "a zip archive"), (b"7z\xbc\xaf\x27\x1c", "a 7z archive"))
 
 
@@ -59,20 +62,28 @@ def detect(head: bytes) -> Packing:
     for magic, packing in _MAGIC:
         if head.startswith(magic):
             return packing
+    if 0x50 <= head[0] <= 0x5F and head[1:4] == _SKIPPABLE:
+        return Packing.ZSTD
+    refuse_archive(head)
+    return Packing.RAW
+
+
+def refuse_archive(head: bytes, outer: Packing | None = None) -> None:
+    """Raise ImageError when `head` begins an archive; `outer` is what it was packed in."""
+    inside = f" inside the {outer} file" if outer else ""
     for magic, name in _NOT_YET:
         if head.startswith(magic):
             raise ImageError(
-                f"this is {name}",
+                f"this is {name}{inside}",
                 expected="a bare image, or one packed with xz, gzip, bzip2 or zstd",
                 next_step="Take the image file out of the archive and put that in the library.",
             )
     if head[257:262] == b"ustar":
         raise ImageError(
-            "this is a tar archive",
+            f"this is a tar archive{inside}",
             expected="a bare image, or one packed with xz, gzip, bzip2 or zstd",
             next_step="Take the image file out of the archive and put that in the library.",
         )
-    return Packing.RAW
 
 
 class _Decompressor(Protocol):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import xml.etree.ElementTree as ET
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
 LISTEN_FILES = ("etc/webpage/site.conf", "etc/nginx/sites-enabled/default", "etc/lighttpd/lighttpd.conf")
@@ -12,7 +12,36 @@ LISTEN_FILES = ("etc/webpage/site.conf", "etc/nginx/sites-enabled/default", "etc
 
 MDNS_FOLDER = "etc/avahi/services"
 
-_LISTEN = re.compile(r"^\s*(?:listen|server\.port\s*=)\s*(?:\S*:)?(\d{1,5})\b", re.MULTILINE)
+_LISTEN = re.compile(r"[ \t]*(?:listen[ \t]+|server\.port[ \t]*=[ \t]*)([^;#\s]+)([^;#]*)", re.ASCII)
+_LOOPBACK = ("127.", "localhost", "[::1]", "::1", "unix:")
+_PAGE_TYPES = {"_http._tcp": "http", "_https._tcp": "https"}
+USUAL_PORTS = {"http": 80, "https": 443}
+"""RFC 9110 §4.2.1 and §4.2.2."""
+
+
+def _port(text: str) -> int | None:
+    """Return `text` as a TCP port, None when it is none. Only ASCII digits count."""
+    number = int(text) if re.fullmatch(r"[0-9]{1,5}", text) else 0
+    return number if 1 <= number <= 65535 else None
+
+
+def _listens(text: str) -> Iterator[tuple[int, str]]:
+    """Yield (port, scheme) of every place a web server listens on the network, in the order of its file.
+
+    Without a port it is 80 (nginx documentation, listen; RFC 9110); an address of the machine itself is no page.
+    """
+    for line in text.split("\n"):
+        match = _LISTEN.match(line)
+        if match is None or match[1].startswith(_LOOPBACK):
+            continue
+        where, options = match[1], match[2].split()
+        ending = where.rpartition(":")[2] if ":" in where and not where.endswith("]") else where
+        port = _port(ending)
+        if port is None:
+            # A bare address or name: `listen 192.168.1.5;` is on the usual port.
+            port = 80 if "." in where or where.endswith("]") or where == "*" else None
+        if port is not None:
+            yield port, "https" if port == 443 or "ssl" in options else "http"
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +57,7 @@ class PageFacts:
     announces: str = ""
     announced_port: int | None = None
     announce_file: str = ""
+    scheme: str = "http"
 
     @property
     def port(self) -> int | None:
@@ -38,28 +68,39 @@ class PageFacts:
         name = host_name or self.host_name
         if not name or self.port is None:
             return ""
-        return f"http://{name}.local/" if self.port == 80 else f"http://{name}.local:{self.port}/"
+        port = "" if self.port == USUAL_PORTS.get(self.scheme) else f":{self.port}"
+        return f"{self.scheme}://{name}.local{port}/"
 
 
 def read_page_facts(files: Mapping[str, bytes]) -> PageFacts:
     """Return what `files` (path relative to the root volume → content) tell. Unreadable parts are left empty."""
     name = _text(files, "etc/hostname").strip()
     release = dict(_os_release(_text(files, "etc/os-release") or _text(files, "usr/lib/os-release")))
-    listen_file = next((f for f in LISTEN_FILES if _LISTEN.search(_text(files, f))), "")
-    listen = _LISTEN.search(_text(files, listen_file)) if listen_file else None
-    announce_file = next((f for f in sorted(files) if f.startswith(MDNS_FOLDER + "/") and f.endswith(".service")), "")
-    kind, port = _mdns_service(_text(files, announce_file)) if announce_file else ("", None)
+    listen_file = next((f for f in LISTEN_FILES if any(_listens(_text(files, f)))), "")
+    port, scheme = next(_listens(_text(files, listen_file)), (None, "http")) if listen_file else (None, "http")
+    announce_file, kind, announced = _announced(files)
     return PageFacts(
         name,
         "etc/hostname" if name else "",
         release.get("NAME", ""),
         release.get("VERSION_ID", ""),
-        int(listen[1]) if listen else None,
+        port,
         listen_file,
         kind,
-        port,
-        announce_file if kind else "",
+        announced,
+        announce_file,
+        scheme if listen_file else _PAGE_TYPES.get(kind, "http"),
     )
+
+
+def _announced(files: Mapping[str, bytes]) -> tuple[str, str, int | None]:
+    """Return (file, type, port) of the first web page that is announced; other services are no pages."""
+    for path in sorted(files):
+        if path.startswith(MDNS_FOLDER + "/") and path.endswith(".service"):
+            for kind, port in _mdns_services(_text(files, path)):
+                if kind in _PAGE_TYPES:
+                    return path, kind, port
+    return "", "", None
 
 
 def _text(files: Mapping[str, bytes], path: str) -> str:
@@ -72,15 +113,13 @@ def _os_release(text: str) -> list[tuple[str, str]]:
     return [(key.strip(), value.strip().strip("\"'")) for key, _, value in pairs]
 
 
-def _mdns_service(text: str) -> tuple[str, int | None]:
-    """Read the first service of an mDNS service file; (type, port), or nothing when it is not readable."""
+def _mdns_services(text: str) -> list[tuple[str, int | None]]:
+    """Read the services of an mDNS service file: (type, port) each; nothing when it is not readable."""
     if "<!ENTITY" in text:
-        return "", None
+        return []
     try:
-        service = ET.fromstring(text).find("service")
+        root = ET.fromstring(text)
     except ET.ParseError:
-        return "", None
-    if service is None:
-        return "", None
-    port = (service.findtext("port") or "").strip()
-    return (service.findtext("type") or "").strip(), int(port) if port.isdigit() else None
+        return []
+    listed = ((s.findtext("type") or "", s.findtext("port") or "") for s in root.iter("service"))
+    return [(kind.strip(), _port(port.strip())) for kind, port in listed]

@@ -61,11 +61,13 @@ class XRay:
     boards: tuple[BoardOnImage, ...]
     device_tree_count: int
     bits: int | None
+    """word size of its kernel; None when it has both, or none that is known: see `kernels`"""
     files: tuple[FileOnImage, ...]
     page: PageFacts
     recipe_id: str = ""
     release: str = ""
     build: str = ""
+    kernels: tuple[int, ...] = ()
     findings: tuple[Finding, ...] = field(default=())
 
     @property

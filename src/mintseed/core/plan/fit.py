@@ -77,6 +77,17 @@ def board_fit(board: Board, image: XRay) -> Iterator[Finding]:
             Action("Choose the 32-bit build", "image"),
         )
         return
+    if not image.boards:
+        yield Finding(
+            "plan.board-cannot-be-told",
+            Severity.CHECK,
+            f"Whether it starts on {board.name} cannot be told",
+            "No device tree lies on its boot volume, and that is where boards are named.",
+            "Rely on the appliance's own list of boards.",
+            where,
+            "Devicetree Specification v0.4 §2.3.1",
+        )
+        return
     names = set(image.compatible)
     exact = board.compatible[0] in names
     if not exact:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import string
 from datetime import date
 from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, field_validator, model_validator
 
 from mintseed.core.described import Described
+from mintseed.core.patterns import check_pattern
 
 Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9.-]*$")]
@@ -37,6 +39,38 @@ class CardNeed(Described):
     advised_gb: int = Field(gt=0)
 
 
+PLACEHOLDERS = ("host_name", "time_zone", "keyboard", "country", "admin_name", "admin_hash")
+"""Values every template may use, beside the recipe's own questions."""
+
+
+class Ask(Described):
+    """A question of the recipe's own, such as a call sign. Its answer can be used in templates as {id}."""
+
+    id: Annotated[str, Field(pattern=r"^[a-z][a-z0-9_]{0,39}$")]
+    title: str
+    hint: str = ""
+    pattern: str = Field(default="", description="regular expression the whole answer must match; empty takes any line")
+    default: str = ""
+    secret: bool = False
+
+    @field_validator("pattern")
+    @classmethod
+    def _pattern_compiles(cls, pattern: str) -> str:
+        return check_pattern(pattern)
+
+
+def placeholders_in(template: str) -> tuple[str, ...]:
+    """Return the names in `template`. Raises ValueError for anything but plain {name}: no attributes, no formats."""
+    names = []
+    for _, name, form, conversion in string.Formatter().parse(template):
+        if name is None:
+            continue
+        if not name.isidentifier() or form or conversion:
+            raise ValueError(f"{{{name}}} is not a plain name")
+        names.append(name)
+    return tuple(names)
+
+
 class FileToFill(Described):
     """A settings file on the boot volume and what goes into it."""
 
@@ -47,7 +81,7 @@ class FileToFill(Described):
     quoting: Literal["none", "shell"] = "none"
     values: dict[str, str] = Field(
         default_factory=dict,
-        description="key → template with {host_name} {time_zone} {keyboard} {country} {admin_name} {admin_hash}",
+        description="key → template with {host_name} {time_zone} {keyboard} {country} {admin_name} {admin_hash} and what it asks",
     )
 
 
@@ -108,8 +142,22 @@ class Recipe(Described):
     boot: BootTimes
     page: Page
     default_login: DefaultLogin | None = None
+    asks: tuple[Ask, ...] = ()
     setup: tuple[SetupStep, ...] = ()
     cautions: tuple[str, ...] = ()
+
+    @model_validator(mode="after")
+    def _placeholders_are_known(self) -> Recipe:
+        known = {*PLACEHOLDERS, *(ask.id for ask in self.asks)}
+        if twice := {ask.id for ask in self.asks} & set(PLACEHOLDERS):
+            raise ValueError(f"asks: {', '.join(sorted(twice))} is a value every recipe has")
+        for file in self.files:
+            for key, template in file.values.items():
+                if strange := [n for n in placeholders_in(template) if n not in known]:
+                    raise ValueError(
+                        f"files.{file.path}.{key}: nothing is called {{{strange[0]}}}; there are {', '.join(sorted(known))}"
+                    )
+        return self
 
     def release(self, version: str) -> Release | None:
         """Return the release called `version`, or None."""

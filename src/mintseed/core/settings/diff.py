@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-import difflib
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from typing import Literal
+
+from mintseed.core.settings.text import matched
 
 SHOW_ENDS_FROM = 64
 """characters: from this length on, four at each end tell keys apart and give nothing away."""
@@ -22,9 +23,10 @@ class MarkedLine:
 
 def mark_lines(before: str, after: str) -> tuple[MarkedLine, ...]:
     """Return the lines of `after` with those of `before` that went, in reading order."""
-    old, new = before.splitlines(), after.splitlines()
+    old, new = before.split("\n"), after.split("\n")
+    old, new = old[: -1 if not old[-1] else None], new[: -1 if not new[-1] else None]
     marked: list[MarkedLine] = []
-    for tag, i1, i2, j1, j2 in difflib.SequenceMatcher(None, old, new, autojunk=False).get_opcodes():
+    for tag, i1, i2, j1, j2 in matched(old, new):
         if tag == "equal":
             marked += [MarkedLine("same", j + 1, new[j]) for j in range(j1, j2)]
         else:

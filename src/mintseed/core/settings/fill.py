@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, Severity, Where, verdict
@@ -12,6 +12,7 @@ from mintseed.core.recipes.model import FileToFill, Recipe
 from mintseed.core.settings.dialects.registry import dialect
 from mintseed.core.settings.diff import MarkedLine, mark_lines
 from mintseed.core.settings.editor_damage import read_text
+from mintseed.core.settings.text import split, with_text
 from mintseed.core.settings.values import SettingValues
 
 
@@ -25,6 +26,7 @@ class FilledFile:
     content: bytes = field(repr=False)
     lines: tuple[MarkedLine, ...] = field(repr=False)
     findings: tuple[Finding, ...]
+    carries_country: bool = False
 
     @property
     def changed_lines(self) -> int:
@@ -64,31 +66,36 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
         )
         return FilledFile(file.path, file.title, file.dialect, b"", (), (missing,))
     try:
-        before, _ = read_text(original, name=file.path)
-        after = dialect(file.dialect).apply(before, file, values)
+        read_text(original, name=file.path)  # refuses what is no text at all
+        before = split(original)
+        changed = with_text(
+            before, dialect(file.dialect).apply(before.text, file, values), unix_ends=file.quoting == "shell"
+        )
+        content = changed.encoded()
     except MintSeedError as error:
         broken = Finding(
             "settings.file-not-editable", Severity.STOP, f"{file.path} could not be filled", error.sentence(),
             "Nothing was changed.", Where(file=file.path),
         )  # fmt: skip
         return FilledFile(file.path, file.title, file.dialect, original, (), (broken,))
-    content = after.encode()
-    found = [*check_file(content, file.path, file.dialect)]
+    found = [f for f in check_file(content, file.path, file.dialect, file) if f.code != "file.not-utf-8"]
     if verdict(found) in (Severity.OK, Severity.NOTE):
-        lines = after.count("\n")
+        count = len(changed.lines)
+        detail = f"{changed.encoding.upper()}, no mark, {count} line{'s' * (count != 1)}; what did not have to change is as it came."
         found.append(
-            Finding(
-                "settings.file-sound",
-                Severity.OK,
-                f"{file.path} reads well",
-                f"UTF-8, no mark, Unix line ends, {lines} lines.",
-                where=Where(file=file.path),
-            )
+            Finding("settings.file-sound", Severity.OK, f"{file.path} reads well", detail, where=Where(file=file.path))
         )
-    return FilledFile(file.path, file.title, file.dialect, content, mark_lines(before, after), tuple(found))
+    lines = mark_lines(before.text, changed.text)
+    carries = dialect(file.dialect).takes_country or any("{country}" in t for t in file.values.values())
+    return FilledFile(file.path, file.title, file.dialect, content, lines, tuple(found), carries)
 
 
-def check_file(data: bytes, path: str, dialect_name: str) -> tuple[Finding, ...]:
-    """Judge a settings file as it lies there: what an editor did to it, and what its reader will make of it."""
+def check_file(data: bytes, path: str, dialect_name: str, file: FileToFill | None = None) -> tuple[Finding, ...]:
+    """Judge a settings file as it lies there: what an editor did to it, and what its reader will make of it.
+
+    `file` is what the recipe says of it, such as its quoting, where a recipe is known.
+    """
     text, damage = read_text(data, name=path)
-    return (*damage, *dialect(dialect_name).check(text, path))
+    if file is not None and file.quoting == "shell":
+        damage = tuple(replace(f, severity=Severity.STOP) if f.code == "file.crlf" else f for f in damage)
+    return (*damage, *dialect(dialect_name).check(text, path, file))

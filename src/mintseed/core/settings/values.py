@@ -4,14 +4,18 @@ from __future__ import annotations
 
 import hashlib
 import re
-import zoneinfo
-from collections.abc import Iterator
+import string
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 
 import pycountry
 from passlib.hash import sha512_crypt
 
 from mintseed.core.findings import Action, Finding, Severity, Where
+from mintseed.core.limits import MAX_ANSWER_CHARACTERS
+from mintseed.core.patterns import matches_whole
+from mintseed.core.recipes.model import Ask
+from mintseed.core.site.time_zones import time_zones
 
 SSID_MOST_OCTETS = 32
 """octets, IEEE 802.11 §9.4.2.2."""
@@ -44,8 +48,21 @@ class SettingValues:
     ssid: str = ""
     passphrase: str = field(default="", repr=False)
     hidden: bool = False
+    wpa3_only: bool = False
     admin_name: str = ""
     admin_hash: str = field(default="", repr=False)
+    answers: Mapping[str, str] = field(default_factory=dict, repr=False)
+
+    def for_template(self, template: str) -> str:
+        """Return `template` with its placeholders replaced; a name nobody answered becomes nothing."""
+        known = {
+            **self.answers, "host_name": self.host_name, "time_zone": self.time_zone,
+            "keyboard": self.keyboard, "country": self.country, "admin_name": self.admin_name, "admin_hash": self.admin_hash,
+        }  # fmt: skip
+        return "".join(
+            text + (known.get(name, "") if name is not None else "")
+            for text, name, _, _ in string.Formatter().parse(template)
+        )
 
     @property
     def key(self) -> str:
@@ -80,11 +97,31 @@ def check_values(
     if values.way == "wifi":
         found += _ssid(values.ssid)
         found += _passphrase(values.passphrase)
+        found += _wpa3(values)
         found += _country(values.country)
     found += _time_zone(values.time_zone)
     found += _keyboard(values.keyboard, site_keyboard)
     found += _admin(values)
     return tuple(found)
+
+
+def check_answers(asks: Sequence[Ask], answers: Mapping[str, str]) -> tuple[Finding, ...]:
+    """Return what is wrong with the answers to a recipe's own questions."""
+    return tuple(f for ask in asks for f in _answer(ask, answers.get(ask.id, "") or ask.default))
+
+
+def _answer(ask: Ask, value: str) -> Iterator[Finding]:
+    where = Where(field=f"answers.{ask.id}")
+    if not value:
+        yield Finding("settings.answer-missing", Severity.STOP, f"{ask.title} is not answered", ask.hint,
+                      f"Fill in {ask.title}.", where)  # fmt: skip
+    elif len(value) > MAX_ANSWER_CHARACTERS or any(ord(c) < 32 for c in value):
+        yield Finding("settings.answer-letters", Severity.STOP, f"{ask.title} is too long or holds a line end",
+                      f"One line of at most {MAX_ANSWER_CHARACTERS} characters.", "Write it shorter.", where)  # fmt: skip
+    elif ask.pattern and not matches_whole(ask.pattern, value):
+        shown = "The answer" if ask.secret else f"\u201c{value}\u201d"
+        yield Finding("settings.answer-shape", Severity.STOP, f"{shown} does not look like {ask.title}", ask.hint,
+                      f"Write {ask.title} as it is asked for.", where)  # fmt: skip
 
 
 def check_admin_password(password: str) -> tuple[Finding, ...]:
@@ -148,8 +185,8 @@ def _host_name(name: str, default: str, taken: frozenset[str]) -> Iterator[Findi
         yield Finding(
             "settings.host-name-free",
             Severity.OK,
-            "Name is free",
-            f"No other device here is called {name}.",
+            "No other device here has this name",
+            f"Nobody on this bench is called {name}; what else is on the network was not asked.",
             where=where,
         )
     if len(name) > SHARE_NAME_MOST:
@@ -224,6 +261,17 @@ def _passphrase(passphrase: str) -> Iterator[Finding]:
         )
 
 
+def _wpa3(values: SettingValues) -> Iterator[Finding]:
+    if values.wpa3_only:
+        yield Finding(
+            "wifi.wpa3-only", Severity.STOP, "This network takes WPA3 alone",
+            "WPA3 needs the passphrase itself; the file would hold the key derived from it, so that the passphrase stays out "
+            "of the card, and with that the board never joins.",
+            "Let the router offer WPA2 beside WPA3, use another network, or the cable.", Where(field="ssid"),
+            "IEEE 802.11-2020 §12.4 (SAE)",
+        )  # fmt: skip
+
+
 def _country(country: str) -> Iterator[Finding]:
     where = Where(field="country")
     if pycountry.countries.get(alpha_2=country) is None or country != country.upper():
@@ -251,7 +299,7 @@ def _country(country: str) -> Iterator[Finding]:
 
 
 def _time_zone(zone: str) -> Iterator[Finding]:
-    if zone not in zoneinfo.available_timezones():
+    if zone not in time_zones():
         yield Finding(
             "settings.time-zone-unknown",
             Severity.STOP,

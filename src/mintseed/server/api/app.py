@@ -12,13 +12,13 @@ from ninja import NinjaAPI
 from ninja.errors import ValidationError
 
 from mintseed.core.errors import MintSeedError, http_status
-from mintseed.server.api import bench, boot, card, find, image, keep, log, plan, settings, setup, site
+from mintseed.server.api import bench, boot, card, find, image, keep, log, plan, session, settings, setup, shelf, site
 
 logger = logging.getLogger("mintseed.api")
 
 api = NinjaAPI(title="Mint Seed", version="1", docs_url=None, openapi_url=None, urls_namespace="api")
 
-for router in (bench, plan, image, settings, card, boot, find, setup, keep, site, log):
+for router in (bench, plan, image, settings, card, boot, find, setup, keep, shelf, site, log, session):
     api.add_router("", router.router)
 
 
@@ -46,6 +46,13 @@ def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
     first = error.errors[0] if error.errors else {}
     field = ".".join(str(p) for p in first.get("loc", ()) if p not in ("body", "payload"))
     return problem(422, "input", f"{field}: {first.get('msg', 'not understood')}".lstrip(": "), where=field)
+
+
+@api.exception_handler(Exception)
+def _unforeseen(request: HttpRequest, error: Exception) -> HttpResponse:
+    logger.exception("%s %s", request.method, request.path)
+    return problem(500, "error", f"An unforeseen {type(error).__name__}; the application's output has the details",
+                   next_step="Go back to the Bench; nothing else is touched by it.")  # fmt: skip
 
 
 @api.exception_handler(DatabaseError)

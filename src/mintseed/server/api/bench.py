@@ -2,22 +2,35 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 
 from mintseed import wiring
-from mintseed.core.errors import InputError, RefusedError
-from mintseed.core.find.candidates import Candidate
+from mintseed.core.contained import broken_description
+from mintseed.core.errors import InputError, MintSeedError, RefusedError
+from mintseed.core.find.candidates import Newcomer, newcomers
+from mintseed.core.findings import Finding
 from mintseed.core.keep.label import next_name
 from mintseed.core.line import Mark
-from mintseed.core.units import nominal_gb
-from mintseed.server.api.shapes import DeploymentOut, DriveOut, JobOut, deployment_out, drives_out, job_out
+from mintseed.core.stations import Station
+from mintseed.core.walk import Walk
+from mintseed.server.agent.bench_row import own_bench
+from mintseed.server.api.shapes import (
+    BenchRowOut,
+    DeploymentOut,
+    DriveOut,
+    JobOut,
+    bench_rows,
+    deployment_out,
+    drives_out,
+    job_out,
+)
 from mintseed.server.journal import record
-from mintseed.server.models import Deployment, LogEntry, Site
-from mintseed.server.walk import Walk, host_names, load_walk, load_walks
+from mintseed.server.judging import Judged, judged, judged_all
+from mintseed.server.load import first_network, host_names, zone_of
+from mintseed.server.models import Deployment, Site
+from mintseed.server.power import end_run
 
 router = Router(tags=["bench"])
 
@@ -57,6 +70,8 @@ class BenchOut(Schema):
     running: list[RunningOut]
     newcomers: list[NewcomerOut]
     drives: list[DriveOut]
+    benches: list[BenchRowOut]
+    findings: list[Finding]
 
 
 class PlaceOut(Schema):
@@ -64,7 +79,11 @@ class PlaceOut(Schema):
 
     standin: bool
     pace: float
+    not_simulated: list[str]
+    site_id: int
     site_name: str
+    time_zone: str
+    bench_id: int
     deployments: int
     images: int
 
@@ -80,55 +99,73 @@ class RecipeOut(Schema):
 class NewDeploymentIn(Schema):
     recipe: str
     name: str = ""
+    site_id: int | None = None
 
 
 @router.get("/place", response=PlaceOut)
 def place(request: HttpRequest) -> PlaceOut:
-    site, _ = Site.objects.get_or_create(pk=1)
-    bench = wiring.bench()
+    here, outside = own_bench(), wiring.bench()
     return PlaceOut(
         standin=wiring.config().is_standin,
-        pace=bench.clock.boot_pace,
-        site_name=site.name,
+        pace=outside.clock.boot_pace,
+        not_simulated=list(wiring.NOT_SIMULATED),
+        site_id=here.site_id,
+        site_name=here.site.name,
+        time_zone=zone_of(here.site),
+        bench_id=here.pk,
         deployments=Deployment.objects.filter(removed_at=None).count(),
-        images=len(bench.library.files()),
+        images=len(outside.library.files()),
     )
 
 
 @router.get("/bench", response=BenchOut)
 def bench(request: HttpRequest) -> BenchOut:
-    walks = load_walks()
+    rows = judged_all()
+    sites = Site.objects.order_by("pk")
     return BenchOut(
-        deployments=[deployment_out(w) for w in walks],
-        running=[r for w in walks if (r := _running(w)) is not None],
-        newcomers=_newcomers(walks),
-        drives=drives_out(),
+        deployments=[deployment_out(j) for j in rows],
+        running=[r for j in rows if (r := _running(j)) is not None],
+        newcomers=[_newcomer(n) for n in _newcomers(rows)],
+        drives=[d for site in sites for d in drives_out(site)],
+        benches=bench_rows(),
+        findings=_broken_descriptions(),
     )
 
 
-def _running(walk: Walk) -> RunningOut | None:
-    marks = {m.station: m.mark for m in walk.line.marks}
+def _broken_descriptions() -> list[Finding]:
+    broken = {**wiring.recipe_files().broken, **wiring.board_files().broken}
+    return [broken_description(name, error) for name, error in broken.items()]
+
+
+def _running(view: Judged) -> RunningOut | None:
+    one, row = view.loaded, view.loaded.row
+    marks = {m.station: m.mark for m in view.line.marks}
 
     def running(station: str, text: str, *, band: BandOut | None = None, job: JobOut | None = None) -> RunningOut:
-        return RunningOut(deployment_id=walk.row.pk, name=walk.row.name, station=station, text=text, band=band, job=job)
+        return RunningOut(deployment_id=row.pk, name=row.name, station=station, text=text, band=band, job=job)
 
-    if walk.card_facts.writing:
-        return running("card", walk.line.next_step, job=job_out(walk.job))
-    if walk.row.powered_at and walk.row.joined_after_s is None and walk.boot_finding:
-        return running("boot", walk.boot_finding.title, band=band_out(walk))
-    if Mark.RUNNING in marks.values():
-        return running("image", walk.line.next_step, job=job_out(walk.image_job))
+    if view.closed:
+        return None
+    try:
+        if marks.get(Station.CARD) is Mark.RUNNING:
+            return running("card", view.line.next_step, job=job_out(one.job))
+        if one.run is not None and one.run.off_at is None and one.run.joined_after_s is None and one.walk.boot_finding:
+            return running("boot", one.walk.boot_finding.title, band=band_out(one.walk))
+        if Mark.RUNNING in marks.values():
+            return running("image", view.line.next_step, job=job_out(one.image_job))
+    except MintSeedError:
+        return None  # what spoils it is its own finding already
     return None
 
 
 def band_out(walk: Walk) -> BandOut | None:
-    """Return the time band of a powered board, or None when there is none."""
-    band = walk.band
-    if band is None or walk.row.powered_at is None:
+    """Return the time band of the last boot of this card, or None when there is none."""
+    band, run = walk.band, walk.inputs.run
+    if band is None or run is None:
         return None
     return BandOut(
         elapsed_s=walk.elapsed_s,
-        pace=wiring.bench().clock.boot_pace,
+        pace=run.pace,
         usual_from_s=band.usual_from_s,
         usual_to_s=band.usual_to_s,
         late_after_s=band.late_after_s,
@@ -136,30 +173,25 @@ def band_out(walk: Walk) -> BandOut | None:
     )
 
 
-MOST_NEWCOMERS = 6
-
-
-def _newcomers(walks: list[Walk]) -> list[NewcomerOut]:
-    """Return each address that is new for a board not claimed yet, once, with the deployment it speaks for most."""
-    best: dict[str, tuple[Candidate, Walk]] = {}
-    for walk in walks:
-        if walk.row.address or walk.row.powered_at is None:
+def _newcomers(rows: list[Judged]) -> tuple[Newcomer, ...]:
+    looking = []
+    for view in rows:
+        run = view.loaded.run
+        if run is None or run.off_at is not None or view.loaded.claim or view.closed or not run.candidates:
             continue
-        for candidate in walk.candidates:
-            held = best.get(candidate.address)
-            if candidate.points > 0 and (held is None or candidate.points > held[0].points):
-                best[candidate.address] = (candidate, walk)
-    ranked = sorted(best.values(), key=lambda pair: -pair[0].points)
-    return [
-        NewcomerOut(
-            address=c.address,
-            host_name=c.host_name,
-            why=", ".join(e.text for e in c.evidence),
-            deployment_id=walk.row.pk,
-            likely=walk.row.name if c.is_it else "",
-        )
-        for c, walk in ranked[:MOST_NEWCOMERS]
-    ]
+        try:
+            facts = view.loaded.inputs.run
+        except MintSeedError:
+            continue
+        if facts is not None:
+            looking.append((view.loaded.row.pk, view.loaded.row.name, facts.candidates))
+    return newcomers(looking)
+
+
+def _newcomer(n: Newcomer) -> NewcomerOut:
+    return NewcomerOut(
+        address=n.address, host_name=n.host_name, why=", ".join(n.why), deployment_id=n.deployment_id, likely=n.likely
+    )
 
 
 @router.get("/recipes", response=list[RecipeOut])
@@ -176,46 +208,47 @@ def create(request: HttpRequest, payload: NewDeploymentIn) -> DeploymentOut:
     if recipe is None:
         raise InputError(f"no appliance is called {payload.recipe}", expected=", ".join(wiring.recipes()))
     name = " ".join(payload.name.split())[:80] or f"{recipe.name} {recipe.kind}"
-    site, _ = Site.objects.get_or_create(pk=1)
-    network = site.wifi.order_by("band_ghz", "pk").first()
+    site = Site.objects.get(pk=payload.site_id) if payload.site_id else own_bench().site
     with transaction.atomic():
         row = Deployment.objects.create(
             name=name,
             recipe=recipe.id,
-            host_name=_free_host_name(recipe.host_name),
+            site=site,
+            host_name=_free_host_name(recipe.host_name, site),
             way=recipe.ways[0],
-            network=network if recipe.ways[0] == "wifi" else None,
-            card_gb=_card_in_reader(),
+            network=first_network(site) if recipe.ways[0] == "wifi" else None,
+            card_gb=_card_in_reader(site),
         )
         record(row, "plan", "deployment.started", f"Started: {recipe.name} as {name}")
-    return deployment_out(load_walk(row.pk))
+    return deployment_out(judged(row.pk))
 
 
-def _free_host_name(wanted: str) -> str:
-    taken = host_names()
+def _free_host_name(wanted: str, site: Site) -> str:
+    taken = host_names(site)
     return wanted if wanted.lower() not in taken else next_name(wanted, taken)
 
 
-def _card_in_reader() -> int | None:
-    """Return the printed size of the one card in the reader, or None when there is none or more than one."""
-    free = [d for d in drives_out() if not d.locked]
-    return nominal_gb(free[0].size_bytes) if len(free) == 1 else None
+def _card_in_reader(site: Site) -> int | None:
+    """Return the printed size of the one card in a reader, or None when there is none or more than one."""
+    free = [d for d in drives_out(site) if not d.locked]
+    return free[0].nominal_gb if len(free) == 1 else None
 
 
 @router.get("/deployments/{pk}", response=DeploymentOut)
 def read(request: HttpRequest, pk: int) -> DeploymentOut:
-    return deployment_out(load_walk(pk))
+    return deployment_out(judged(pk))
 
 
 @router.delete("/deployments/{pk}", response={204: None})
 def remove(request: HttpRequest, pk: int) -> Status[None]:
-    walk = load_walk(pk)
-    if walk.card_facts.writing:
+    one = judged(pk)
+    if one.loaded.job is not None and job_out(one.loaded.job).active:  # type: ignore[union-attr]
         raise RefusedError("its card is being written", next_step="Stop the writing first.")
-    wiring.bench().power.power_off(unit_key(walk.row))
     with transaction.atomic():
+        # The board goes off with its deployment: nothing runs on that nobody can see.
+        end_run(one.loaded)
         Deployment.objects.filter(pk=pk).update(removed_at=wiring.bench().clock.now())
-        record(walk.row, "plan", "deployment.removed", "Taken off the bench")
+        record(one.loaded.row, "plan", "deployment.removed", "Taken off the bench")
     return Status(204, None)
 
 
@@ -223,33 +256,6 @@ def remove(request: HttpRequest, pk: int) -> Status[None]:
 def restore(request: HttpRequest, pk: int) -> DeploymentOut:
     row = Deployment.objects.get(pk=pk)
     with transaction.atomic():
-        Deployment.objects.filter(pk=pk).update(removed_at=None, powered_at=None)
-        record(row, "plan", "deployment.restored", "Put back on the bench")
-    return deployment_out(load_walk(pk))
-
-
-def unit_key(row: Deployment) -> str:
-    """Return the name under which the bench knows the board unit of `row`."""
-    return f"unit-{row.board_unit_id or 0}"
-
-
-class LogLineOut(Schema):
-    id: int
-    at: datetime
-    deployment_id: int | None
-    deployment_name: str
-    station: str
-    event: str
-    text: str
-
-
-def log_out(entry: LogEntry) -> LogLineOut:
-    return LogLineOut(
-        id=entry.pk,
-        at=entry.at,
-        deployment_id=entry.deployment_id,
-        deployment_name=entry.deployment_name,
-        station=entry.station,
-        event=entry.event,
-        text=entry.text,
-    )
+        if Deployment.objects.filter(pk=pk, removed_at__isnull=False).update(removed_at=None):
+            record(row, "plan", "deployment.restored", "Put back on the bench")
+    return deployment_out(judged(pk))

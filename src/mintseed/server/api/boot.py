@@ -4,24 +4,33 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
 
-from mintseed import wiring
 from mintseed.core.boot.assembly import AssemblyStep, assembly_steps
 from mintseed.core.boot.causes import Cause
-from mintseed.core.errors import RefusedError
-from mintseed.core.findings import Finding
-from mintseed.server.api.bench import BandOut, LogLineOut, band_out, log_out, unit_key
-from mintseed.server.api.shapes import DeploymentOut, deployment_out
-from mintseed.server.journal import record
-from mintseed.server.models import Deployment, LogEntry
-from mintseed.server.walk import Walk, load_walk
-from mintseed.services.find_device import known_addresses, sightings_now
-from mintseed.services.write_card import pick_drive
+from mintseed.core.findings import Finding, Severity
+from mintseed.core.stations import Station
+from mintseed.server.api.bench import BandOut, band_out
+from mintseed.server.api.shapes import DeploymentOut, LogLineOut, deployment_out, log_out
+from mintseed.server.judging import Judged, judged
+from mintseed.server.models import Bench, BootRun, LogEntry
+from mintseed.server.power import begin_run, end_run, facts
+from mintseed.services import power_on as powering
 
 router = Router(tags=["boot"])
+
+
+class RunOut(Schema):
+    """A boot run as it was."""
+
+    number: int
+    powered_at: datetime
+    off_at: datetime | None
+    ended: str
+    lasted_s: float | None
+    joined_after_s: float | None
+    by_hand: bool
 
 
 class BootOut(Schema):
@@ -30,89 +39,86 @@ class BootOut(Schema):
     by_hand: bool
     ready: bool
     not_ready_because: str
+    not_ready_fix: str
+    powered: bool
     powered_at: datetime | None
     late_at: datetime | None
     joined_after_s: float | None
     band: BandOut | None
+    before_looked_at: datetime | None
     finding: Finding | None
     causes: list[Cause]
+    runs: list[RunOut]
     events: list[LogLineOut]
+
+
+class PowerOnIn(Schema):
+    """`ago_s`: seconds since a person plugged it in; 0 for now. Only where it is done by hand."""
+
+    ago_s: float = 0
 
 
 @router.get("/deployments/{pk}/boot", response=BootOut)
 def read_boot(request: HttpRequest, pk: int) -> BootOut:
-    return _out(load_walk(pk))
+    return _out(judged(pk))
 
 
 @router.post("/deployments/{pk}/boot/power-on", response=BootOut)
-def power_on(request: HttpRequest, pk: int) -> BootOut:
-    walk, bench = load_walk(pk), wiring.bench()
-    if why := _not_ready(walk):
-        raise RefusedError(why, next_step="Go back to Card.")
-    board, row = walk.board, walk.row
-    assert board is not None
-    others = Deployment.objects.filter(
-        removed_at=None, board_unit=row.board_unit, powered_at__isnull=False, kept_at=None
-    )
-    if other := others.exclude(pk=pk).first():
-        raise RefusedError(
-            f"that board runs {other.name} now", next_step="Power that one off first, or choose another board."
-        )
-    before = sightings_now(bench.view, wiring.announcements(), walk.networks)
-    card = pick_drive(bench.readers, row.card_path, row.card_serial)
-    bench.power.power_on(unit_key(row), board, card, cable=row.way == "cable")
-    with transaction.atomic():
-        Deployment.objects.filter(pk=pk).update(
-            powered_at=bench.clock.now(), known_before=sorted(known_addresses(before)), joined_after_s=None, was_late=False,
-            candidates="", looked_at=None, address="", mac="",
-        )  # fmt: skip
-        record(
-            row,
-            "boot",
-            "boot.powered-on",
-            f"Powered on: {board.name}, {len({s.address for s in before})} devices were on the network before",
-        )
-    return _out(load_walk(pk))
+def power_on(request: HttpRequest, pk: int, payload: PowerOnIn) -> BootOut:
+    begin_run(judged(pk).loaded, ago_s=payload.ago_s)
+    return _out(judged(pk))
 
 
 @router.post("/deployments/{pk}/boot/power-off", response=BootOut)
 def power_off(request: HttpRequest, pk: int) -> BootOut:
-    walk = load_walk(pk)
-    wiring.bench().power.power_off(unit_key(walk.row))
-    if walk.row.powered_at is not None:
-        with transaction.atomic():
-            Deployment.objects.filter(pk=pk).update(
-                powered_at=None, joined_after_s=None, candidates="", looked_at=None, address="", mac=""
-            )
-            record(walk.row, "boot", "boot.powered-off", "Powered off, card back in the reader")
-    return _out(load_walk(pk))
+    end_run(judged(pk).loaded)
+    return _out(judged(pk))
 
 
-def _not_ready(walk: Walk) -> str:
-    if walk.board is None:
-        return "No board is chosen"
-    if not walk.row.card_proven_at:
-        return "No proven card yet"
-    if not walk.card_current:
-        return "The card is older than the settings"
-    return "It is powered already" if walk.row.powered_at else ""
-
-
-def _out(walk: Walk) -> BootOut:
-    row = walk.row
-    why = _not_ready(walk)
-    events = LogEntry.objects.filter(deployment=row, at__gte=row.powered_at).order_by("at") if row.powered_at else []
+def _out(view: Judged) -> BootOut:
+    one, walk = view.loaded, view.loaded.walk
+    row, run = one.row, walk.inputs.run
+    by_hand = one.write.bench.kind == Bench.Kind.REAL if one.write else not _standin_here(view)
+    against = [] if run is not None and run.powered else list(powering.check(walk, facts(one)))
+    stop = next((f for f in against if f.severity is Severity.STOP), None)
+    runs = BootRun.objects.filter(deployment=row).order_by("pk")
+    # What was noted since the run was: somebody may have said later when they powered it.
+    events = LogEntry.objects.filter(deployment=row, at__gte=one.run.noted_at).order_by("at") if one.run else []
     return BootOut(
-        deployment=deployment_out(walk),
-        steps=list(assembly_steps(walk.board, walk.supply, row.way)) if walk.board else [],
-        by_hand=wiring.bench().power.by_hand,
-        ready=not why,
-        not_ready_because=why,
-        powered_at=row.powered_at,
+        deployment=deployment_out(view),
+        steps=list(assembly_steps(walk.inputs.board, walk.inputs.supply, row.way, released=one.write.released if one.write else False))
+        if walk.inputs.board
+        else [],
+        by_hand=by_hand,
+        ready=stop is None and not (run is not None and run.powered),
+        not_ready_because=stop.title if stop else "",
+        not_ready_fix=stop.fix if stop else "",
+        powered=run is not None and run.powered,
+        powered_at=run.powered_at if run else None,
         late_at=walk.at(walk.band.late_after_s) if walk.band else None,
-        joined_after_s=row.joined_after_s,
+        joined_after_s=run.joined_after_s if run else None,
         band=band_out(walk),
-        finding=walk.boot_finding,
+        before_looked_at=_looked_before(view),
+        finding=next(iter(view.of(Station.BOOT)), None) if view.closed else walk.boot_finding,
         causes=list(walk.causes),
+        runs=[
+            RunOut(
+                number=number, powered_at=r.powered_at, off_at=r.off_at, ended=r.ended, lasted_s=r.lasted_s,
+                joined_after_s=r.joined_after_s, by_hand=r.by_hand,
+            )
+            for number, r in enumerate(runs, 1)
+        ],
         events=[log_out(e) for e in events],
-    )
+    )  # fmt: skip
+
+
+def _looked_before(view: Judged) -> datetime | None:
+    """Return when every address was last asked since this card was proven, so that what comes afterwards is new."""
+    write = view.loaded.write
+    scanned_at = write.bench.scanned_at if write else None
+    proven_at = write.proven_at if write else None
+    return scanned_at if scanned_at and proven_at and scanned_at >= proven_at else None
+
+
+def _standin_here(view: Judged) -> bool:
+    return Bench.objects.filter(site=view.loaded.site, kind=Bench.Kind.STANDIN).exists()

@@ -3,27 +3,48 @@
 from __future__ import annotations
 
 from collections.abc import AsyncIterator, Iterator
+from datetime import datetime
+from typing import Any
 
 from asgiref.sync import sync_to_async
-from django.db import transaction
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Router, Schema
 
 from mintseed import wiring
 from mintseed.core.errors import RefusedError
-from mintseed.core.findings import Finding, Severity, verdict
+from mintseed.core.findings import Finding
 from mintseed.core.image.report import XRay
 from mintseed.core.settings.fill import FilledFile
+from mintseed.core.stations import Station
 from mintseed.core.units import decimal_size
+from mintseed.core.walk import Walk
 from mintseed.server.api.shapes import DeploymentOut, DriveOut, JobOut, deployment_out, drives_out, job_out
-from mintseed.server.jobs.state import is_active
-from mintseed.server.jobs.tasks import write_card_task
 from mintseed.server.journal import record
-from mintseed.server.models import Deployment, Job
-from mintseed.server.walk import Walk, load_walk
-from mintseed.services import fill_image, write_card
+from mintseed.server.judging import Judged, judged
+from mintseed.server.models import Write
+from mintseed.server.writing import begin_write, stop_write
+from mintseed.services import fill_image
 
 router = Router(tags=["card"])
+
+
+class WriteOut(Schema):
+    """One attempt at a card, as it was."""
+
+    id: int
+    begun_at: datetime
+    ended_at: datetime | None
+    bench_name: str
+    reader: str
+    drive_path: str
+    image_name: str
+    outcome: str
+    trouble: str
+    digest: str
+    written_bytes: int
+    phases: list[dict[str, Any]]
+    void_at: datetime | None
+    void_why: str
 
 
 class CardOut(Schema):
@@ -37,13 +58,20 @@ class CardOut(Schema):
     proven: bool
     current: bool
     digest: str
-    card_serial: str
+    reader: str
+    released: bool
+    released_text: str
+    void_why: str
     in_board: bool
+    by_hand: bool
+    writes: list[WriteOut]
+    findings: list[Finding]
 
 
 class WriteIn(Schema):
-    """The drive as the person picked it: its path and serial, and the serial picked a second time."""
+    """The drive as the person picked it: its row, path and serial, and the path picked a second time."""
 
+    drive_id: int
     path: str
     serial: str
     again: str
@@ -51,71 +79,31 @@ class WriteIn(Schema):
 
 @router.get("/deployments/{pk}/card", response=CardOut)
 def read_card(request: HttpRequest, pk: int) -> CardOut:
-    return _out(load_walk(pk))
+    return _out(judged(pk))
 
 
 @router.post("/deployments/{pk}/card/write", response=CardOut)
 def write(request: HttpRequest, pk: int, payload: WriteIn) -> CardOut:
-    walk = load_walk(pk)
-    xray, _ = _ready(walk)
-    if payload.again != payload.serial:
-        raise RefusedError(
-            "the second pick names another drive", expected=payload.serial, next_step="Pick the same one twice."
-        )
-    bench = wiring.bench()
-    drive = write_card.pick_drive(bench.readers, payload.path, payload.serial)
-    found: tuple[Finding, ...] = write_card.check(drive, xray)
-    if verdict(found) is Severity.STOP:
-        raise RefusedError(found[0].title, where=drive.path, next_step=found[0].fix)
-    now = bench.clock.now()
-    with transaction.atomic():
-        Deployment.objects.select_for_update().get(pk=pk)
-        busy = Job.objects.filter(kind=Job.Kind.WRITE_CARD, state__in=(Job.State.QUEUED, Job.State.RUNNING))
-        if any(is_active(j, now) and (j.drive_path == drive.path or j.deployment_id == pk) for j in busy):
-            raise RefusedError(
-                "that card is being written already", where=drive.path, next_step="Wait for it, or stop it."
-            )
-        # From here on the old content counts as gone, whatever happens to the job.
-        Deployment.objects.filter(pk=pk).update(
-            card_fingerprint="", card_digest="", card_proven_at=None, powered_at=None, joined_after_s=None, was_late=False,
-            known_before=[], candidates="", looked_at=None, address="", mac="", setup_findings={}, setup_ticked=[], kept_at=None,
-        )  # fmt: skip
-        Deployment.objects.exclude(pk=pk).filter(card_serial=drive.serial, powered_at=None).update(
-            card_fingerprint="", card_digest="", card_proven_at=None
-        )
-        job = Job.objects.create(
-            kind=Job.Kind.WRITE_CARD,
-            deployment=walk.row,
-            drive_path=drive.path,
-            drive_serial=drive.serial,
-            fingerprint=walk.fingerprint,
-            total_bytes=xray.unpacked_bytes,
-        )
-        record(walk.row, "card", "card.begun", f"Writing {xray.file_name}, filled, to {drive.model} {drive.serial}")
-        write_card_task.enqueue(job.pk)
-    return _out(load_walk(pk))
+    begin_write(pk, payload.drive_id, path=payload.path, serial=payload.serial, again=payload.again)
+    return _out(judged(pk))
 
 
 @router.post("/deployments/{pk}/card/stop", response=CardOut)
 def stop(request: HttpRequest, pk: int) -> CardOut:
-    Job.objects.filter(deployment_id=pk, kind=Job.Kind.WRITE_CARD, state=Job.State.RUNNING).update(stop_requested=True)
-    with transaction.atomic():
-        waiting = Job.objects.filter(deployment_id=pk, kind=Job.Kind.WRITE_CARD, state=Job.State.QUEUED)
-        if waiting.update(state=Job.State.STOPPED, trouble={"sentence": "Stopped by you before it began."}):
-            record(load_walk(pk).row, "card", "card.stopped", "Stopped before it began")
-    return _out(load_walk(pk))
+    stop_write(pk)
+    return _out(judged(pk))
 
 
-@router.get("/deployments/{pk}/card/filled-image")
+@router.post("/deployments/{pk}/card/filled-image")
 def filled_image(request: HttpRequest, pk: int) -> StreamingHttpResponse:
     """Send the filled image as a plain .img file, for a card writer elsewhere."""
-    walk = load_walk(pk)
-    xray, filled = _ready(walk)
-    name = f"{walk.row.host_name}-{xray.file_name.split('.img')[0]}.img"
+    one = judged(pk).loaded
+    xray, filled = _ready(one.walk)
+    name = f"{one.row.host_name}-{xray.file_name.split('.img')[0]}.img"
     response = StreamingHttpResponse(_streamed(_pieces(xray, filled)), content_type="application/octet-stream")
     response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
     response.headers["Content-Length"] = str(xray.unpacked_bytes)
-    record(walk.row, "card", "card.handed-over", f"Filled image handed over as {name}")
+    record(one.row, "card", "card.handed-over", f"Filled image handed over as {name}")
     return response
 
 
@@ -134,38 +122,43 @@ async def _streamed(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
 
 def _ready(walk: Walk) -> tuple[XRay, tuple[FilledFile, ...]]:
     """Return image and filled files, or raise RefusedError saying what is missing."""
-    if why := _not_ready(walk):
+    if why := walk.not_ready_to_write():
         raise RefusedError(why, next_step="Go back along the line.")
-    assert walk.xray is not None
-    return walk.xray, walk.filled
+    assert walk.inputs.xray is not None
+    return walk.inputs.xray, walk.filled
 
 
-def _not_ready(walk: Walk) -> str:
-    if walk.xray is None:
-        return "No image was read yet"
-    stops = [
-        f for f in (*walk.plan_findings, *walk.image_findings, *walk.settings_findings) if f.severity is Severity.STOP
-    ]
-    if stops:
-        return stops[0].title
-    if not walk.row.settings_agreed:
-        return "The settings were not looked over yet"
-    return "" if walk.filled else "No settings file could be filled"
-
-
-def _out(walk: Walk) -> CardOut:
-    why, xray = _not_ready(walk), walk.xray
+def _out(view: Judged) -> CardOut:
+    one, walk = view.loaded, view.loaded.walk
+    why, xray, last = walk.not_ready_to_write(), walk.inputs.xray, one.write
+    run = walk.inputs.run
     return CardOut(
-        deployment=deployment_out(walk),
-        drives=drives_out(xray.unpacked_bytes if xray else 0),
-        job=job_out(walk.job),
+        deployment=deployment_out(view),
+        drives=drives_out(one.site, xray.unpacked_bytes if xray else 0),
+        job=job_out(one.job),
         ready=not why,
         not_ready_because=why,
         image_text=f"{xray.file_name}, {decimal_size(xray.unpacked_bytes)} unpacked" if xray else "",
         needed_bytes=xray.unpacked_bytes if xray else 0,
-        proven=walk.row.card_proven_at is not None,
+        proven=last is not None and last.holds,
         current=walk.card_current,
-        digest=walk.row.card_digest,
-        card_serial=walk.row.card_serial,
-        in_board=walk.row.powered_at is not None,
+        digest=last.digest if last else "",
+        reader=(last.reader or last.drive_path) if last else "",
+        released=bool(last and last.holds and last.released and run is None),
+        released_text=last.released_text if last else "",
+        void_why=last.void_why if last and last.void_at else "",
+        in_board=run is not None and run.powered,
+        by_hand=bool(last and last.bench.kind == "real"),
+        writes=[
+            _write_out(w) for w in Write.objects.filter(deployment=one.row).select_related("bench").order_by("-pk")[:20]
+        ],
+        findings=view.of(Station.CARD),
     )
+
+
+def _write_out(w: Write) -> WriteOut:
+    return WriteOut(
+        id=w.pk, begun_at=w.begun_at, ended_at=w.ended_at, bench_name=w.bench.name, reader=w.reader, drive_path=w.drive_path,
+        image_name=w.image_name, outcome=w.outcome, trouble=str((w.trouble or {}).get("sentence", "")), digest=w.digest,
+        written_bytes=w.written_bytes, phases=list(w.phases), void_at=w.void_at, void_why=w.void_why,
+    )  # fmt: skip

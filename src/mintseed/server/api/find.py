@@ -8,25 +8,41 @@ from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
 
+from mintseed import wiring
 from mintseed.core.errors import RefusedError
 from mintseed.core.find.candidates import Candidate, page_url
 from mintseed.core.findings import Finding
 from mintseed.core.keep.label import qr_code
+from mintseed.core.stations import Station
+from mintseed.server.agent.looking import Watched, look_at
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.journal import record
-from mintseed.server.looking import look_for
-from mintseed.server.models import Deployment
-from mintseed.server.walk import Walk, load_walk
+from mintseed.server.judging import Judged, judged
+from mintseed.server.load import Loaded
+from mintseed.server.models import BootRun, Claim
+from mintseed.services import claim as claiming
 
 router = Router(tags=["find"])
+
+
+class SeenOut(Schema):
+    """An address and when it was first seen in this boot."""
+
+    address: str
+    first_seen_at: datetime
 
 
 class FindOut(Schema):
     deployment: DeploymentOut
     powered: bool
+    scanning: bool
+    scanned_at: datetime | None
+    networks: list[str]
     looked_at: datetime | None
     joined_after_s: float | None
+    before_known: bool
     candidates: list[Candidate]
+    seen: list[SeenOut]
     winner: Candidate | None
     claimed: str
     url: str
@@ -40,62 +56,97 @@ class ClaimIn(Schema):
     address: str
 
 
+class ScanIn(Schema):
+    """Whether the site's own ranges are scanned while the board is looked for."""
+
+    on: bool
+
+
 @router.get("/deployments/{pk}/find", response=FindOut)
 def read_find(request: HttpRequest, pk: int) -> FindOut:
-    return _out(load_walk(pk))
+    return _out(judged(pk))
 
 
 @router.post("/deployments/{pk}/find/look", response=FindOut)
 def look(request: HttpRequest, pk: int) -> FindOut:
-    walk = load_walk(pk)
-    if walk.row.powered_at is None:
+    one = judged(pk).loaded
+    run = one.run
+    if run is None or run.off_at is not None:
         raise RefusedError("the board is not powered", next_step="Power it under First boot.")
-    look_for(walk)
-    return _out(load_walk(pk))
+    look_at([Watched(one, run, None if run.known_before is None else frozenset(run.known_before))])
+    return _out(judged(pk))
+
+
+@router.post("/deployments/{pk}/find/scan", response=FindOut)
+def scan(request: HttpRequest, pk: int, payload: ScanIn) -> FindOut:
+    run = judged(pk).loaded.run
+    if run is None or run.off_at is not None:
+        raise RefusedError("the board is not powered", next_step="Power it under First boot.")
+    BootRun.objects.filter(pk=run.pk).update(scanning=payload.on)
+    return _out(judged(pk))
 
 
 @router.post("/deployments/{pk}/find/claim", response=FindOut)
 def claim(request: HttpRequest, pk: int, payload: ClaimIn) -> FindOut:
-    walk = load_walk(pk)
-    candidate = next((c for c in walk.candidates if c.address == payload.address), None)
-    if candidate is None:
-        raise RefusedError(f"{payload.address} was not seen", next_step="Look again and pick one from the list.")
+    one = judged(pk).loaded
+    made = claiming.execute(one.walk, payload.address)
+    assert one.run is not None
     with transaction.atomic():
-        Deployment.objects.filter(pk=pk).update(address=candidate.address, mac=candidate.mac)
-        record(
-            walk.row,
-            "find",
-            "find.claimed",
-            f"Claimed {candidate.address}: {', '.join(e.text for e in candidate.evidence)}",
+        Claim.objects.filter(boot_run=one.run, taken_back_at=None).update(taken_back_at=one.now)
+        Claim.objects.create(
+            deployment=one.row,
+            boot_run=one.run,
+            address=made.address,
+            mac=made.mac,
+            evidence=list(made.evidence),
+            at=one.now,
         )
-    return _out(load_walk(pk))
+        record(one.row, "find", "find.claimed", made.log_text)
+    return _out(judged(pk))
 
 
 @router.post("/deployments/{pk}/find/let-go", response=FindOut)
 def let_go(request: HttpRequest, pk: int) -> FindOut:
-    walk = load_walk(pk)
+    one = judged(pk).loaded
     with transaction.atomic():
-        Deployment.objects.filter(pk=pk).update(address="", mac="")
-        record(walk.row, "find", "find.let-go", f"{walk.row.address} was not it")
-    return _out(load_walk(pk))
+        if one.claim and Claim.objects.filter(pk=one.claim.pk, taken_back_at=None).update(
+            taken_back_at=wiring.bench().clock.now()
+        ):
+            record(one.row, "find", "find.let-go", f"{one.claim.address} was not it")
+    return _out(judged(pk))
 
 
-def _out(walk: Walk) -> FindOut:
-    row, page = walk.row, walk.recipe.page
-    address = row.address or (walk.winner.address if walk.winner else "")
+def _out(view: Judged) -> FindOut:
+    one, walk = view.loaded, view.loaded.walk
+    row, page, run = one.row, one.recipe.page, walk.inputs.run
+    claimed = walk.inputs.claimed
+    address = claimed or (walk.winner.address if walk.winner else "")
     url = page_url(page, address) if address else ""
     path, size = qr_code(url) if url else ("", 0)
+    seen = one.run.seen if one.run else {}
     return FindOut(
-        deployment=deployment_out(walk),
-        powered=row.powered_at is not None,
-        looked_at=row.looked_at,
-        joined_after_s=row.joined_after_s,
-        candidates=list(walk.candidates),
+        deployment=deployment_out(view),
+        powered=run is not None and run.powered,
+        scanning=bool(one.run and one.run.scanning),
+        scanned_at=_scanned(one),
+        networks=list(one.networks),
+        looked_at=run.looked_at if run else None,
+        joined_after_s=run.joined_after_s if run else None,
+        before_known=bool(one.run and one.run.known_before is not None),
+        candidates=list(run.candidates) if run else [],
+        seen=[SeenOut(address=a, first_seen_at=datetime.fromisoformat(at)) for a, at in seen.items()],
         winner=walk.winner,
-        claimed=row.address,
+        claimed=claimed,
         url=url,
         name_url=page_url(page, f"{row.host_name}.local"),
         qr_path=path,
         qr_size=size,
-        findings=list(walk.find_findings),
+        findings=view.of(Station.FIND) if view.closed else list(walk.find_findings),
     )
+
+
+def _scanned(one: Loaded) -> datetime | None:
+    """Return when every address was last asked in this boot, None before the first time."""
+    run = one.run
+    scanned_at = run.bench.scanned_at if run else None
+    return scanned_at if run and scanned_at and scanned_at >= run.powered_at else None

@@ -9,18 +9,22 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 
 from mintseed import wiring
-from mintseed.core.errors import RefusedError
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, VolumeFacts, XRay
 from mintseed.core.plan.fit import board_fit
+from mintseed.core.stations import Station
 from mintseed.core.units import binary_size, decimal_size
+from mintseed.server.agent.bench_row import own_bench
+from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
 from mintseed.server.jobs.state import is_active
 from mintseed.server.jobs.tasks import read_image_task
+from mintseed.server.judging import Judged, judged
 from mintseed.server.library import sync_library
+from mintseed.server.load import Loaded
 from mintseed.server.models import BoardUnit, Deployment, Image, Job
-from mintseed.server.walk import Walk, load_walk, xray_of
+from mintseed.server.stored_types import xray_of
 
 router = Router(tags=["image"])
 
@@ -65,7 +69,7 @@ class XRayOut(Schema):
     unpacked_bytes: int
     sha256: str
     scheme: str
-    bits: int | None
+    bits: str
     volumes: list[VolumeFacts]
     boards: list[BoardOnImage]
     fits: list[BoardFitOut]
@@ -109,30 +113,39 @@ def images(request: HttpRequest) -> list[ImageRowOut]:
 
 @router.get("/images/{pk}", response=ImageOut)
 def image(request: HttpRequest, pk: int) -> ImageOut:
-    return _image_out(Image.objects.get(pk=pk))
+    return _image_out(pk)
 
 
 @router.post("/images/{pk}/read", response=ImageOut)
 def read_again(request: HttpRequest, pk: int) -> ImageOut:
     queue_reading(Image.objects.get(pk=pk))
-    return _image_out(Image.objects.get(pk=pk))
+    return _image_out(pk)
+
+
+@router.post("/images/{pk}/stop", response=ImageOut)
+def stop_reading(request: HttpRequest, pk: int) -> ImageOut:
+    jobs = Job.objects.filter(image_id=pk, kind=Job.Kind.READ_IMAGE)
+    jobs.filter(state=Job.State.RUNNING).update(stop_requested=True)
+    jobs.filter(state=Job.State.QUEUED).update(
+        state=Job.State.STOPPED, trouble={"code": "stopped", "sentence": "Stopped by you before it began."}
+    )
+    return _image_out(pk)
 
 
 @router.get("/deployments/{pk}/image", response=StationImageOut)
 def station(request: HttpRequest, pk: int) -> StationImageOut:
-    return _station_out(load_walk(pk))
+    return _station_out(judged(pk))
 
 
 @router.put("/deployments/{pk}/image", response=StationImageOut)
 def choose(request: HttpRequest, pk: int, payload: ChooseImageIn) -> StationImageOut:
     chosen = Image.objects.get(pk=payload.image_id)
-    if load_walk(pk).card_facts.writing:
-        raise RefusedError("its card is being written", next_step="Wait for it, or stop it under Card.")
+    refuse_closed_or_writing(judged(pk))
     with transaction.atomic():
         Deployment.objects.filter(pk=pk).update(image=chosen)
     if not chosen.xray:
         queue_reading(chosen)
-    return _station_out(load_walk(pk))
+    return _station_out(judged(pk))
 
 
 def queue_reading(image: Image) -> None:
@@ -142,7 +155,13 @@ def queue_reading(image: Image) -> None:
         return
     with transaction.atomic():
         job = Job.objects.create(kind=Job.Kind.READ_IMAGE, image=image)
-        read_image_task.enqueue(job.pk)
+        # The library lies with this process's bench, so its worker reads it; writing has a queue of its own.
+        read_image_task.using(queue_name=own_bench().read_queue).enqueue(job.pk)
+
+
+def words_of(kernels: tuple[int, ...]) -> str:
+    """Return the word sizes as people say them: `64`, `32 and 64`, `?`."""
+    return " and ".join(str(k) for k in kernels) or "?"
 
 
 def row_out(image: Image) -> ImageRowOut:
@@ -151,7 +170,9 @@ def row_out(image: Image) -> ImageRowOut:
     summary = ""
     if xray:
         boards = len(xray.boards)
-        summary = f"{xray.bits or '?'}-bit, {boards} board{'s' * (boards != 1)}, {decimal_size(xray.unpacked_bytes)}"
+        summary = (
+            f"{words_of(xray.kernels)}-bit, {boards} board{'s' * (boards != 1)}, {decimal_size(xray.unpacked_bytes)}"
+        )
     return ImageRowOut(
         id=image.pk,
         file_name=image.file_name,
@@ -167,9 +188,11 @@ def row_out(image: Image) -> ImageRowOut:
     )
 
 
-def _image_out(image: Image) -> ImageOut:
+def _image_out(pk: int) -> ImageOut:
+    # The job before the image: a reading that is over has left its X-ray; the other way round it could be missed.
+    job = Job.objects.filter(image_id=pk, kind=Job.Kind.READ_IMAGE).order_by("-pk").first()
+    image = Image.objects.get(pk=pk)
     xray = xray_of(image)
-    job = Job.objects.filter(image=image, kind=Job.Kind.READ_IMAGE).order_by("-pk").first()
     return ImageOut(
         image=row_out(image),
         xray=_xray_out(xray) if xray else None,
@@ -188,7 +211,7 @@ def _xray_out(xray: XRay) -> XRayOut:
         unpacked_bytes=xray.unpacked_bytes,
         sha256=xray.sha256,
         scheme=xray.scheme,
-        bits=xray.bits,
+        bits=words_of(xray.kernels) if xray.kernels else "",
         volumes=list(xray.volumes),
         boards=list(xray.boards),
         fits=[
@@ -212,22 +235,23 @@ def _xray_out(xray: XRay) -> XRayOut:
     )
 
 
-def _station_out(walk: Walk) -> StationImageOut:
-    rows = [i for i in sync_library() if i.recipe == walk.row.recipe or i.pk == walk.row.image_id or not i.xray]
-    choices = [_choice(walk, i) for i in rows]
+def _station_out(view: Judged) -> StationImageOut:
+    one = view.loaded
+    rows = [i for i in sync_library() if i.recipe == one.row.recipe or i.pk == one.row.image_id or not i.xray]
+    choices = [_choice(one, i) for i in rows]
     best = next((c.image.id for c in choices if c.fit is not None and c.fit.severity is Severity.OK), None)
     for choice in choices:
         choice.suggested = choice.image.id == best
     return StationImageOut(
-        deployment=deployment_out(walk),
+        deployment=deployment_out(view),
         choices=choices,
-        chosen=_image_out(walk.row.image) if walk.row.image else None,
-        board_name=walk.board.name if walk.board else "",
-        findings=list(walk.image_findings),
+        chosen=_image_out(one.row.image_id) if one.row.image_id else None,
+        board_name=one.board.name if one.board else "",
+        findings=view.of(Station.IMAGE),
     )
 
 
-def _choice(walk: Walk, image: Image) -> ImageChoiceOut:
+def _choice(one: Loaded, image: Image) -> ImageChoiceOut:
     xray = xray_of(image)
-    fit = next(iter(board_fit(walk.board, xray)), None) if walk.board and xray else None
-    return ImageChoiceOut(image=row_out(image), chosen=image.pk == walk.row.image_id, suggested=False, fit=fit)
+    fit = next(iter(board_fit(one.board, xray)), None) if one.board and xray else None
+    return ImageChoiceOut(image=row_out(image), chosen=image.pk == one.row.image_id, suggested=False, fit=fit)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.http import HttpRequest
 from ninja import Router, Schema
 
-from mintseed.server.api.bench import LogLineOut, log_out
+from mintseed.server.api.shapes import LogLineOut, log_out
 from mintseed.server.models import LogEntry
 
 router = Router(tags=["log"])

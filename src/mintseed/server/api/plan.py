@@ -9,10 +9,13 @@ from ninja import Router, Schema
 from mintseed import wiring
 from mintseed.core.errors import RefusedError
 from mintseed.core.findings import Finding
+from mintseed.core.stations import Station
 from mintseed.core.units import NOMINAL_CARD_GB
+from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.judging import Judged, judged
+from mintseed.server.load import first_network
 from mintseed.server.models import BoardUnit, Deployment, Supply, WifiNetwork
-from mintseed.server.walk import Walk, load_walk
 
 router = Router(tags=["plan"])
 
@@ -71,63 +74,72 @@ class PlanIn(Schema):
 
 @router.get("/deployments/{pk}/plan", response=PlanOut)
 def read_plan(request: HttpRequest, pk: int) -> PlanOut:
-    return _out(load_walk(pk))
+    return _out(judged(pk))
 
 
 @router.put("/deployments/{pk}/plan", response=PlanOut)
 def change_plan(request: HttpRequest, pk: int, payload: PlanIn) -> PlanOut:
     sent = payload.model_dump(exclude_unset=True)
-    walk = load_walk(pk)
-    if walk.card_facts.writing:
-        raise RefusedError("its card is being written", next_step="Wait for it, or stop it under Card.")
+    view = judged(pk)
+    refuse_closed_or_writing(view)
+    row, run = view.loaded.row, view.loaded.run
+    if run is not None and run.off_at is None and {"board_unit_id", "way"} & set(sent):
+        raise RefusedError("its board is powered", next_step="Power it off under First boot, then change the plan.")
     values: dict[str, object] = {}
     if "name" in sent and (name := " ".join((payload.name or "").split())[:80]):
         values["name"] = name
     if "board_unit_id" in sent:
-        values["board_unit"] = BoardUnit.objects.get(pk=payload.board_unit_id) if payload.board_unit_id else None
+        values["board_unit"] = (
+            BoardUnit.objects.get(pk=payload.board_unit_id, site=row.site) if payload.board_unit_id else None
+        )
     if "supply_id" in sent:
-        values["supply"] = Supply.objects.get(pk=payload.supply_id) if payload.supply_id else None
+        values["supply"] = Supply.objects.get(pk=payload.supply_id, site=row.site) if payload.supply_id else None
     if "card_gb" in sent:
         values["card_gb"] = payload.card_gb if payload.card_gb in NOMINAL_CARD_GB else None
     if "way" in sent and payload.way in ("wifi", "cable"):
         values["way"] = payload.way
-        if payload.way == "wifi" and walk.row.network_id is None:
-            values["network"] = walk.site.wifi.order_by("band_ghz", "pk").first()
+        if payload.way == "wifi" and row.network_id is None:
+            values["network"] = first_network(row.site)
     if "network_id" in sent:
-        values["network"] = WifiNetwork.objects.get(pk=payload.network_id) if payload.network_id else None
+        values["network"] = (
+            WifiNetwork.objects.get(pk=payload.network_id, site=row.site) if payload.network_id else None
+        )
     if values:
         with transaction.atomic():
             Deployment.objects.filter(pk=pk).update(**values)
-    return _out(load_walk(pk))
+    return _out(judged(pk))
 
 
-def _out(walk: Walk) -> PlanOut:
-    row = walk.row
+def _out(view: Judged) -> PlanOut:
+    row, recipe, site = view.loaded.row, view.loaded.recipe, view.loaded.site
     return PlanOut(
-        deployment=deployment_out(walk),
+        deployment=deployment_out(view),
         name=row.name,
         board_unit_id=row.board_unit_id,
         supply_id=row.supply_id,
         card_gb=row.card_gb,
         way=row.way,
         network_id=row.network_id,
-        ways=list(walk.recipe.ways),
-        least_gb=walk.recipe.card.least_gb,
-        advised_gb=walk.recipe.card.advised_gb,
-        units=[_unit(u) for u in BoardUnit.objects.order_by("pk")],
+        ways=list(recipe.ways),
+        least_gb=recipe.card.least_gb,
+        advised_gb=recipe.card.advised_gb,
+        units=[_unit(u) for u in BoardUnit.objects.filter(site=site).order_by("pk")],
         supplies=[
             SupplyOut(id=s.pk, name=s.name, text=f"{s.voltage_v:g} V, {s.current_a:g} A, {s.connector}")
-            for s in Supply.objects.order_by("pk")
+            for s in Supply.objects.filter(site=site).order_by("pk")
         ],
-        networks=[NetworkChoiceOut(id=n.pk, ssid=n.ssid, band_ghz=n.band_ghz) for n in walk.site.wifi.order_by("pk")],
+        networks=[NetworkChoiceOut(id=n.pk, ssid=n.ssid, band_ghz=n.band_ghz) for n in site.wifi.order_by("pk")],
         card_sizes=[g for g in NOMINAL_CARD_GB if 4 <= g <= 256],
-        cautions=list(walk.recipe.cautions),
-        findings=list(walk.plan_findings),
+        cautions=list(recipe.cautions),
+        findings=view.of(Station.PLAN),
     )
 
 
 def _unit(unit: BoardUnit) -> UnitOut:
-    board = wiring.boards()[unit.board]
+    board = wiring.boards().get(unit.board)
+    if board is None:
+        return UnitOut(id=unit.pk, name=unit.name, board_name=unit.board, printed_mark="", bits=0,
+                       radio="its description is gone", ethernet=False)  # fmt: skip
     radio = " + ".join(f"{g:g}" for g in board.radio_ghz)
     return UnitOut(
         id=unit.pk,

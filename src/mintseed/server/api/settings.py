@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import secrets
 
 from django.db import transaction
@@ -10,13 +11,16 @@ from ninja import Router, Schema
 
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict
+from mintseed.core.recipes.model import Ask
 from mintseed.core.settings.diff import MarkedLine, hide
 from mintseed.core.settings.values import check_admin_password, password_hash
+from mintseed.core.stations import Station
 from mintseed.core.units import duration
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.journal import record
+from mintseed.server.judging import Judged, judged
+from mintseed.server.load import answers_of
 from mintseed.server.models import Deployment
-from mintseed.server.walk import Walk, load_walk
 
 router = Router(tags=["settings"])
 
@@ -38,6 +42,17 @@ class FileOut(Schema):
     findings: list[Finding]
 
 
+class AskOut(Schema):
+    """A question of the recipe's own. A secret's answer is never sent; `given` says whether there is one."""
+
+    id: str
+    title: str
+    hint: str
+    secret: bool
+    value: str
+    given: bool
+
+
 class SettingsOut(Schema):
     deployment: DeploymentOut
     way: str
@@ -56,6 +71,7 @@ class SettingsOut(Schema):
     page_url: str
     joins_text: str
     files: list[FileOut]
+    asks: list[AskOut]
     findings: list[Finding]
 
 
@@ -69,6 +85,7 @@ class SettingsIn(Schema):
     keyboard: str | None = None
     admin_name: str | None = None
     admin_password: str | None = None
+    answers: dict[str, str] | None = None
 
 
 class SecretOut(Schema):
@@ -77,25 +94,26 @@ class SecretOut(Schema):
 
 @router.get("/deployments/{pk}/settings", response=SettingsOut)
 def read_settings(request: HttpRequest, pk: int) -> SettingsOut:
-    return _out(load_walk(pk))
+    return _out(judged(pk))
 
 
 @router.put("/deployments/{pk}/settings", response=SettingsOut)
 def change_settings(request: HttpRequest, pk: int, payload: SettingsIn) -> SettingsOut:
-    walk = load_walk(pk)
-    if walk.card_facts.writing:
-        raise RefusedError("its card is being written", next_step="Wait for it, or stop it under Card.")
+    refuse_closed_or_writing(judged(pk))
     sent = payload.model_dump(exclude_unset=True)
-    password = sent.pop("admin_password", None)
+    password, answers = sent.pop("admin_password", None), sent.pop("answers", None)
     values = {k: _fit(k, str(v or "")) for k, v in sent.items()}
     if password is not None:
         values["admin_hash"] = _hashed(password)
     with transaction.atomic():
         row = Deployment.objects.select_for_update().get(pk=pk)
+        if answers is not None:
+            kept = {**answers_of(row), **{k[:40]: _fit("answer", str(v)) for k, v in answers.items()}}
+            values["answers"] = json.dumps(kept)
         for name, value in values.items():
             setattr(row, name, value)
         row.save(update_fields=list(values))
-    return _out(load_walk(pk))
+    return _out(judged(pk))
 
 
 def _fit(field: str, value: str) -> str:
@@ -119,41 +137,54 @@ def _hashed(password: str) -> str:
 @router.post("/deployments/{pk}/settings/passphrase", response=SecretOut)
 def show_passphrase(request: HttpRequest, pk: int) -> SecretOut:
     """Show one passphrase to the person who asked for it."""
-    return SecretOut(value=load_walk(pk).values.passphrase)
+    return SecretOut(value=judged(pk).loaded.values.passphrase)
 
 
 @router.post("/deployments/{pk}/settings/agree", response=SettingsOut)
 def agree(request: HttpRequest, pk: int) -> SettingsOut:
-    walk = load_walk(pk)
+    view = judged(pk)
+    walk, row = view.loaded.walk, view.loaded.row
     stops = [f for f in walk.settings_findings if f.severity is Severity.STOP]
     if stops or not walk.filled:
         raise RefusedError(
             stops[0].title if stops else "no image was read yet",
             next_step=stops[0].fix if stops else "Choose the image first.",
         )
-    if not walk.row.settings_agreed:
+    if not row.settings_agreed:
         with transaction.atomic():
             Deployment.objects.filter(pk=pk).update(settings_agreed=True)
             count = len(walk.filled)
             record(
-                walk.row,
+                row,
                 "settings",
                 "settings.agreed",
                 f"Settings looked over: {count} file{'s' * (count != 1)} to fill",
             )
-    return _out(load_walk(pk))
+    return _out(judged(pk))
 
 
 def _value(own: str, site: str) -> ValueOut:
     return ValueOut(value=own or site, from_site=not own, site_value=site)
 
 
-def _out(walk: Walk) -> SettingsOut:
-    row, site, values = walk.row, walk.site, walk.values
-    hidden = (values.key if values.passphrase and values.ssid else "", values.passphrase, values.admin_hash)
-    page, band = walk.recipe.page, walk.band
+def refuse_closed_or_writing(view: Judged) -> None:
+    """Raise RefusedError while what was chosen may not change."""
+    if view.closed:
+        raise RefusedError(
+            "its record is closed", next_step="Use \u201cThe same again\u201d, or write its card again to begin anew."
+        )
+    if view.loaded.walk.inputs.write.writing:
+        raise RefusedError("its card is being written", next_step="Wait for it, or stop it under Card.")
+
+
+def _out(view: Judged) -> SettingsOut:
+    one, walk = view.loaded, view.loaded.walk
+    row, site, values, recipe = one.row, one.site, one.values, one.recipe
+    asked = tuple(values.answers.get(a.id, "") for a in recipe.asks if a.secret)
+    hidden = (values.key if values.passphrase and values.ssid else "", values.passphrase, values.admin_hash, *asked)
+    page, band, xray = recipe.page, walk.band, walk.inputs.xray
     return SettingsOut(
-        deployment=deployment_out(walk),
+        deployment=deployment_out(view),
         way=row.way,
         ssid=values.ssid,
         band_ghz=row.network.band_ghz if row.network else None,
@@ -163,11 +194,11 @@ def _out(walk: Walk) -> SettingsOut:
         country=_value(row.country, site.country),
         time_zone=_value(row.time_zone, site.time_zone),
         keyboard=_value(row.keyboard, site.keyboard),
-        takes_admin=walk.recipe.takes_admin,
+        takes_admin=recipe.takes_admin,
         admin_name=row.admin_name,
         admin_password_set=bool(row.admin_hash),
-        image_read=walk.xray is not None,
-        page_url=(walk.xray.page.url(row.host_name) if walk.xray else "")
+        image_read=xray is not None,
+        page_url=(xray.page.url(row.host_name) if xray else "")
         or f"http://{row.host_name}.local:{page.port}{page.path}",
         joins_text=f"{duration(band.usual_from_s)} to {duration(band.usual_to_s)}" if band else "",
         files=[
@@ -181,5 +212,17 @@ def _out(walk: Walk) -> SettingsOut:
             )
             for f in walk.filled
         ],
-        findings=list(walk.settings_findings),
+        asks=[_ask_out(ask, values.answers.get(ask.id, "")) for ask in recipe.asks],
+        findings=view.of(Station.SETTINGS) if view.closed else list(walk.settings_findings),
+    )
+
+
+def _ask_out(ask: Ask, value: str) -> AskOut:
+    return AskOut(
+        id=ask.id,
+        title=ask.title,
+        hint=ask.hint,
+        secret=ask.secret,
+        value="" if ask.secret else value or ask.default,
+        given=bool(value),
     )

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import asdict
-
 from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
@@ -11,12 +9,15 @@ from ninja import Router, Schema
 from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
 from mintseed.core.find.candidates import page_url
+from mintseed.core.findings import Severity
 from mintseed.core.recipes.model import SetupStep
 from mintseed.core.setup.steps import StepResult
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.journal import record
-from mintseed.server.models import Deployment
-from mintseed.server.walk import Walk, load_walk
+from mintseed.server.judging import Judged, judged
+from mintseed.server.load import Loaded
+from mintseed.server.models import Reading
+from mintseed.server.stored_types import FINDING
 from mintseed.services import check_setup
 
 router = Router(tags=["setup"])
@@ -40,57 +41,62 @@ class TickIn(Schema):
 
 @router.get("/deployments/{pk}/setup", response=SetupOut)
 def read_setup(request: HttpRequest, pk: int) -> SetupOut:
-    return _out(load_walk(pk))
+    return _out(judged(pk))
 
 
 @router.post("/deployments/{pk}/setup/check", response=SetupOut)
 def check(request: HttpRequest, pk: int, payload: StepIn) -> SetupOut:
-    walk = load_walk(pk)
-    step = _step(walk, payload.step)
-    if not walk.row.address:
+    one = _open(judged(pk))
+    step = _step(one, payload.step)
+    if one.claim is None:
         raise RefusedError("its address is not known", next_step="Claim it under Find first.")
     finding = check_setup.execute(
-        walk.recipe, step, walk.row.address, networks=walk.networks, probe=wiring.bench().probe
+        one.recipe, step, one.claim.address, networks=one.networks, probe=wiring.bench().probe
     )
     with transaction.atomic():
-        row = Deployment.objects.select_for_update().get(pk=pk)
-        row.setup_findings[step.id] = asdict(finding)
-        row.save(update_fields=["setup_findings"])
-        record(row, "setup", finding.code, f"{step.title}: {finding.title}")
-    return _out(load_walk(pk))
+        Reading.objects.create(
+            deployment=one.row, boot_run=one.run, step=step.id, done=finding.severity is Severity.OK,
+            finding=FINDING.dump_python(finding, mode="json"), at=wiring.bench().clock.now(),
+        )  # fmt: skip
+        record(one.row, "setup", finding.code, f"{step.title}: {finding.title}")
+    return _out(judged(pk))
 
 
 @router.post("/deployments/{pk}/setup/tick", response=SetupOut)
 def tick(request: HttpRequest, pk: int, payload: TickIn) -> SetupOut:
-    walk = load_walk(pk)
-    step = _step(walk, payload.step)
+    one = _open(judged(pk))
+    step = _step(one, payload.step)
     if step.check != "by-eye":
         raise RefusedError("this step is measured, not ticked off", next_step="Let it be checked.")
     with transaction.atomic():
-        row = Deployment.objects.select_for_update().get(pk=pk)
-        ticked = set(row.setup_ticked) - {step.id} | ({step.id} if payload.done else set())
-        row.setup_ticked = sorted(ticked)
-        row.save(update_fields=["setup_ticked"])
-        record(
-            row,
-            "setup",
-            "setup.ticked" if payload.done else "setup.unticked",
-            f"{step.title}: {'done' if payload.done else 'open again'}",
+        Reading.objects.create(
+            deployment=one.row, boot_run=one.run, step=step.id, done=payload.done, at=wiring.bench().clock.now()
         )
-    return _out(load_walk(pk))
+        event, word = ("setup.ticked", "done") if payload.done else ("setup.unticked", "open again")
+        record(one.row, "setup", event, f"{step.title}: {word}")
+    return _out(judged(pk))
 
 
-def _step(walk: Walk, step_id: str) -> SetupStep:
-    step = next((s for s in walk.recipe.setup if s.id == step_id), None)
+def _open(view: Judged) -> Loaded:
+    """Return what may still be changed. Raises RefusedError for a closed record."""
+    if view.closed:
+        raise RefusedError("its record is closed", next_step="Write its card again to begin anew.")
+    return view.loaded
+
+
+def _step(one: Loaded, step_id: str) -> SetupStep:
+    step = next((s for s in one.recipe.setup if s.id == step_id), None)
     if step is None:
-        raise MissingError(f"no step is called {step_id}", expected=", ".join(s.id for s in walk.recipe.setup))
+        raise MissingError(f"no step is called {step_id}", expected=", ".join(s.id for s in one.recipe.setup))
     return step
 
 
-def _out(walk: Walk) -> SetupOut:
+def _out(view: Judged) -> SetupOut:
+    one, walk = view.loaded, view.loaded.walk
+    claimed = walk.inputs.claimed
     return SetupOut(
-        deployment=deployment_out(walk),
-        url=page_url(walk.recipe.page, walk.row.address) if walk.row.address else "",
+        deployment=deployment_out(view),
+        url=page_url(one.recipe.page, claimed) if claimed else "",
         steps=list(walk.setup_results),
-        cautions=list(walk.recipe.cautions),
+        cautions=list(one.recipe.cautions),
     )

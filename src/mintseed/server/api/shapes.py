@@ -3,21 +3,27 @@
 from __future__ import annotations
 
 from datetime import datetime
+from zoneinfo import ZoneInfo
 
 from ninja import Schema
 
 from mintseed import wiring
 from mintseed.core.card.drives import Drive, judge_drive
+from mintseed.core.card.identity import Recognition
 from mintseed.core.findings import Finding
 from mintseed.core.line import Line
 from mintseed.core.units import binary_size, drive_size, nominal_gb
+from mintseed.server.agent.bench_row import is_alive
+from mintseed.server.agent.drives import RECOGNITION, listed
 from mintseed.server.jobs.state import describe_trouble, is_active
-from mintseed.server.models import Job
-from mintseed.server.walk import Walk
+from mintseed.server.judging import Judged
+from mintseed.server.load import zone_of
+from mintseed.server.models import Bench, Job, LogEntry, ReportedDrive, Site, Write
+from mintseed.server.stored_types import stored
 
 
 class DeploymentOut(Schema):
-    """A deployment with its line."""
+    """A deployment with its line. `closed`: in service, shown as it was when its record was closed."""
 
     id: int
     name: str
@@ -30,32 +36,45 @@ class DeploymentOut(Schema):
     card_text: str
     host_name: str
     way: str
+    site_id: int
     created_at: datetime
+    time_zone: str
+    closed: bool
+    closed_at: datetime | None
     line: Line
 
 
-def deployment_out(walk: Walk) -> DeploymentOut:
-    row = walk.row
+def deployment_out(judged: Judged) -> DeploymentOut:
+    one, row = judged.loaded, judged.loaded.row
+    recipe = wiring.recipes().get(row.recipe)
+    board = wiring.boards().get(row.board_unit.board) if row.board_unit else None
     return DeploymentOut(
         id=row.pk,
         name=row.name,
         recipe_id=row.recipe,
-        appliance=walk.recipe.name,
-        kind=walk.recipe.kind,
-        release=walk.xray.release if walk.xray else "",
+        appliance=recipe.name if recipe else row.recipe,
+        kind=recipe.kind if recipe else "",
+        release=one.row.image.release if one.row.image else "",
         unit_name=row.board_unit.name if row.board_unit else "",
-        board_name=walk.board.name if walk.board else "",
+        board_name=board.name if board else "",
         card_text=f"{row.card_gb} GB card" if row.card_gb else "",
         host_name=row.host_name,
         way=row.way,
+        site_id=row.site_id,
         created_at=row.created_at,
-        line=walk.line,
+        time_zone=zone_of(row.site),
+        closed=judged.closed,
+        closed_at=one.closing.at if judged.closed and one.closing else None,
+        line=judged.line,
     )
 
 
 class DriveOut(Schema):
-    """A drive with the findings about it; `locked` ones are never written to."""
+    """A drive with the findings about it; `locked` ones are never written to. `whose` says whose card is in it."""
 
+    id: int
+    bench_id: int
+    bench_name: str
     path: str
     name: str
     model: str
@@ -64,30 +83,79 @@ class DriveOut(Schema):
     size_text: str
     nominal_gb: int | None
     locked: bool
+    whose: str
+    whose_deployment_id: int | None
     findings: list[Finding]
 
 
-def drive_out(drive: Drive, needed_bytes: int = 0) -> DriveOut:
+def drive_out(row: ReportedDrive, drive: Drive, needed_bytes: int, owners: dict[int, Write]) -> DriveOut:
     findings = list(judge_drive(drive, needed_bytes=needed_bytes))
     card = nominal_gb(drive.size_bytes)
-    removable = drive.removable or drive.bus in ("usb", "mmc")
+    found = stored(RECOGNITION, row.recognised, None) if row.recognised else None
+    owner = owners.get(found.write_id) if found and found.write_id else None
     return DriveOut(
+        id=row.pk,
+        bench_id=row.bench_id,
+        bench_name=row.bench.name,
         path=drive.path,
-        name=(f"{card} GB card" if card else "Card") if removable else drive.model or "Built-in drive",
+        name=(f"{card} GB card" if card else "Card") if drive.is_card else drive.model or "Built-in drive",
         model=drive.model,
         serial=drive.serial,
         size_bytes=drive.size_bytes,
-        size_text=drive_size(drive.size_bytes) if not removable else f"shows as {binary_size(drive.size_bytes)}",
+        size_text=f"shows as {binary_size(drive.size_bytes)}" if drive.is_card else drive_size(drive.size_bytes),
         nominal_gb=card,
         locked=any(f.severity == "stop" for f in findings),
+        whose=whose_text(found, owner, zone_of(row.bench.site)),
+        whose_deployment_id=owner.deployment_id if owner else None,
         findings=findings,
     )
 
 
-def drives_out(needed_bytes: int = 0) -> list[DriveOut]:
-    """Return every drive, the ones that may be written to first."""
-    listed = [drive_out(d, needed_bytes) for d in wiring.bench().readers.drives()]
-    return sorted(listed, key=lambda d: (d.locked, d.path))
+def whose_text(found: Recognition | None, owner: Write | None, zone: str) -> str:
+    """Return in one sentence whose card it is, empty when nothing is known."""
+    if found is None or found.kind == "unknown":
+        return ""
+    if owner is None:
+        return "A card of an image written here; which one, its bytes do not tell"
+    of = f"Card of {owner.deployment.name}, written {owner.begun_at.astimezone(ZoneInfo(zone)):%Y-%m-%d}"
+    if found.kind == "changed":
+        return f"{of}, changed since"
+    return of if owner.holds else f"{of}; its proof no longer stands"
+
+
+def drives_out(site: Site, needed_bytes: int = 0) -> list[DriveOut]:
+    """Return every drive the benches of `site` reported, the ones that may be written to first."""
+    now = wiring.bench().clock.now()
+    benches = [b for b in Bench.objects.filter(site=site).order_by("pk") if is_alive(b, now)]
+    rows = [pair for bench in benches for pair in listed(bench)]
+    wanted = [r.recognised.get("write_id") for r, _ in rows if r.recognised]
+    owners = {w.pk: w for w in Write.objects.filter(pk__in=[w for w in wanted if w]).select_related("deployment")}
+    out = [drive_out(row, drive, needed_bytes, owners) for row, drive in rows]
+    return sorted(out, key=lambda d: (d.locked, d.bench_id, d.path))
+
+
+class BenchRowOut(Schema):
+    """A bench: where cards are written. `alive`: its worker gave a sign within seconds."""
+
+    id: int
+    name: str
+    site_id: int
+    standin: bool
+    alive: bool
+    seen_at: datetime | None
+    trouble: str
+
+
+def bench_rows(site: Site | None = None) -> list[BenchRowOut]:
+    now = wiring.bench().clock.now()
+    rows = Bench.objects.order_by("pk") if site is None else Bench.objects.filter(site=site).order_by("pk")
+    return [
+        BenchRowOut(
+            id=b.pk, name=b.name, site_id=b.site_id, standin=b.kind == Bench.Kind.STANDIN, alive=is_alive(b, now), seen_at=b.seen_at,
+            trouble=b.trouble,
+        )
+        for b in rows
+    ]  # fmt: skip
 
 
 class JobOut(Schema):
@@ -124,7 +192,29 @@ def job_out(job: Job | None) -> JobOut | None:
         rate_bytes_per_s=job.rate_bytes_per_s,
         left_s=job.left_s,
         trouble="" if active else describe_trouble(job, now),
-        drive_path=job.drive_path,
+        drive_path=job.write.drive_path if job.write else "",
         started_at=job.started_at,
         finished_at=job.finished_at,
+    )
+
+
+class LogLineOut(Schema):
+    id: int
+    at: datetime
+    deployment_id: int | None
+    deployment_name: str
+    station: str
+    event: str
+    text: str
+
+
+def log_out(entry: LogEntry) -> LogLineOut:
+    return LogLineOut(
+        id=entry.pk,
+        at=entry.at,
+        deployment_id=entry.deployment_id,
+        deployment_name=entry.deployment_name,
+        station=entry.station,
+        event=entry.event,
+        text=entry.text,
     )

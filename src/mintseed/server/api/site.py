@@ -3,17 +3,21 @@
 from __future__ import annotations
 
 import ipaddress
+from collections import defaultdict
 
 from django.db import transaction
+from django.db.models import Count, Q
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router, Schema, Status
 
-from mintseed.core.errors import InputError
+from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.settings.values import SettingValues, check_values
+from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.settings import SecretOut
+from mintseed.server.api.shapes import BenchRowOut, bench_rows
 from mintseed.server.journal import record
-from mintseed.server.models import Site, WifiNetwork
+from mintseed.server.models import Deployment, Site, WifiNetwork
 
 router = Router(tags=["site"])
 
@@ -23,18 +27,28 @@ class NetworkOut(Schema):
     ssid: str
     band_ghz: float
     hidden: bool
+    wpa3_only: bool
     passphrase_set: bool
+    used_by: list[str]
     findings: list[Finding]
 
 
 class SiteOut(Schema):
+    id: int
     name: str
     country: str
     time_zone: str
     keyboard: str
     networks: list[str]
     wifi: list[NetworkOut]
+    benches: list[BenchRowOut]
     findings: list[Finding]
+
+
+class SiteRowOut(Schema):
+    id: int
+    name: str
+    deployments: int
 
 
 class SiteIn(Schema):
@@ -45,25 +59,48 @@ class SiteIn(Schema):
     networks: list[str]
 
 
+class NewSiteIn(Schema):
+    name: str
+
+
 class NetworkIn(Schema):
     """An empty passphrase leaves the stored one as it is."""
 
     ssid: str
     band_ghz: float = 2.4
     hidden: bool = False
+    wpa3_only: bool = False
     passphrase: str = ""
 
 
-@router.get("/site", response=SiteOut)
-def read_site(request: HttpRequest) -> SiteOut:
-    return _out(Site.objects.get_or_create(pk=1)[0])
+@router.get("/sites", response=list[SiteRowOut])
+def sites(request: HttpRequest) -> list[SiteRowOut]:
+    own_bench()  # the first site is made with the first bench
+    rows = Site.objects.annotate(count=Count("deployments", filter=Q(deployments__removed_at=None))).order_by("pk")
+    return [SiteRowOut(id=s.pk, name=s.name, deployments=s.count) for s in rows]
 
 
-@router.put("/site", response=SiteOut)
-def change_site(request: HttpRequest, payload: SiteIn) -> SiteOut:
+@router.post("/sites", response=SiteOut)
+def add_site(request: HttpRequest, payload: NewSiteIn) -> SiteOut:
+    name = " ".join(payload.name.split())[:80]
+    if not name:
+        raise InputError("a place needs a name", where="name")
+    with transaction.atomic():
+        site = Site.objects.create(name=name)
+        record(None, "", "site.added", f"Place added: {name}")
+    return _out(site)
+
+
+@router.get("/sites/{pk}", response=SiteOut)
+def read_site(request: HttpRequest, pk: int) -> SiteOut:
+    return _out(Site.objects.get(pk=pk))
+
+
+@router.put("/sites/{pk}", response=SiteOut)
+def change_site(request: HttpRequest, pk: int, payload: SiteIn) -> SiteOut:
     for network in payload.networks:
         _check_range(network)
-    site, _ = Site.objects.get_or_create(pk=1)
+    site = Site.objects.get(pk=pk)
     with transaction.atomic():
         site.name = payload.name.strip()[:80] or "My place"
         site.country, site.time_zone = payload.country.strip()[:2], payload.time_zone.strip()[:64]
@@ -71,6 +108,17 @@ def change_site(request: HttpRequest, payload: SiteIn) -> SiteOut:
         site.save()
         record(None, "", "site.changed", f"Site changed: {site.country}, {site.time_zone}, keyboard {site.keyboard}")
     return _out(site)
+
+
+@router.delete("/sites/{pk}", response={204: None})
+def remove_site(request: HttpRequest, pk: int) -> Status[None]:
+    site = Site.objects.get(pk=pk)
+    if site.deployments.exists() or site.benches.exists():
+        raise RefusedError(f"{site.name} has deployments or benches", next_step="Only an empty place can be removed.")
+    with transaction.atomic():
+        record(None, "", "site.removed", f"Place removed: {site.name}")
+        site.delete()
+    return Status(204, None)
 
 
 def _check_range(text: str) -> None:
@@ -85,16 +133,16 @@ def _check_range(text: str) -> None:
                          next_step="Only your own network is looked at.")  # fmt: skip
 
 
-@router.post("/site/networks", response=SiteOut)
-def add_network(request: HttpRequest, payload: NetworkIn) -> SiteOut:
-    site, _ = Site.objects.get_or_create(pk=1)
+@router.post("/sites/{site_pk}/networks", response=SiteOut)
+def add_network(request: HttpRequest, site_pk: int, payload: NetworkIn) -> SiteOut:
+    site = Site.objects.get(pk=site_pk)
     with transaction.atomic():
         WifiNetwork.objects.create(site=site, **_fields(payload), passphrase=payload.passphrase)
         record(None, "", "site.network-added", f"Network added: {payload.ssid[:80]}")
     return _out(site)
 
 
-@router.put("/site/networks/{pk}", response=SiteOut)
+@router.put("/networks/{pk}", response=SiteOut)
 def change_network(request: HttpRequest, pk: int, payload: NetworkIn) -> SiteOut:
     row = WifiNetwork.objects.get(pk=pk)
     with transaction.atomic():
@@ -107,7 +155,7 @@ def change_network(request: HttpRequest, pk: int, payload: NetworkIn) -> SiteOut
     return _out(row.site)
 
 
-@router.delete("/site/networks/{pk}", response=SiteOut)
+@router.delete("/networks/{pk}", response=SiteOut)
 def remove_network(request: HttpRequest, pk: int) -> SiteOut:
     row = WifiNetwork.objects.get(pk=pk)
     site = row.site
@@ -117,7 +165,7 @@ def remove_network(request: HttpRequest, pk: int) -> SiteOut:
     return _out(site)
 
 
-@router.post("/site/networks/{pk}/passphrase", response=SecretOut)
+@router.post("/networks/{pk}/passphrase", response=SecretOut)
 def show_network_passphrase(request: HttpRequest, pk: int) -> SecretOut:
     """Show one passphrase to the person who asked for it."""
     return SecretOut(value=WifiNetwork.objects.get(pk=pk).passphrase)
@@ -127,7 +175,7 @@ def _fields(payload: NetworkIn) -> dict[str, object]:
     if not 1 <= len(payload.ssid) <= 128:
         raise InputError("a network name has 1 to 32 octets", where="ssid")
     band = 5.0 if payload.band_ghz >= 4 else 2.4
-    return {"ssid": payload.ssid, "band_ghz": band, "hidden": payload.hidden}
+    return {"ssid": payload.ssid, "band_ghz": band, "hidden": payload.hidden, "wpa3_only": payload.wpa3_only}
 
 
 def _findings(site: Site, network: WifiNetwork | None) -> list[Finding]:
@@ -142,7 +190,13 @@ def _findings(site: Site, network: WifiNetwork | None) -> list[Finding]:
 
 
 def _out(site: Site) -> SiteOut:
+    used: dict[int, list[str]] = defaultdict(list)
+    for network_id, name in Deployment.objects.filter(site=site, removed_at=None, network__isnull=False).values_list(
+        "network_id", "name"
+    ):
+        used[network_id or 0].append(name)
     return SiteOut(
+        id=site.pk,
         name=site.name,
         country=site.country,
         time_zone=site.time_zone,
@@ -154,10 +208,13 @@ def _out(site: Site) -> SiteOut:
                 ssid=n.ssid,
                 band_ghz=n.band_ghz,
                 hidden=n.hidden,
+                wpa3_only=n.wpa3_only,
+                used_by=used[n.pk],
                 passphrase_set=bool(n.passphrase),
                 findings=_findings(site, n),
             )
             for n in site.wifi.order_by("pk")
         ],
+        benches=bench_rows(site),
         findings=_findings(site, None),
     )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.db import transaction
 
 from mintseed.server.jobs.tasks import read_image
@@ -13,6 +15,7 @@ from mintseed.standins.forge.sources import DEMO_IMAGES
 from mintseed.standins.router.leases import LeaseBook
 from mintseed.wiring import Config
 
+NAME = "Quay House"
 GB = 10**9
 
 NETWORKS = (
@@ -67,38 +70,45 @@ HOUSE_DEVICES = (("02:51:48:00:00:0a", "till"), ("02:51:48:00:00:0b", "front-des
 
 def seed_bench(config: Config) -> None:
     """Make the pretend drives, air and router, and build the images, where they are missing."""
+    seed_readers(config)
+    build_demo(DEMO_IMAGES, config.library)
+
+
+def seed_readers(config: Config) -> None:
+    """Make the pretend drives, air and router of this process's bench, where they are missing."""
     folder = config.bench_folder
     folder.prepare()
     if not folder.drives_file.exists():
-        folder.write(folder.drives_file, list(DRIVES))
+        folder.write(folder.drives_file, [own_drive(d, config.bench_name) for d in DRIVES])
     if not folder.air_file.exists():
         folder.write(folder.air_file, list(NETWORKS))
     if not folder.leases_file.exists():
         book = LeaseBook(folder, config.standin_lan)
         for mac, name in HOUSE_DEVICES:
             book.give(mac, name)
-    build_demo(DEMO_IMAGES, config.library)
+
+
+def own_drive(drive: dict[str, Any], bench: str) -> dict[str, Any]:
+    """Return `drive` with a serial of this bench's own: no reader stands on two benches."""
+    return drive if bench == "bench" else {**drive, "serial": f"{drive['serial']}-{bench}"}
 
 
 def seed_database(config: Config) -> None:
-    """Load the site and what it owns into an empty database, and read the images that were not read yet."""
-    if not Site.objects.exists():
+    """Add Quay House where no site is called so, whatever else is there, and read the images that were not read yet."""
+    if not Site.objects.filter(name=NAME).exists():
         with transaction.atomic():
             site = Site.objects.create(
-                pk=1,
-                name="Quay House",
-                country="GB",
-                time_zone="Europe/London",
-                keyboard="gb",
-                networks=[config.standin_lan],
+                name=NAME, country="GB", time_zone="Europe/London", keyboard="gb", networks=[config.standin_lan]
             )
             for network in NETWORKS:
                 WifiNetwork.objects.create(site=site, **network)
             for name, board in UNITS:
-                BoardUnit.objects.create(name=name, board=board)
+                BoardUnit.objects.create(site=site, name=name, board=board)
             for name, voltage_v, current_a, connector in SUPPLIES:
-                Supply.objects.create(name=name, voltage_v=voltage_v, current_a=current_a, connector=connector)
-            record(None, "", "demo.loaded", "Quay House loaded: pretend site, boards, supplies and images")
+                Supply.objects.create(
+                    site=site, name=name, voltage_v=voltage_v, current_a=current_a, connector=connector
+                )
+            record(None, "", "demo.loaded", f"{NAME} loaded: pretend site, boards, supplies and images")
     for image in sync_library():
         if not image.xray and not image.trouble and image.recipe:
             read_image(image)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import logging
 import threading
+import time
 from types import TracebackType
 
 from django.db import DatabaseError, connection
@@ -11,7 +12,8 @@ from django.utils import timezone
 
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import OutsideError, StoppedError
-from mintseed.server.jobs.state import HEARTBEAT_S
+from mintseed.server.jobs.leases import holds_lease
+from mintseed.server.jobs.state import DEAD_AFTER_S, HEARTBEAT_S
 from mintseed.server.models import Job
 
 log = logging.getLogger("mintseed.jobs")
@@ -20,15 +22,17 @@ log = logging.getLogger("mintseed.jobs")
 class Heartbeat:
     """Use as a context around the work; call `tell` often from within it.
 
-    `tell` raises StoppedError after a person asked for a stop, OutsideError when the database is gone: a job that
-    cannot report does not go on unseen.
+    `tell` raises StoppedError after a person asked for a stop, OutsideError when the database is gone (a job that
+    cannot report does not go on unseen) and when the job was called dead meanwhile: others rely on that.
     """
 
     def __init__(self, job: Job) -> None:
-        self._pk = job.pk
+        self._pk, self._write_row = job.pk, job.write
         self._latest: Progress | None = None
         self._stop_asked = threading.Event()
         self._database_gone = threading.Event()
+        self._given_up = threading.Event()
+        self._last_beat_s = time.monotonic()
         self._over = threading.Event()
         self._thread = threading.Thread(target=self._beat, name=f"heartbeat-{job.pk}", daemon=True)
 
@@ -47,6 +51,9 @@ class Heartbeat:
         if self._database_gone.is_set():
             raise OutsideError("the database stopped answering, so the work was stopped",
                                next_step="Start the application again, then write the card again.")  # fmt: skip
+        if self._given_up.is_set() or time.monotonic() - self._last_beat_s > DEAD_AFTER_S:
+            raise OutsideError("this work was called dead meanwhile, so it does not go on",
+                               next_step="Look at the drives, then write the card again.")  # fmt: skip
         if self._stop_asked.is_set():
             raise StoppedError("stopped by you; the card is not usable", next_step="Write it again when you are ready.")
 
@@ -58,6 +65,7 @@ class Heartbeat:
         try:
             while not self._over.wait(HEARTBEAT_S / 2):
                 self._write()
+                self._last_beat_s = time.monotonic()
         except DatabaseError as error:
             log.error("job %s: the database does not answer: %s", self._pk, type(error).__name__)
             self._database_gone.set()
@@ -74,6 +82,8 @@ class Heartbeat:
                 "rate_bytes_per_s": latest.rate_bytes_per_s,
                 "left_s": latest.left_s,
             }
-        Job.objects.filter(pk=self._pk, state=Job.State.RUNNING).update(**values)
+        lost_drive = self._write_row is not None and not holds_lease(self._write_row)
+        if lost_drive or not Job.objects.filter(pk=self._pk, state=Job.State.RUNNING).update(**values):
+            self._given_up.set()
         if Job.objects.filter(pk=self._pk, stop_requested=True).exists():
             self._stop_asked.set()

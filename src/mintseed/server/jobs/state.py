@@ -10,10 +10,13 @@ from mintseed.server.models import Job
 
 HEARTBEAT_S = 1.0
 DEAD_AFTER_S = 6.0
-"""seconds without a heartbeat after which a running job counts as dead."""
+"""seconds without a heartbeat after which a running job counts as dead, for good."""
 
 STARTS_WITHIN_S = 600.0
 """seconds a queued job may wait for a worker that is busy with another one."""
+
+ASK_AGAIN_AFTER_S = 90.0
+"""seconds after which a write that waited is not begun unasked: by then another card may be in the reader."""
 
 
 def is_dead(job: Job, now: datetime) -> bool:
@@ -29,12 +32,15 @@ def is_active(job: Job, now: datetime) -> bool:
     return job.state == Job.State.RUNNING and not is_dead(job, now)
 
 
+WORKER_DIED = "The worker died while it was at it; the card is not usable"
+
+
 def describe_trouble(job: Job, now: datetime) -> str:
     """Return in one sentence how `job` ended when it did not end well; empty when it did."""
     if job.state == Job.State.DONE:
         return ""
     if job.state == Job.State.RUNNING:
-        return "The worker died while it was at it; the card is not usable"
+        return WORKER_DIED
     if job.state == Job.State.QUEUED:
         return "No worker took it up; start the application again"
     return str((job.trouble or {}).get("sentence") or "It stopped before the end; the card is not usable")

@@ -1,9 +1,11 @@
-"""What the worker runs. A task's outcome is written in one transaction; without it nothing counts as done."""
+"""What a bench's workers run. A task's outcome is written in one transaction; without it nothing counts as done."""
 
 from __future__ import annotations
 
 import logging
 from collections.abc import Callable
+from dataclasses import asdict
+from datetime import timedelta
 
 from django.db import DatabaseError, transaction
 from django.utils import timezone
@@ -11,14 +13,18 @@ from django_tasks import task
 
 from mintseed import wiring
 from mintseed.core.card.drives import Drive
-from mintseed.core.errors import ImageError, MintSeedError, RefusedError, StoppedError
+from mintseed.core.card.identity import CardMarks
+from mintseed.core.errors import ImageError, MintSeedError, OutsideError, RefusedError, StoppedError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.units import decimal_size, drive_size, duration
+from mintseed.server.cards import card_of, settings_paths
 from mintseed.server.jobs.heartbeat import Heartbeat
-from mintseed.server.jobs.state import trouble_of
+from mintseed.server.jobs.leases import end_proofs, holds_lease
+from mintseed.server.jobs.state import ASK_AGAIN_AFTER_S, trouble_of
 from mintseed.server.journal import record
-from mintseed.server.models import Deployment, Image, Job
-from mintseed.server.walk import XRAY, load_walk
+from mintseed.server.load import load
+from mintseed.server.models import Image, Job, Write
+from mintseed.server.stored_types import XRAY
 from mintseed.services import fill_image, inspect_image, write_card
 
 log = logging.getLogger("mintseed.jobs")
@@ -42,57 +48,108 @@ def _run(job_pk: int, work: Callable[[Job, Heartbeat], None]) -> None:
     # One statement: a stop that comes at this very moment either keeps it from starting or is seen by the heartbeat.
     if not waiting.update(state=Job.State.RUNNING, started_at=now, heartbeat_at=now):
         return
-    job = Job.objects.get(pk=job_pk)
+    job = Job.objects.select_related("write__deployment", "write__bench", "image").get(pk=job_pk)
     try:
         with Heartbeat(job) as heartbeat:
             work(job, heartbeat)
     except MintSeedError as error:
-        try:
-            _failed(job, error)
-        except DatabaseError:
-            # Nothing can be stored now. The heartbeat has stopped, so the job is seen as dead when the database is back.
-            log.error("%s job %s ended and the database does not answer: %s", job.kind, job.pk, error.sentence())
+        _end(job, error)
+    except Exception as error:
+        # A programming mistake ends the job like any other failure, with its trace in the worker's output.
+        log.exception("%s job %s", job.kind, job.pk)
+        _end(job, OutsideError(f"an unforeseen {type(error).__name__} ended the work", next_step="Try it again; the application's output has the details."))  # fmt: skip
+    except BaseException:
+        _end(job, StoppedError("the worker was stopped; the card is not usable", next_step="Write it again."))
+        raise
+
+
+def _end(job: Job, error: MintSeedError) -> None:
+    try:
+        _failed(job, error)
+    except DatabaseError:
+        # Nothing can be stored now. The heartbeat has stopped, so the job is seen as dead when the database is back.
+        log.error("%s job %s ended and the database does not answer: %s", job.kind, job.pk, error.sentence())
 
 
 def _failed(job: Job, error: MintSeedError) -> None:
     log.warning("%s job %s: %s", job.kind, job.pk, error.code)
     stopped = isinstance(error, StoppedError)
+    now, trouble = timezone.now(), trouble_of(error)
     with transaction.atomic():
-        Job.objects.filter(pk=job.pk).update(
-            state=Job.State.STOPPED if stopped else Job.State.FAILED,
-            trouble=trouble_of(error),
-            finished_at=timezone.now(),
-        )
-        if job.kind == Job.Kind.WRITE_CARD:
+        state = Job.State.STOPPED if stopped else Job.State.FAILED
+        if not Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(
+            state=state, trouble=trouble, finished_at=now
+        ):
+            return  # it was called dead before; that stays said
+        if job.write is not None:
+            outcome = Write.Outcome.STOPPED if stopped else Write.Outcome.FAILED
+            Write.objects.filter(pk=job.write.pk).update(outcome=outcome, trouble=trouble, ended_at=now)
             event = "card.stopped" if stopped else "card.failed"
-            record(job.deployment, "card", event, f"Card not written: {error.sentence()}")
-        elif job.image:
-            Image.objects.filter(pk=job.image.pk).update(trouble=trouble_of(error), xray="")
+            record(job.write.deployment, "card", event, f"Card not written: {error.sentence()}")
+        elif job.image and not stopped:
+            Image.objects.filter(pk=job.image.pk).update(trouble=trouble, xray="")
             record(None, "image", "image.unreadable", f"{job.image.file_name}: {error.sentence()}")
 
 
 def _write_card(job: Job, heartbeat: Heartbeat) -> None:
-    walk, bench = load_walk(job.deployment_id or 0), wiring.bench()
-    if walk.xray is None or walk.fingerprint != job.fingerprint:
+    write = job.write
+    if write is None:
+        raise RefusedError("nothing says what is to be written")
+    if job.started_at and job.started_at - job.created_at > timedelta(seconds=ASK_AGAIN_AFTER_S):
+        waited = duration((job.started_at - job.created_at).total_seconds())
+        raise RefusedError(f"it waited {waited} for the worker, and another card may be in the reader by now",
+                           next_step="Look at the drive, then write again.")  # fmt: skip
+    loaded, bench = load(write.deployment_id), wiring.bench()
+    walk = loaded.walk
+    if walk.inputs.xray is None or walk.fingerprint != write.fingerprint:
         raise RefusedError(
             "image or settings changed before writing began", next_step="Look at Settings, then write again."
         )
-    drive = write_card.pick_drive(bench.readers, job.drive_path, job.drive_serial)
-    with fill_image.execute(walk.xray, walk.filled, library=bench.library, tools=bench.tools) as image:
-        written = write_card.execute(walk.xray, image, drive, readers=bench.readers, tell=heartbeat.tell)
+    if not holds_lease(write):
+        raise RefusedError("the drive was handed to another write", next_step="Look at the drives and write again.")
+    drive = write_card.pick_drive(bench.readers, write.drive_path, write.drive_serial)
+    if drive.size_bytes != write.drive_size_bytes:
+        raise RefusedError("another card is in the reader now", expected=drive_size(write.drive_size_bytes),
+                           next_step="Look at the drives and pick again.")  # fmt: skip
+
+    def looked(marks: CardMarks) -> None:
+        """The drive is ours alone now: what was proven on this card is about to go."""
+        with transaction.atomic():
+            card, _ = card_of(marks)
+            Write.objects.filter(pk=write.pk).update(card=card)
+            write.card = card
+            end_proofs(card, write, timezone.now(), f"{write.deployment.name} was written on its card")
+
+    with fill_image.execute(walk.inputs.xray, walk.filled, library=bench.library, tools=bench.tools) as image:
+        written = write_card.execute(
+            walk.inputs.xray, image, drive, readers=bench.readers, tools=bench.tools, tell=heartbeat.tell,
+            paths=settings_paths({f.path for f in walk.filled}), looked=looked,
+        )  # fmt: skip
+    _proven(job, write, drive, written)
+
+
+def _proven(job: Job, write: Write, drive: Drive, written: write_card.WrittenCard) -> None:
+    """The one place where a card becomes proven: only while the job is alive and holds its drive."""
+    now = timezone.now()
     with transaction.atomic():
-        Deployment.objects.filter(pk=walk.row.pk).update(
-            card_path=drive.path,
-            card_serial=drive.serial,
-            card_size_bytes=drive.size_bytes,
-            card_fingerprint=job.fingerprint,
-            card_digest=written.digest,
-            card_proven_at=timezone.now(),
+        alive = Job.objects.select_for_update().filter(pk=job.pk, state=Job.State.RUNNING)
+        if not alive.exists() or not holds_lease(write):
+            raise OutsideError("this work was called dead meanwhile, so it proves nothing",
+                               next_step="Look at the drives, then write the card again.")  # fmt: skip
+        Write.objects.filter(pk=write.pk).update(
+            digest=written.digest,
+            written_bytes=written.written_bytes,
+            phases=[asdict(p) for p in written.phases],
+            marks=asdict(written.marks),
+            outcome=Write.Outcome.PROVEN,
+            ended_at=now,
+            proven_at=now,
+            released=written.released.safe,
+            released_text=written.released.text,
         )
-        Job.objects.filter(pk=job.pk).update(
-            state=Job.State.DONE, phase="proven", done_bytes=written.written_bytes, finished_at=timezone.now()
-        )
-        record(job.deployment, "card", "card.proven", _proof_text(drive, written))
+        end_proofs(write.card, write, now, f"{write.deployment.name} was written on its card")
+        alive.update(state=Job.State.DONE, phase="proven", done_bytes=written.written_bytes, finished_at=now)
+        record(write.deployment, "card", "card.proven", _proof_text(drive, written))
 
 
 def _proof_text(drive: Drive, written: write_card.WrittenCard) -> str:
@@ -107,7 +164,7 @@ def _read_image(job: Job, heartbeat: Heartbeat) -> None:
     if image is None:
         raise ImageError("the image is gone from the library")
     read_image(image, heartbeat.tell_bytes)
-    Job.objects.filter(pk=job.pk).update(state=Job.State.DONE, finished_at=timezone.now())
+    Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(state=Job.State.DONE, finished_at=timezone.now())
 
 
 def read_image(image: Image, tell: inspect_image.Tell = lambda done, total: None) -> None:

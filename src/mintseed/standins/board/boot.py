@@ -9,7 +9,7 @@ from pathlib import Path
 from typing import Any
 
 from mintseed.standins.board.card_bytes import FatReader, UnreadableError, device_tree_names, root_file, volume_offsets
-from mintseed.standins.board.settings_readers import Wanted, read_keyfile, read_values, read_wpa
+from mintseed.standins.board.settings_readers import READERS, WORLD, Wanted, read_values
 
 MANIFEST = "usr/lib/standin/manifest.json"
 """How the simulated system behaves; lies on the root volume and is read by stand-ins only."""
@@ -22,6 +22,13 @@ class AirNetwork:
     ssid: bytes
     key: bytes
     band_ghz: float
+    hidden: bool = False
+    country: str = ""
+    """Where the channel is one that only this country's rules open; empty for a channel open everywhere."""
+
+
+class ManifestError(Exception):
+    """The image's own manifest makes no sense: a mistake of the forge, not of the card."""
 
 
 @dataclass(frozen=True)
@@ -80,14 +87,19 @@ def _cannot_join(fat: FatReader, manifest: dict[str, Any], board: dict[str, Any]
     data = fat.read(manifest["network_file"]["path"])
     wanted: Wanted | None = None
     if data is not None:
-        wanted = (read_wpa if manifest["network_file"]["reader"] == "wpa" else read_keyfile)(data)
+        reader = READERS.get(manifest["network_file"]["reader"])
+        if reader is None:
+            raise ManifestError(f"no reader is called {manifest['network_file']['reader']}")
+        wanted = reader(data)
     if wanted is None:
         return "network file missing or refused"
     if len(wanted.country) != 2:
         return "radio off: no country"
     network = next((n for n in air if n.ssid == wanted.ssid and n.band_ghz in board["radio_ghz"]), None)
-    if network is None:
+    if network is None or (network.hidden and not wanted.asks_for_hidden):
         return "hears no such network"
+    if network.country and wanted.country not in (network.country, WORLD):
+        return "radio keeps off the channel of another country"
     return "" if wanted.key == network.key else "access point refuses the key"
 
 

@@ -18,6 +18,7 @@ class Wanted:
     ssid: bytes
     key: bytes | None
     country: str
+    asks_for_hidden: bool = False
 
 
 def read_wpa(data: bytes) -> Wanted | None:
@@ -25,7 +26,7 @@ def read_wpa(data: bytes) -> Wanted | None:
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
         return None
     ssid = key = None
-    passphrase = ""
+    passphrase, asks_hidden, off, kinds = "", False, False, "WPA-PSK"
     country, inside, found = "", False, False
     for raw in data.decode("utf-8", "replace").split("\n"):
         line = _without_comment(raw).strip()
@@ -53,16 +54,39 @@ def read_wpa(data: bytes) -> Wanted | None:
                 key = bytes.fromhex(value)
             else:
                 return None
-        elif not equals or name != name.strip():
+        elif name == "scan_ssid":
+            asks_hidden = value == "1"
+        elif name == "disabled":
+            off = value != "0"
+        elif name == "key_mgmt":
+            kinds = value
+        elif not equals or name not in _NETWORK:
             return None
-    if inside or not found or ssid is None:
+    if inside or not found or ssid is None or off or "WPA-PSK" not in kinds.split():
         return None
     if passphrase:
         key = hashlib.pbkdf2_hmac("sha1", passphrase.encode(), ssid, 4096, 32)
-    return Wanted(ssid, key, country)
+    return Wanted(ssid, key, country, asks_hidden)
 
 
 _GLOBAL = ("ctrl_interface", "ctrl_interface_group", "update_config", "ap_scan", "p2p_disabled", "fast_reauth")
+
+
+_NETWORK = (
+    "priority",
+    "id_str",
+    "proto",
+    "pairwise",
+    "group",
+    "auth_alg",
+    "bssid",
+    "ieee80211w",
+    "mode",
+    "scan_freq",
+    "freq_list",
+)
+"""What a network block may hold beside name and key: the fields of wpa_supplicant.conf(5) that a home network uses. Any other
+word makes the reader refuse the file."""
 
 
 def _without_comment(line: str) -> str:
@@ -91,14 +115,14 @@ def read_keyfile(data: bytes) -> Wanted | None:
     sections: dict[str, dict[str, str]] = {}
     here: dict[str, str] | None = None
     for raw in data.decode("utf-8", "replace").split("\n"):
-        line = raw.strip()
-        if not line or line.startswith("#"):
+        line = raw.lstrip().rstrip("\r")
+        if not line.strip() or line.startswith("#"):
             continue
         if line.startswith("[") and line.endswith("]"):
-            here = sections.setdefault(line[1:-1], {})
+            here = sections.setdefault(_SHORT.get(line[1:-1], line[1:-1]), {})
         elif "=" in line and here is not None:
             name, _, value = line.partition("=")
-            here[name.strip()] = value.strip()
+            here[name.strip()] = value.lstrip()
         else:
             return None
     ssid_text = sections.get("wifi", {}).get("ssid", "")
@@ -106,14 +130,24 @@ def read_keyfile(data: bytes) -> Wanted | None:
         ssid = bytes(int(n) for n in ssid_text.split(";") if n)
     else:
         ssid = ssid_text.replace("\\s", " ").replace("\\;", ";").encode()
-    psk = sections.get("wifi-security", {}).get("psk", "")
-    if not ssid:
+    security = sections.get("wifi-security", {})
+    psk = security.get("psk", "")
+    hidden = sections.get("wifi", {}).get("hidden", "") == "true"
+    joins_alone = sections.get("connection", {}).get("autoconnect", "true") not in ("false", "no", "0")
+    asks_somebody = security.get("psk-flags", "0") != "0"
+    if not ssid or not joins_alone or asks_somebody or (security and security.get("key-mgmt") != "wpa-psk"):
         return None
     if re.fullmatch("[0-9a-fA-F]{64}", psk):
-        return Wanted(ssid, bytes.fromhex(psk), WORLD)
+        return Wanted(ssid, bytes.fromhex(psk), WORLD, hidden)
     if not 8 <= len(psk) <= 63:
-        return Wanted(ssid, None, WORLD)
-    return Wanted(ssid, hashlib.pbkdf2_hmac("sha1", psk.encode(), ssid, 4096, 32), WORLD)
+        return Wanted(ssid, None, WORLD, hidden)
+    return Wanted(ssid, hashlib.pbkdf2_hmac("sha1", psk.encode(), ssid, 4096, 32), WORLD, hidden)
+
+
+_SHORT = {"802-11-wireless": "wifi", "802-11-wireless-security": "wifi-security"}
+
+READERS = {"wpa": read_wpa, "keyfile": read_keyfile}
+"""The readers an image's manifest may name."""
 
 
 def read_values(data: bytes, *, shell: bool) -> dict[str, str]:

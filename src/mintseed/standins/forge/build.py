@@ -133,10 +133,25 @@ def build_demo(specs: Iterable[ImageSpec], folder: Path) -> None:
         shutil.rmtree(leftover)
     lists: dict[str, list[str]] = {}
     for spec in specs:
-        path = folder / spec.file
-        if not path.exists():
+        path, stamp = folder / spec.file, folder / f".{spec.file}.stamp"
+        if not path.exists() or _read(stamp) != spec_stamp(spec):
             build_image(spec, folder)
+            stamp.write_text(spec_stamp(spec))
         lists.setdefault(spec.checksums, []).append(f"{hashlib.sha256(path.read_bytes()).hexdigest()}  {spec.file}\n")
     for name, rows in lists.items():
-        if not (folder / name).exists():
+        # A list names every build of its release, and is written anew when one of them was.
+        if _read(folder / name) != "".join(rows):
             (folder / name).write_text("".join(rows))
+
+
+def spec_stamp(spec: ImageSpec) -> str:
+    """Return what changes when the image would be built otherwise: its spec, its manifest, this builder."""
+    made_of = f"{spec!r}{MANIFESTS[spec.appliance]!r}{Path(__file__).read_text()}"
+    return hashlib.sha256(made_of.encode()).hexdigest()
+
+
+def _read(path: Path) -> str:
+    try:
+        return path.read_text()
+    except OSError:
+        return ""

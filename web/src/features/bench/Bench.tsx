@@ -6,6 +6,7 @@ import { answer, DELETE, GET, POST, type Deployment } from "../../api/client";
 import { useAnswer } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { plural } from "../../lib/words";
+import { Findings } from "../../ui/Findings";
 import { Line } from "../../ui/Line";
 import { ButtonLink, Key, Trouble, Waiting } from "../../ui/parts";
 import { useToast } from "../../ui/toast";
@@ -34,6 +35,11 @@ export function Bench() {
       </header>
       <div className="grid items-start gap-4 lg:grid-cols-[minmax(0,1fr)_288px]">
         <div className="flex min-w-0 flex-col gap-3">
+          {data.findings.length > 0 && (
+            <section className="rounded-xl border border-amber-bright bg-sheet px-4 py-2">
+              <Findings findings={data.findings} />
+            </section>
+          )}
           {data.deployments.length === 0 && <EmptyBench />}
           {open.map((d, i) => (
             <DeploymentCard key={d.id} deployment={d} first={i === 0} />

@@ -38,16 +38,29 @@ export function BenchSide({ bench, since }: { bench: BenchAnswer; since: number 
       )}
       <Box title="Drives here">
         {bench.drives.map((d) => (
-          <div key={d.path} className="flex gap-2.5 border-t border-rule-2 py-2 first:border-0">
+          <div key={d.id} className="flex gap-2.5 border-t border-rule-2 py-2 first:border-0">
             <span className="pt-0.5">
               <Mark name={d.locked ? "stop" : (d.findings[0]?.severity as Severity)} />
             </span>
             <div className="min-w-0">
               <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span>
               <div className="text-[0.9rem] text-ink-2">{d.findings[0]?.title}</div>
+              {d.whose && d.whose_deployment_id !== null && (
+                <Link to={stationPath(d.whose_deployment_id, "card")} className="text-[0.9rem] font-[550] hover:underline">
+                  {d.whose}
+                </Link>
+              )}
+              {bench.benches.length > 1 && <div className="text-[0.9rem] text-ink-2">on {d.bench_name}</div>}
             </div>
           </div>
         ))}
+        {bench.benches
+          .filter((b) => !b.alive || b.trouble)
+          .map((b) => (
+            <p key={b.id} role="status" className="py-1 text-[0.9rem] text-stop">
+              {b.trouble || `The worker of ${b.name} does not answer; its drives are not known.`}
+            </p>
+          ))}
         {!bench.drives.some((d) => !d.locked) && <p className="text-[0.9rem] text-ink-2">No card in a reader. Put one in.</p>}
       </Box>
     </aside>

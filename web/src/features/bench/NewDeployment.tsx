@@ -11,7 +11,9 @@ export function NewDeployment() {
   const navigate = useNavigate();
   const [recipe, setRecipe] = useState("");
   const { register, handleSubmit } = useForm<{ name: string }>({ defaultValues: { name: "" } });
-  const create = useChange(["bench", "new"], (name: string) => answer(POST("/api/deployments", { body: { recipe, name } })));
+  const sites = useAnswer(["sites"], () => answer(GET("/api/sites"))).data ?? [];
+  const [site, setSite] = useState(0);
+  const create = useChange(["bench", "new"], (name: string) => answer(POST("/api/deployments", { body: { recipe, name, site_id: site || null } })));
   if (error) return <Trouble error={error} />;
   if (!data) return <Waiting what="the appliances" />;
   const chosen = data.find((r) => r.id === recipe);
@@ -51,6 +53,18 @@ export function NewDeployment() {
         <span className="text-ink-2">What do you call it? The place it goes to makes a good name.</span>
         <input className="rounded-lg border border-rule bg-field px-3 py-1.5 placeholder:text-ink-3" placeholder={chosen ? `${chosen.name} ${chosen.kind}` : "Reading-room press"} maxLength={80} {...register("name")} />
       </label>
+      {sites.length > 1 && (
+        <label className="flex max-w-md flex-col gap-1">
+          <span className="text-ink-2">Where does it go?</span>
+          <select className="rounded-lg border border-rule bg-field px-3 py-1.5" value={site || sites[0]?.id} onChange={(e) => setSite(Number(e.target.value))}>
+            {sites.map((s) => (
+              <option key={s.id} value={s.id}>
+                {s.name}
+              </option>
+            ))}
+          </select>
+        </label>
+      )}
       <Trouble error={create.error} />
       <div>
         <Button type="submit" main disabled={!recipe || create.isPending}>

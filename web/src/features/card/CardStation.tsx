@@ -3,9 +3,11 @@ import { useState } from "react";
 import { answer, GET, POST, type Severity, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
+import { duration } from "../../lib/words";
 import { Mark } from "../../ui/Mark";
-import { Button, ButtonLink, Facts, Mono, OutsideLink, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { Button, ButtonLink, Facts, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { StationFrame } from "../../ui/StationFrame";
+import { Time } from "../../ui/Time";
 import { PickAgain } from "./PickAgain";
 import { WriteProgress } from "./WriteProgress";
 
@@ -16,14 +18,15 @@ export function CardStation({ id }: { id: number }) {
   const key = ["deployment", id, "card"];
   const path = { params: { path: { pk: id } } };
   const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/card", path)), (last) => (last?.job?.active ? 400 : 3000));
-  const [picked, setPicked] = useState("");
+  const [picked, setPicked] = useState(0);
   const [asking, setAsking] = useState(false);
   const write = useChange(key, (body: Shapes["WriteIn"]) => answer(POST("/api/deployments/{pk}/card/write", { ...path, body })));
   const stop = useChange(key, () => answer(POST("/api/deployments/{pk}/card/stop", path)));
   const fetchBack = useChange(["deployment", id, "boot"], () => answer(POST("/api/deployments/{pk}/boot/power-off", path)));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the drives" />;
   const free = data.drives.filter((d) => !d.locked);
-  const drive = free.find((d) => d.serial === picked) ?? (free.length === 1 ? free[0] : undefined);
+  // The card this deployment had before is the likely one; otherwise a single card is the only choice there is.
+  const drive = free.find((d) => d.id === picked) ?? free.find((d) => d.whose_deployment_id === id) ?? (free.length === 1 ? free[0] : undefined);
   const writing = data.job?.active ?? false;
   const proven = data.proven && data.current;
   return (
@@ -37,7 +40,7 @@ export function CardStation({ id }: { id: number }) {
           </ButtonLink>
         ) : data.in_board ? (
           <Button main onClick={() => fetchBack.mutate(undefined)}>
-            Power off, card back in the reader
+            {data.by_hand ? "I switched it off" : "Power off, card back in the reader"}
           </Button>
         ) : (
           !writing && (
@@ -60,6 +63,14 @@ export function CardStation({ id }: { id: number }) {
         </section>
       )}
       {proven && <Proven data={data} />}
+      {data.void_why && !writing && !data.proven && (
+        <section className="flex gap-3 rounded-xl border border-amber-bright bg-sheet px-4 py-3">
+          <Mark name="check" size={22} />
+          <p>
+            <b>Its card holds something else now.</b> <span className="text-ink-2">{data.void_why}. Write a card again.</span>
+          </p>
+        </section>
+      )}
       {data.proven && !data.current && !writing && (
         <section className="flex gap-3 rounded-xl border border-amber-bright bg-sheet px-4 py-3">
           <Mark name="check" size={22} />
@@ -70,7 +81,7 @@ export function CardStation({ id }: { id: number }) {
       )}
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1.4fr)_minmax(0,1fr)]">
         <Sheet title="Which drive is the card?" hint="cards first; what this machine needs is locked">
-          <Drives drives={data.drives} chosen={drive?.serial ?? ""} onPick={setPicked} disabled={writing} />
+          <Drives drives={data.drives} chosen={drive?.id ?? 0} onPick={setPicked} disabled={writing} />
           {data.in_board && <p className="mt-2 text-[0.93rem] text-ink-2">The card of this deployment is in its board.</p>}
         </Sheet>
         <Sheet title="What is written">
@@ -84,9 +95,11 @@ export function CardStation({ id }: { id: number }) {
                 ]}
               />
               <div className="mt-3 border-t border-dashed border-rule pt-3">
-                <OutsideLink small href={`/api/deployments/${id}/card/filled-image`} target="_self" download>
-                  <Download size={15} aria-hidden /> Filled image as a file
-                </OutsideLink>
+                <form method="post" action={`/api/deployments/${id}/card/filled-image`}>
+                  <Button small type="submit">
+                    <Download size={15} aria-hidden /> Filled image as a file
+                  </Button>
+                </form>
                 <p className="mt-1.5 text-[0.9rem] text-ink-2">For a card writer on another machine. It holds your network's key: treat it like one.</p>
               </div>
             </>
@@ -95,6 +108,7 @@ export function CardStation({ id }: { id: number }) {
           )}
         </Sheet>
       </div>
+      <Writes writes={data.writes} />
       {drive && (
         <PickAgain
           open={asking}
@@ -104,7 +118,7 @@ export function CardStation({ id }: { id: number }) {
           onWrite={(again) => {
             setAsking(false);
             stop.reset();
-            write.mutate({ path: drive.path, serial: drive.serial, again });
+            write.mutate({ drive_id: drive.id, path: drive.path, serial: drive.serial, again });
           }}
         />
       )}
@@ -119,7 +133,8 @@ function Proven({ data }: { data: CardAnswer }) {
       <div className="min-w-0">
         <h2 className="text-[1.1rem]">Proven: the card holds exactly the filled image</h2>
         <p className="text-ink-2">
-          Card <Mono>{data.card_serial}</Mono>, BLAKE3 <Mono className="break-all">{data.digest}</Mono>. {data.in_board ? "It is in its board." : "Pulling it out is safe."}
+          Written in <Mono>{data.reader}</Mono>, BLAKE3 <Mono className="break-all">{data.digest}</Mono>.{" "}
+          {data.in_board ? "It is in its board." : data.released ? `Pulling it out is safe: ${data.released_text}.` : data.released_text && `Do not pull it out yet: ${data.released_text}.`}
         </p>
         <p className="mt-1 text-[0.93rem] text-ink-2">If your desktop now offers to format a volume it cannot read: refuse. That volume is fine.</p>
       </div>
@@ -127,24 +142,27 @@ function Proven({ data }: { data: CardAnswer }) {
   );
 }
 
-function Drives({ drives, chosen, onPick, disabled }: { drives: readonly Drive[]; chosen: string; onPick: (serial: string) => void; disabled: boolean }) {
+function Drives({ drives, chosen, onPick, disabled }: { drives: readonly Drive[]; chosen: number; onPick: (id: number) => void; disabled: boolean }) {
+  const several = new Set(drives.map((d) => d.bench_name)).size > 1;
   return (
     <fieldset disabled={disabled} className="flex flex-col gap-1.5">
       <legend className="sr-only">Drive</legend>
       {!drives.some((d) => !d.locked) && <p className="text-ink-2">No card in a reader. Put one in; it shows up here by itself.</p>}
       {drives.map((d) => (
         <label
-          key={d.path}
+          key={d.id}
           className={`flex gap-3 rounded-lg border px-3 py-2 has-focus-visible:outline-2 has-focus-visible:outline-sky ${
-            d.locked ? "border-rule-2 bg-paper" : chosen === d.serial ? "cursor-pointer border-mint bg-mint-3" : "cursor-pointer border-rule bg-field hover:border-ink-3"
+            d.locked ? "border-rule-2 bg-paper" : chosen === d.id ? "cursor-pointer border-mint bg-mint-3" : "cursor-pointer border-rule bg-field hover:border-ink-3"
           }`}
         >
-          {d.locked ? <Mark name="stop" /> : <input type="radio" name="drive" className="accent-mint" checked={chosen === d.serial} onChange={() => onPick(d.serial)} />}
+          {d.locked ? <Mark name="stop" /> : <input type="radio" name="drive" className="accent-mint" checked={chosen === d.id} onChange={() => onPick(d.id)} />}
           <span className="min-w-0 flex-1">
             <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span>
             <span className="block text-[0.9rem] break-words text-ink-2">
-              {d.model}, <Mono>{d.serial}</Mono> at <Mono>{d.path}</Mono>
+              {[d.model, d.serial].filter(Boolean).join(", ") || "a reader that tells no name"} at <Mono>{d.path}</Mono>
+              {several && `, on ${d.bench_name}`}
             </span>
+            {d.whose && <span className="block text-[0.93rem] font-[550]">{d.whose}.</span>}
             {d.findings.map((f) => (
               <span key={f.code} className="flex gap-2 text-[0.9rem]">
                 {!d.locked && <Mark name={f.severity as Severity} size={16} />}
@@ -157,5 +175,31 @@ function Drives({ drives, chosen, onPick, disabled }: { drives: readonly Drive[]
         </label>
       ))}
     </fieldset>
+  );
+}
+
+const OUTCOMES: Record<string, string> = { proven: "proven", failed: "failed", stopped: "stopped", "": "not ended" };
+
+/** Every attempt at a card, newest first: what was written is not forgotten by writing again. */
+function Writes({ writes }: { writes: CardAnswer["writes"] }) {
+  const ended = writes.filter((w) => w.ended_at !== null);
+  if (!ended.length) return null;
+  return (
+    <Sheet title="Written so far">
+      <ul className="text-[0.93rem]">
+        {ended.map((w) => (
+          <li key={w.id} className="flex flex-wrap gap-x-3 border-t border-rule-2 py-1.5 first:border-0">
+            <span className="font-mono text-ink-3"><Time at={w.begun_at} day /></span>
+            <b>{OUTCOMES[w.outcome] ?? w.outcome}</b>
+            <span className="min-w-0 break-words text-ink-2">
+              {w.reader || w.drive_path}, on {w.bench_name}
+              {w.phases.length > 0 && `: ${w.phases.map((p) => `${String(p["phase"])} ${duration(Number(p["took_s"]))}`).join(", ")}`}
+              {w.trouble && `: ${w.trouble}`}
+              {w.void_why && `; later ${w.void_why}`}
+            </span>
+          </li>
+        ))}
+      </ul>
+    </Sheet>
   );
 }

@@ -10,7 +10,7 @@ interface Props {
   drive: Drive;
   drives: readonly Drive[];
   onClose: () => void;
-  onWrite: (serial: string) => void;
+  onWrite: (path: string) => void;
 }
 
 /** Bytes are destroyed here, so the card is picked a second time. */
@@ -21,28 +21,28 @@ export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
     setWasOpen(open);
     setAgain("");
   }
-  const other = again !== "" && again !== drive.serial;
+  const other = again !== "" && again !== drive.path;
   return (
     <Overlay title={`Everything on the ${drive.name} goes`} open={open} onClose={onClose}>
       <p className="text-ink-2">Pick it once more, so that it is surely the one you mean.</p>
       <fieldset className="flex flex-col gap-1.5">
         <legend className="sr-only">The same card again</legend>
         {drives.map((d) => (
-          <label key={d.serial} className={`flex cursor-pointer items-center gap-3 rounded-lg border px-3 py-2 has-focus-visible:outline-2 has-focus-visible:outline-sky ${again === d.serial ? "border-ink" : "border-rule"}`}>
-            <input type="radio" name="again" className="accent-ink" checked={again === d.serial} onChange={() => setAgain(d.serial)} />
+          <label key={d.path} className={`flex cursor-pointer items-center gap-3 rounded-lg border px-3 py-2 has-focus-visible:outline-2 has-focus-visible:outline-sky ${again === d.path ? "border-ink" : "border-rule"}`}>
+            <input type="radio" name="again" className="accent-ink" checked={again === d.path} onChange={() => setAgain(d.path)} />
             <span>
               <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span>
               <span className="block text-[0.9rem] text-ink-2">
-                {d.model}, <Mono>{d.serial}</Mono>
+                {[d.model, d.serial].filter(Boolean).join(", ") || "a reader that tells no name"} at <Mono>{d.path}</Mono>
               </span>
             </span>
           </label>
         ))}
       </fieldset>
-      {other && <p className="text-stop">That is another one. You picked {drive.serial} before.</p>}
+      {other && <p className="text-stop">That is another one. You picked {drive.path} before.</p>}
       <div className="flex justify-end gap-2">
         <Button onClick={onClose}>Leave it as it is</Button>
-        <Button go disabled={again !== drive.serial} onClick={() => onWrite(again)}>
+        <Button go disabled={again !== drive.path} onClick={() => onWrite(again)}>
           Write over {drive.name}
         </Button>
       </div>

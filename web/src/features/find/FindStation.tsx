@@ -1,13 +1,14 @@
 import { answer, GET, POST, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
-import { duration, timeOf } from "../../lib/words";
+import { duration } from "../../lib/words";
 import { Copy } from "../../ui/Copy";
 import { Findings } from "../../ui/Findings";
 import { Mark } from "../../ui/Mark";
 import { Button, ButtonLink, Key, Mono, OutsideLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
 import { QrCode } from "../../ui/QrCode";
 import { StationFrame } from "../../ui/StationFrame";
+import { Time } from "../../ui/Time";
 
 type FindAnswer = Shapes["FindOut"];
 
@@ -18,6 +19,7 @@ export function FindStation({ id }: { id: number }) {
   const look = useChange(key, () => answer(POST("/api/deployments/{pk}/find/look", path)));
   const claim = useChange(key, (address: string) => answer(POST("/api/deployments/{pk}/find/claim", { ...path, body: { address } })));
   const letGo = useChange(key, () => answer(POST("/api/deployments/{pk}/find/let-go", path)));
+  const scan = useChange(key, (on: boolean) => answer(POST("/api/deployments/{pk}/find/scan", { ...path, body: { on } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the network" />;
   const main = data.claimed ? (
     <ButtonLink main to={stationPath(id, "setup")}>
@@ -36,10 +38,25 @@ export function FindStation({ id }: { id: number }) {
   );
   return (
     <StationFrame deployment={data.deployment} station="find" main={main}>
-      <Trouble error={error ?? look.error ?? claim.error ?? letGo.error} />
+      <Trouble error={error ?? look.error ?? claim.error ?? letGo.error ?? scan.error} />
       {(data.winner || data.claimed) && <Winner data={data} onClaim={(a) => claim.mutate(a)} onLetGo={() => letGo.mutate(undefined)} />}
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
-        <Sheet title="On the network" hint={data.looked_at ? `looked at ${timeOf(data.looked_at)}: leases, neighbours, names, pages` : "not looked yet"}>
+        <Sheet title="On the network" hint={<Looked data={data} />}>
+          {data.powered && !data.claimed && (
+            <p className="mb-2 flex flex-wrap items-center gap-x-3 gap-y-1 text-[0.93rem] text-ink-2">
+              {data.networks.length === 0
+                ? "Say under Site which range of addresses is your own network; nothing else is looked at."
+                : data.scanning
+                  ? `Every address of ${data.networks.join(", ")} is asked for the page's port now and then.`
+                  : "Only leases, neighbours and announcements are read."}
+              {data.networks.length > 0 && (
+                <Button small disabled={scan.isPending} onClick={() => scan.mutate(!data.scanning)}>
+                  {data.scanning ? "Stop asking" : "Ask every address"}
+                </Button>
+              )}
+            </p>
+          )}
+          {data.powered && !data.before_known && <p className="mb-2 text-[0.93rem] text-ink-2">Nobody looked at the network before power-on, so nothing can be called new.</p>}
           <Candidates data={data} onClaim={(a) => claim.mutate(a)} />
         </Sheet>
         <Sheet title="How sure is it?">
@@ -47,6 +64,21 @@ export function FindStation({ id }: { id: number }) {
         </Sheet>
       </div>
     </StationFrame>
+  );
+}
+
+/** When it was looked at and by which means; a means is named only once it was used in this boot. */
+function Looked({ data }: { data: FindAnswer }) {
+  if (!data.looked_at) return "not looked yet";
+  return (
+    <>
+      looked at <Time at={data.looked_at} />: leases, neighbours, names, pages
+      {data.scanned_at && (
+        <>
+          ; every address asked at <Time at={data.scanned_at} />
+        </>
+      )}
+    </>
   );
 }
 
@@ -106,7 +138,7 @@ function Candidates({ data, onClaim }: { data: FindAnswer; onClaim: (address: st
         <li key={c.address} className="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule-2 py-2 first:border-0">
           <div className="min-w-0 flex-1 basis-56">
             <Mono className="font-bold">{c.address}</Mono> {c.host_name && <Mono className="text-ink-2">{c.host_name}</Mono>}
-            <div className="text-[0.9rem] text-ink-2">{[...(speaks(c) ? [] : ["was there before power-on"]), ...c.evidence.map((e) => e.text)].join(" · ")}</div>
+            <div className="text-[0.9rem] text-ink-2">{[...(speaks(c) || !data.before_known ? [] : ["was there before power-on"]), ...c.evidence.map((e) => e.text)].join(" · ")}</div>
             {c.mac && <div className="font-mono text-[0.83rem] text-ink-3">{c.mac}</div>}
           </div>
           {c.address === data.claimed ? (

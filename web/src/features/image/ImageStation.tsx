@@ -10,7 +10,7 @@ import { XRayView } from "../../ui/XRayView";
 export function ImageStation({ id }: { id: number }) {
   const key = ["deployment", id, "image"];
   const path = { params: { path: { pk: id } } };
-  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/image", path)), (last) => (last?.chosen?.job?.active ? 700 : false));
+  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/image", path)), (last) => (last?.chosen?.job?.active ? 700 : 3000));
   const choose = useChange(
     key,
     (image_id: number) => answer(PUT("/api/deployments/{pk}/image", { ...path, body: { image_id } })),

@@ -11,8 +11,9 @@ export function OneImage() {
   const key = ["image", id];
   const path = { params: { path: { pk: id } } };
   const navigate = useNavigate();
-  const { data, error } = useAnswer(key, () => answer(GET("/api/images/{pk}", path)), (last) => (last?.job?.active ? 700 : false));
+  const { data, error } = useAnswer(key, () => answer(GET("/api/images/{pk}", path)), (last) => (last?.job?.active ? 700 : 3000));
   const read = useChange(key, () => answer(POST("/api/images/{pk}/read", path)));
+  const stop = useChange(key, () => answer(POST("/api/images/{pk}/stop", path)));
   const use = useChange(["bench", "new"], async (recipe: string) => {
     const made = await answer(POST("/api/deployments", { body: { recipe, name: "" } }));
     await answer(PUT("/api/deployments/{pk}/image", { params: { path: { pk: made.id } }, body: { image_id: id } }));
@@ -37,6 +38,11 @@ export function OneImage() {
           <Button onClick={() => read.mutate(undefined)} disabled={data.job?.active ?? false} {...(xray ? {} : { main: true })}>
             {data.job?.active ? "Reading…" : xray ? "Read it again" : "Read it"}
           </Button>
+          {data.job?.active && (
+            <Button onClick={() => stop.mutate(undefined)} disabled={stop.isPending}>
+              Stop reading
+            </Button>
+          )}
           {image.appliance && xray && (
             <ButtonLink
               main

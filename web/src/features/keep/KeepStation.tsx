@@ -4,10 +4,11 @@ import { useNavigate } from "react-router";
 import { answer, GET, POST, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
-import { dayAndTime } from "../../lib/words";
 import { Button, ButtonLink, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { FormRow, INPUT } from "../../ui/FormRow";
 import { QrCode } from "../../ui/QrCode";
 import { StationFrame } from "../../ui/StationFrame";
+import { Time } from "../../ui/Time";
 
 export function KeepStation({ id }: { id: number }) {
   const key = ["deployment", id, "keep"];
@@ -30,11 +31,9 @@ export function KeepStation({ id }: { id: number }) {
             To the Bench
           </ButtonLink>
         ) : (
-          last && (
-            <Button main onClick={() => keep.mutate(undefined)}>
-              Put it in service
-            </Button>
-          )
+          <Button {...(last ? { main: true } : {})} onClick={() => keep.mutate(undefined)}>
+            {last ? "Put it in service" : "Put it in service as it is"}
+          </Button>
         )
       }
     >
@@ -59,7 +58,7 @@ export function KeepStation({ id }: { id: number }) {
           <ul className="text-[0.93rem]">
             {data.log.map((e) => (
               <li key={e.id} className="grid gap-x-3 sm:grid-cols-[9rem_minmax(0,1fr)] border-t border-rule-2 py-1.5 first:border-0">
-                <span className="font-mono whitespace-nowrap text-ink-3">{dayAndTime(e.at)}</span>
+                <span className="font-mono whitespace-nowrap text-ink-3"><Time at={e.at} day /></span>
                 <span className="break-words">{e.text}</span>
               </li>
             ))}
@@ -95,18 +94,15 @@ function SameAgain({ data, id }: { data: Shapes["KeepOut"]; id: number }) {
     answer(POST("/api/deployments/{pk}/keep/same-again", { params: { path: { pk: id } }, body })),
   );
   const submit = handleSubmit((body) => again.mutate(body, { onSuccess: (made) => void navigate(stationPath(made.id, made.line.now)) }));
-  const input = "w-full rounded-lg border border-rule bg-field px-2.5 py-1";
   return (
     <Sheet title="The same again" hint="same plan, image and settings, another name">
       <form onSubmit={(e) => void submit(e)} className="flex flex-col gap-2">
-        <label className="grid grid-cols-[6.4rem_minmax(0,1fr)] items-center gap-x-2.5">
-          <span className="text-[0.92rem] text-ink-2">Name</span>
-          <input className={input} maxLength={80} {...register("name")} />
-        </label>
-        <label className="grid grid-cols-[6.4rem_minmax(0,1fr)] items-center gap-x-2.5">
-          <span className="text-[0.92rem] text-ink-2">Host name</span>
-          <input className={`${input} font-mono`} maxLength={63} spellCheck={false} {...register("host_name")} />
-        </label>
+        <FormRow label="Name">
+          <input className={INPUT} maxLength={80} {...register("name")} />
+        </FormRow>
+        <FormRow label="Host name">
+          <input className={`${INPUT} font-mono`} maxLength={63} spellCheck={false} {...register("host_name")} />
+        </FormRow>
         <Trouble error={again.error} />
         <div>
           <Button type="submit" disabled={again.isPending}>

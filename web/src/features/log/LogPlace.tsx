@@ -3,8 +3,8 @@ import { Link } from "react-router";
 import { answer, GET } from "../../api/client";
 import { useAnswer } from "../../api/use";
 import { stationPath } from "../../lib/stations";
-import { dayAndTime } from "../../lib/words";
 import { Button, Tag, Trouble, Waiting } from "../../ui/parts";
+import { Time } from "../../ui/Time";
 
 export function LogPlace() {
   const [before, setBefore] = useState<number | undefined>(undefined);
@@ -20,7 +20,7 @@ export function LogPlace() {
       <ul className="rounded-xl border border-rule bg-sheet px-4 py-1 empty:hidden">
         {data.lines.map((e) => (
           <li key={e.id} className="grid gap-x-4 gap-y-0.5 border-t border-rule-2 py-2 first:border-0 md:grid-cols-[8.5rem_5rem_12rem_minmax(0,1fr)]">
-            <span className="font-mono text-[0.92rem] whitespace-nowrap text-ink-3">{dayAndTime(e.at)}</span>
+            <span className="font-mono text-[0.92rem] whitespace-nowrap text-ink-3"><Time at={e.at} day /></span>
             <span>{e.station && <Tag>{e.station}</Tag>}</span>
             <span className="min-w-0 break-words">
               {e.deployment_id !== null ? (

@@ -1,3 +1,4 @@
+import { Link } from "react-router";
 import { answer, GET, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
@@ -72,6 +73,15 @@ export function PlanStation({ id }: { id: number }) {
                 onSave={(supply_id) => save({ supply_id })}
               />
             </div>
+            {(data.units.length === 0 || data.supplies.length === 0) && (
+              <p className="mt-3 border-t border-dashed border-rule pt-3 text-[0.95rem]">
+                {data.units.length === 0 ? "No board is on the shelf yet." : "No supply is on the shelf yet."}{" "}
+                <Link to="/shelf" className="font-[550] text-mint underline">
+                  Put it there
+                </Link>
+                , then choose it here.
+              </p>
+            )}
           </Sheet>
           <Cautions texts={data.cautions} />
         </div>

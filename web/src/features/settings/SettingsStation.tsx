@@ -123,6 +123,21 @@ function Values({ data, save, id }: { data: SettingsAnswer; save: (body: Change)
       <Field label="Host name" mono value={data.host_name} tone={bad("host_name") as "stop" | "plain"} onSave={(host_name) => save({ host_name })} />
       <Field label="Time zone" value={data.time_zone.value} hint={from(data.time_zone)} tone={bad("time_zone") === "stop" ? "stop" : tone(data.time_zone)} onSave={(time_zone) => save({ time_zone })} />
       <Field label="Keyboard" mono value={data.keyboard.value} hint={from(data.keyboard)} tone={tone(data.keyboard)} onSave={(keyboard) => save({ keyboard })} />
+      {data.asks.length > 0 && <h3 className="cap mt-2">Asked by this appliance</h3>}
+      {data.asks.map((ask) => (
+        <div key={ask.id}>
+          <Field
+            label={ask.title}
+            secret={ask.secret}
+            mono
+            value={ask.value}
+            placeholder={ask.secret && ask.given ? "••••••••" : ""}
+            tone={bad(`answers.${ask.id}`) as "stop" | "plain"}
+            onSave={(value) => save({ answers: { [ask.id]: value } })}
+          />
+          {ask.hint && <p className="pl-[7rem] text-[0.83rem] text-ink-3">{ask.hint}</p>}
+        </div>
+      ))}
       <h3 className="cap mt-2">Way in</h3>
       {data.takes_admin ? (
         <>

@@ -1,27 +1,70 @@
+import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { answer, DELETE, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { Findings } from "../../ui/Findings";
+import { FormRow, INPUT } from "../../ui/FormRow";
+import { Mark } from "../../ui/Mark";
 import { Button, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { PlacePicker, usePlaces } from "../../ui/PlacePicker";
 import { useToast } from "../../ui/toast";
+import { Time } from "../../ui/Time";
 import { Network, NetworkForm } from "./Network";
 
-const KEY = ["site"];
-
+/** The places; one is shown at a time. */
 export function SitePlace() {
-  const { data, error } = useAnswer(KEY, () => answer(GET("/api/site")));
+  const { places, shown, pick, error } = usePlaces();
+  const [name, setName] = useState("");
+  const queries = useQueryClient();
+  const again = () => void queries.invalidateQueries({ queryKey: ["sites"] });
+  const add = useChange(["sites", "new"], (fresh: string) => answer(POST("/api/sites", { body: { name: fresh } })));
+  if (!places) return error ? <Trouble error={error} /> : <Waiting what="the site" />;
+  return (
+    <div className="flex flex-col gap-3.5">
+      <header className="flex flex-wrap items-end gap-x-4 gap-y-2">
+        <div>
+          <h1 className="text-[1.8rem]">Site</h1>
+          <p className="text-ink-2">What every card that is filled here gets, unless a deployment says otherwise.</p>
+        </div>
+        <PlacePicker places={places} shown={shown} onPick={pick} />
+      </header>
+      <Trouble error={add.error} />
+      {shown && <OneSite key={shown.id} id={shown.id} />}
+      <form
+        className="flex max-w-md flex-wrap items-center gap-2"
+        onSubmit={(e) => {
+          e.preventDefault();
+          add.mutate(name, {
+            onSuccess: (made) => {
+              setName("");
+              pick(made.id);
+              again();
+            },
+          });
+        }}
+      >
+        <input aria-label="Name of another place" className="min-w-0 flex-1 rounded-lg border border-rule bg-field px-2.5 py-1 placeholder:text-ink-3" placeholder="Another place" value={name} maxLength={80} onChange={(e) => setName(e.target.value)} />
+        <Button type="submit" disabled={!name.trim() || add.isPending}>
+          Add the place
+        </Button>
+      </form>
+    </div>
+  );
+}
+
+function OneSite({ id }: { id: number }) {
+  const KEY = ["site", id];
+  const at = { params: { path: { pk: id } } };
+  const { data, error } = useAnswer(KEY, () => answer(GET("/api/sites/{pk}", at)));
   const toast = useToast();
-  const change = useChange(KEY, (body: Shapes["SiteIn"]) => answer(PUT("/api/site", { body })));
-  const add = useChange(KEY, (body: Shapes["NetworkIn"]) => answer(POST("/api/site/networks", { body })));
-  const alter = useChange(KEY, ({ pk, body }: { pk: number; body: Shapes["NetworkIn"] }) => answer(PUT("/api/site/networks/{pk}", { params: { path: { pk } }, body })));
-  const remove = useChange(KEY, (pk: number) => answer(DELETE("/api/site/networks/{pk}", { params: { path: { pk } } })));
+  const change = useChange(KEY, (body: Shapes["SiteIn"]) => answer(PUT("/api/sites/{pk}", { ...at, body })));
+  const add = useChange(KEY, (body: Shapes["NetworkIn"]) => answer(POST("/api/sites/{site_pk}/networks", { params: { path: { site_pk: id } }, body })));
+  const alter = useChange(KEY, ({ pk, body }: { pk: number; body: Shapes["NetworkIn"] }) => answer(PUT("/api/networks/{pk}", { params: { path: { pk } }, body })));
+  const remove = useChange(KEY, (pk: number) => answer(DELETE("/api/networks/{pk}", { params: { path: { pk } } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the site" />;
   return (
     <div className="flex flex-col gap-3.5">
-      <header>
-        <h1 className="text-[1.8rem]">Site</h1>
-        <p className="text-ink-2">What every card that is filled here gets, unless a deployment says otherwise.</p>
-      </header>
       <Trouble error={change.error ?? add.error ?? alter.error ?? remove.error} />
       <div className="grid items-start gap-3.5 lg:grid-cols-2">
         <Sheet title="The place">
@@ -37,6 +80,20 @@ export function SitePlace() {
             <summary className="cursor-pointer font-[550] text-mint">Add a network</summary>
             <NetworkForm key={data.wifi.length} onSave={(body) => add.mutate(body)} button="Add it" />
           </details>
+        </Sheet>
+        <Sheet title="Benches" hint="where cards are written">
+          {data.benches.length === 0 && <p className="text-ink-2">None stands here. A bench joins when its worker is started.</p>}
+          <ul>
+            {data.benches.map((b) => (
+              <li key={b.id} className="flex flex-wrap items-center gap-x-3 border-t border-rule-2 py-2 first:border-0">
+                <Mark name={b.alive && !b.trouble ? "ok" : "check"} />
+                <b>{b.name}</b>
+                <span className="text-ink-2">
+                  {b.standin ? "stand-in" : "real"}; {b.alive ? "its worker answers" : b.seen_at ? <>last heard of <Time at={b.seen_at} day /></> : "never heard of"}
+                </span>
+              </li>
+            ))}
+          </ul>
         </Sheet>
       </div>
     </div>
@@ -65,11 +122,9 @@ function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: S
   return (
     <form onSubmit={(e) => void submit(e)} className="flex flex-col gap-2">
       {FIELDS.map(([name, label, hint]) => (
-        <label key={name} className="grid grid-cols-[6.4rem_minmax(0,1fr)] items-center gap-x-2.5">
-          <span className="text-[0.92rem] text-ink-2">{label}</span>
-          <input className="w-full rounded-lg border border-rule bg-field px-2.5 py-1" spellCheck={false} {...register(name)} />
-          {hint && <span className="col-start-2 text-[0.83rem] text-ink-3">{hint}</span>}
-        </label>
+        <FormRow key={name} label={label} hint={hint}>
+          <input className={INPUT} spellCheck={false} {...register(name)} />
+        </FormRow>
       ))}
       <div className="mt-1">
         <Button type="submit" go disabled={!formState.isDirty}>

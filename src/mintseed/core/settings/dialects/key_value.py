@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import re
+import shlex
 from collections.abc import Iterator
 
 from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import SettingValues
 
 
@@ -18,14 +20,7 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     """
     lines = text.split("\n")
     for key, template in file.values.items():
-        value = template.format(
-            host_name=values.host_name,
-            time_zone=values.time_zone,
-            keyboard=values.keyboard,
-            country=values.country,
-            admin_name=values.admin_name,
-            admin_hash=values.admin_hash,
-        )
+        value = values.for_template(template)
         if value:
             _set(lines, key, _quoted(value, file))
     return "\n".join(lines)
@@ -53,13 +48,14 @@ def _set(lines: list[str], key: str, value: str) -> None:
         for extra in reversed(active[1:]):
             del lines[extra]
         return
-    while lines and not lines[-1]:
-        lines.pop()
-    lines += [wanted, ""]
+    append_lines(lines, [wanted])
 
 
-def check(text: str, path: str) -> Iterator[Finding]:
-    """Yield lines that are neither empty, comment nor KEY=value, and blanks that would become part of a value."""
+def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
+    """Yield lines that are neither empty, comment nor KEY=value, and values its reader would take otherwise than meant.
+
+    Whether quotes are wanted is the recipe's to say: without `file`, only what is wrong either way is named.
+    """
     for number, line in enumerate(text.split("\n"), 1):
         bare = line.strip()
         where = Where(file=path, line=number)
@@ -69,6 +65,38 @@ def check(text: str, path: str) -> Iterator[Finding]:
         if not equals or not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_.-]*", key.strip()):
             yield Finding("key-value.line", Severity.STOP, f"Line {number} is no setting", "Expected KEY=value.",
                           "Write it as KEY=value, or put # before it.", where)  # fmt: skip
+        elif file is not None and file.quoting == "shell":
+            yield from _check_word(key, line.partition("=")[2], where)
+        elif (
+            file is not None
+            and len(value := line.partition("=")[2]) > 1
+            and value[0] in "\"'"
+            and value[-1] == value[0]
+        ):
+            yield Finding("key-value.quotes", Severity.CHECK, f"Quotes around {key.strip()}", "This file knows no quotes: they become part of the value.",
+                          "Remove the quotes.", where)  # fmt: skip
         elif line != line.rstrip():
             yield Finding("key-value.trailing-blank", Severity.CHECK, f"Line {number} ends in a blank",
                           "Some readers take it as part of the value.", "Remove it.", where)  # fmt: skip
+
+
+def _check_word(key: str, value: str, where: Where) -> Iterator[Finding]:
+    """A shell reads it: the value is one word, and nothing of it is carried out. Source: POSIX.1-2017 XCU §2.2 and §2.9.1."""
+    if key != key.strip() or value != value.lstrip():
+        yield Finding("key-value.blank-at-equals", Severity.STOP, f"A blank beside = in line {where.line}",
+                      "The shell takes it as the name of a program.", "Write KEY=value without blanks.", where)  # fmt: skip
+        return
+    try:
+        words = shlex.split(value, comments=True)
+    except ValueError:
+        yield Finding("key-value.quote-open", Severity.STOP, f"A quote is not closed in line {where.line}",
+                      "The shell reads on into the next lines.", "Close it.", where)  # fmt: skip
+        return
+    if len(words) > 1:
+        yield Finding("key-value.words", Severity.STOP, f"{key} holds more than one word in line {where.line}",
+                      "The shell takes the second one as the name of a program.", "Put it in single quotes.", where)  # fmt: skip
+    elif re.search(r"[`$]", re.sub(r"'[^']*'", "", value)) or re.search(
+        r"[;&|<>()]", re.sub(r"'[^']*'|\"[^\"]*\"", "", value)
+    ):
+        yield Finding("key-value.shell-sign", Severity.STOP, f"{key} holds a sign the shell acts on in line {where.line}",
+                      "It would be carried out or replaced.", "Put it in single quotes.", where)  # fmt: skip

@@ -1,4 +1,4 @@
-"""The NetworkManager keyfile syntax. Source: nm-settings-keyfile(5), GLib key files."""
+"""The NetworkManager keyfile syntax. Source: nm-settings-keyfile(5), GLib key files, and the reader's behaviour."""
 
 from __future__ import annotations
 
@@ -7,19 +7,166 @@ from collections.abc import Iterator
 
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SettingValues
 
 SOURCE = "nm-settings-keyfile(5)"
 
-_SECTION = re.compile(r"^\[(.+)\]\s*$")
+_SECTION = re.compile(r"^\s*\[([^\[\]]+)\]\s*$")
+_ALIASES = {"802-11-wireless": "wifi", "802-11-wireless-security": "wifi-security", "802-3-ethernet": "ethernet"}
 _KNOWN_SECTIONS = frozenset(
-    {"connection", "wifi", "wifi-security", "802-11-wireless", "802-11-wireless-security", "ethernet", "802-3-ethernet",
-     "ipv4", "ipv6", "proxy", "802-1x", "user"}
-)  # fmt: skip
+    [
+        "6lowpan",
+        "802-1x",
+        "adsl",
+        "bluetooth",
+        "bond",
+        "bond-port",
+        "bridge",
+        "bridge-port",
+        "cdma",
+        "connection",
+        "dcb",
+        "dummy",
+        "ethernet",
+        "ethtool",
+        "generic",
+        "gsm",
+        "hostname",
+        "infiniband",
+        "ip-tunnel",
+        "ipv4",
+        "ipv6",
+        "keyfile",
+        "link",
+        "loopback",
+        "macsec",
+        "macvlan",
+        "match",
+        "olpc-mesh",
+        "ovs-bridge",
+        "ovs-dpdk",
+        "ovs-external-ids",
+        "ovs-interface",
+        "ovs-patch",
+        "ovs-port",
+        "ppp",
+        "pppoe",
+        "proxy",
+        "serial",
+        "sriov",
+        "tc",
+        "team",
+        "team-port",
+        "tun",
+        "user",
+        "veth",
+        "vlan",
+        "vpn",
+        "vpn-secrets",
+        "vrf",
+        "vxlan",
+        "wifi",
+        "wifi-p2p",
+        "wifi-security",
+        "wifi-wowl",
+        "wimax",
+        "wireguard",
+        "wpan",
+    ]
+)
+_KNOWN_KEYS = {
+    "connection": frozenset(
+        [
+            "auth-retries",
+            "autoconnect",
+            "autoconnect-ports",
+            "autoconnect-priority",
+            "autoconnect-retries",
+            "autoconnect-slaves",
+            "dns-over-tls",
+            "gateway-ping-timeout",
+            "id",
+            "interface-name",
+            "lldp",
+            "llmnr",
+            "master",
+            "mdns",
+            "metered",
+            "mptcp-flags",
+            "mud-url",
+            "multi-connect",
+            "permissions",
+            "read-only",
+            "secondaries",
+            "slave-type",
+            "stable-id",
+            "timestamp",
+            "type",
+            "uuid",
+            "wait-activation-delay",
+            "wait-device-timeout",
+            "zone",
+        ]
+    ),
+    "wifi": frozenset(
+        [
+            "ap-isolation",
+            "band",
+            "bssid",
+            "channel",
+            "cloned-mac-address",
+            "generate-mac-address-mask",
+            "hidden",
+            "mac-address",
+            "mac-address-blacklist",
+            "mac-address-randomization",
+            "mode",
+            "mtu",
+            "powersave",
+            "rate",
+            "seen-bssids",
+            "ssid",
+            "tx-power",
+            "wake-on-wlan",
+        ]
+    ),
+    "wifi-security": frozenset(
+        [
+            "auth-alg",
+            "fils",
+            "group",
+            "key-mgmt",
+            "leap-password",
+            "leap-password-flags",
+            "leap-username",
+            "pairwise",
+            "pmf",
+            "proto",
+            "psk",
+            "psk-flags",
+            "wep-key-flags",
+            "wep-key-type",
+            "wep-key0",
+            "wep-key1",
+            "wep-key2",
+            "wep-key3",
+            "wep-tx-keyidx",
+            "wps-method",
+        ]
+    ),
+}
+"""Keys of the sections that decide about joining. Source: nm-settings-keyfile(5), NetworkManager 1.42."""
+
+_JOINS_WITH_A_KEY = ("wpa-psk",)
+_KEY_MANAGEMENT = ("none", "ieee8021x", "owe", "wpa-psk", "sae", "wpa-eap", "wpa-eap-suite-b-192")
 
 
 def apply(text: str, file: FileToFill, values: SettingValues) -> str:
-    """Return `text` with the network set; comments, order and all other lines stay. Writes the derived key."""
+    """Return `text` with the network set; comments, order and all other lines stay. Writes the derived key.
+
+    What would keep the board from joining (a key that is to be asked for, a fixed bssid, autoconnect=false) goes.
+    """
     lines = text.split("\n")
     wanted = [("connection", "type", "wifi"), ("wifi", "ssid", ssid_value(values.ssid))]
     if values.hidden:
@@ -27,6 +174,8 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     wanted += [("wifi-security", "key-mgmt", "wpa-psk"), ("wifi-security", "psk", values.key)]
     for section, key, value in wanted:
         _set(lines, section, key, value)
+    for section, key in (("wifi-security", "psk-flags"), ("wifi", "bssid"), ("connection", "autoconnect")):
+        _drop(lines, section, key)
     return "\n".join(lines)
 
 
@@ -38,17 +187,33 @@ def ssid_value(ssid: str) -> str:
     return "".join(f"{octet};" for octet in ssid.encode())
 
 
-def _set(lines: list[str], section: str, key: str, value: str) -> None:
-    start = next((i for i, line in enumerate(lines) if (m := _SECTION.match(line)) and m[1] == section), None)
+def _section(line: str) -> str | None:
+    """Return the section `line` opens, by its short name; None when it opens none."""
+    match = _SECTION.match(line)
+    return _ALIASES.get(match[1], match[1]) if match else None
+
+
+def _span(lines: list[str], section: str) -> tuple[int, int] | None:
+    start = next((i for i, line in enumerate(lines) if _section(line) == section), None)
     if start is None:
-        while lines and not lines[-1].strip():
-            lines.pop()
-        lines += ["", f"[{section}]", f"{key}={value}", ""]
+        return None
+    return start, next((i for i in range(start + 1, len(lines)) if _section(lines[i]) is not None), len(lines))
+
+
+def _at(lines: list[str], start: int, end: int, key: str) -> list[int]:
+    return [i for i in range(start + 1, end) if lines[i].partition("=")[0].strip() == key and "=" in lines[i]]
+
+
+def _set(lines: list[str], section: str, key: str, value: str) -> None:
+    span = _span(lines, section)
+    if span is None:
+        append_lines(lines, [*([""] if any(lines) else []), f"[{section}]", f"{key}={value}"])
         return
-    end = next((i for i in range(start + 1, len(lines)) if _SECTION.match(lines[i])), len(lines))
-    at = [i for i in range(start + 1, end) if re.match(rf"\s*{re.escape(key)}\s*=", lines[i])]
+    start, end = span
+    at = _at(lines, start, end, key)
     if at:
-        lines[at[0]] = f"{key}={value}"
+        if _value(lines[at[0]]) not in (value, _ALIASES_OF_TYPE.get(value, value)):
+            lines[at[0]] = f"{key}={value}"
         for extra in reversed(at[1:]):
             del lines[extra]
         return
@@ -57,34 +222,132 @@ def _set(lines: list[str], section: str, key: str, value: str) -> None:
     lines.insert(end, f"{key}={value}")
 
 
-def check(text: str, path: str) -> Iterator[Finding]:
+_ALIASES_OF_TYPE = {"wifi": "802-11-wireless"}
+
+
+def _drop(lines: list[str], section: str, key: str) -> None:
+    if span := _span(lines, section):
+        for i in reversed(_at(lines, *span, key)):
+            if (key, _value(lines[i]).lower()) not in (
+                ("psk-flags", "0"),
+                ("autoconnect", "true"),
+                ("autoconnect", "yes"),
+                ("autoconnect", "1"),
+            ):
+                del lines[i]
+
+
+def _value(line: str) -> str:
+    return line.partition("=")[2].lstrip()
+
+
+def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
     """Yield what the real reader would refuse or silently misread in `text`."""
-    section, wifi, secured = "", False, False
+    section = ""
+    found: dict[str, dict[str, str]] = {}
     for number, line in enumerate(text.split("\n"), 1):
         where = Where(file=path, line=number)
         bare = line.strip()
         if not bare or bare.startswith("#"):
             continue
-        if match := _SECTION.match(line):
-            section = match[1]
-            wifi |= section in ("wifi", "802-11-wireless")
-            secured |= section in ("wifi-security", "802-11-wireless-security")
-            if section not in _KNOWN_SECTIONS and not section.startswith(("vpn", "bridge", "bond")):
+        if (opened := _section(line)) is not None:
+            section = opened
+            if section in found and section in _KNOWN_KEYS:
+                yield Finding("keyfile.section-doubled", Severity.NOTE, f"[{section}] stands here twice", "The reader joins them.",
+                              "Keep one.", where, SOURCE)  # fmt: skip
+            found.setdefault(section, {})
+            if section not in _KNOWN_SECTIONS and not section.startswith(("wireguard-peer.", "vpn", "ovs-", "sriov")):
                 yield _stop("keyfile.section-unknown", f"[{section}] is not a section", "The reader drops it silently.",
                             "Write [wifi] and [wifi-security] exactly so.", where)  # fmt: skip
             continue
-        key, equals, value = line.partition("=")
+        key, equals, _ = line.partition("=")
+        key, value = key.strip(), _value(line)
         if not equals or not section:
             yield _stop("keyfile.line", f"Line {number} is no setting", "The whole file is refused.",
                         "Write key=value below a [section].", where)  # fmt: skip
-        elif len(value) > 1 and value[0] in "\"'" and value[-1] == value[0]:
-            yield _stop("keyfile.quotes", f"Quotes around {key.strip()}", "Here quotes become part of the value.",
-                        "Remove the quotes.", where)  # fmt: skip
-        elif section in ("wifi-security", "802-11-wireless-security") and key.strip() == "psk":
-            yield from _check_key(value, where)
-    if wifi and not secured:
+            continue
+        found[section][key] = value
+        yield from _check_value(section, key, value, where)
+    yield from _check_whole(found, path)
+
+
+def _check_value(section: str, key: str, value: str, where: Where) -> Iterator[Finding]:
+    if len(value) > 1 and value[0] in "\"'" and value[-1] == value[0]:
+        yield _stop(
+            "keyfile.quotes",
+            f"Quotes around {key}",
+            "Here quotes become part of the value.",
+            "Remove the quotes.",
+            where,
+        )
+    elif key in ("method", "type", "mode", "key-mgmt") and "#" in value:
+        yield _stop("keyfile.comment-behind", f"A comment behind {key} becomes part of it", "The whole file is refused.",
+                    "Put the comment in a line of its own.", where)  # fmt: skip
+    elif section == "wifi-security" and key == "psk":
+        yield from _check_key(value, where)
+    elif section == "wifi-security" and key == "key-mgmt" and value.strip() not in _KEY_MANAGEMENT:
+        yield _stop(
+            "keyfile.key-management",
+            f"{value.strip()} is no kind of key",
+            "The whole file is refused.",
+            "Write key-mgmt=wpa-psk.",
+            where,
+        )
+    elif section in _KNOWN_KEYS and key not in _KNOWN_KEYS[section] and "." not in key:
+        yield Finding("keyfile.key-unknown", Severity.CHECK, f"{key} is no key of [{section}]", "The reader drops it silently.",
+                      "Mend the word, or take the line out.", where, SOURCE)  # fmt: skip
+    elif key == "ssid" and value != value.rstrip():
+        yield Finding("wifi.ssid-blank", Severity.CHECK, "The network name ends with a blank", "It becomes part of the name.",
+                      "Remove it, unless the router's page shows it too.", where, SOURCE)  # fmt: skip
+
+
+def _check_whole(found: dict[str, dict[str, str]], path: str) -> Iterator[Finding]:
+    where, wifi, security = Where(file=path), found.get("wifi"), found.get("wifi-security")
+    if not any(found.values()):
+        yield _stop(
+            "keyfile.empty",
+            "Nothing is set in this file",
+            "The reader refuses it.",
+            "Start from the image's own file.",
+            where,
+        )
+        return
+    kind = found.get("connection", {}).get("type", "").strip()
+    if not kind and wifi is None and "ethernet" not in found:
+        yield _stop(
+            "keyfile.no-type",
+            "It does not say what it connects",
+            "The reader refuses it.",
+            "Add type=wifi to [connection].",
+            where,
+        )
+    if wifi is None and kind not in ("wifi", "802-11-wireless"):
+        return
+    if not (wifi or {}).get("ssid"):
+        yield _stop("wifi.ssid-missing", "No network name", "The reader refuses it.", "Add ssid= to [wifi].", where)
+    if security is None:
         yield _stop("keyfile.no-security", "No [wifi-security] section", "It would try to join without a passphrase.",
-                    "Add [wifi-security] with key-mgmt and psk.", Where(file=path))  # fmt: skip
+                    "Add [wifi-security] with key-mgmt and psk.", where)  # fmt: skip
+        return
+    kinds = security.get("key-mgmt", "").strip()
+    asks = security.get("psk-flags", "0").strip() not in ("0", "")
+    if kinds in _JOINS_WITH_A_KEY and (asks or not security.get("psk")):
+        yield _stop("wifi.key-missing", "The key is not in the file", "It would wait for somebody to type it.",
+                    "Add psk= and take psk-flags out.", where)  # fmt: skip
+    elif not kinds or (kinds in _KEY_MANAGEMENT and kinds not in (*_JOINS_WITH_A_KEY, "sae", "owe")):
+        yield _stop("wifi.key-management-other", f"It would join with {kinds or 'no kind of key'}, not with a passphrase",
+                    "The board would start and never join.", "Write key-mgmt=wpa-psk.", where)  # fmt: skip
+    if found.get("connection", {}).get("autoconnect", "true").strip().lower() in ("false", "no", "0"):
+        yield _stop(
+            "wifi.disabled",
+            "It would not connect by itself",
+            "autoconnect is off.",
+            "Take the line autoconnect= out.",
+            where,
+        )
+    if wifi and wifi.get("bssid"):
+        yield Finding("wifi.bssid-fixed", Severity.CHECK, "Only one access point would do",
+                      "bssid keeps it from every other one of this name.", "Take the line out.", where, SOURCE)  # fmt: skip
 
 
 def _stop(code: str, title: str, detail: str, fix: str, where: Where) -> Finding:
@@ -92,7 +355,11 @@ def _stop(code: str, title: str, detail: str, fix: str, where: Where) -> Finding
 
 
 def _check_key(value: str, where: Where) -> Iterator[Finding]:
-    if re.fullmatch(r"[0-9a-fA-F]{64}", value) or PASSPHRASE_LEAST <= len(value) <= PASSPHRASE_MOST:
+    if re.fullmatch(r"[0-9a-fA-F]{64}", value):
         return
-    yield _stop("wifi.passphrase-length", f"The passphrase has {len(value)} characters", "The reader takes it and never joins.",
-                f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} characters, or 64 hex digits.", where)  # fmt: skip
+    if re.match(r"[0-9a-fA-F]{64}\s", value):
+        yield _stop("keyfile.comment-behind", "A comment behind the key becomes part of it",
+                    "Here # begins a comment only at the start of a line.", "Put the comment in a line of its own.", where)  # fmt: skip
+    elif not PASSPHRASE_LEAST <= len(value) <= PASSPHRASE_MOST:
+        yield _stop("wifi.passphrase-length", f"The passphrase has {len(value)} characters", "The reader takes it and never joins.",
+                    f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} characters, or 64 hex digits.", where)  # fmt: skip

@@ -14,14 +14,16 @@ from mintseed.core.settings.values import SettingValues
 
 @dataclass(frozen=True, slots=True)
 class Dialect:
-    """`apply` edits text in place; `check` judges it as the real reader would."""
+    """`apply` edits text in place; `check` judges it as the real reader would, told what the recipe says of the file.
+    `takes_country`: whether files of this syntax have a place for the country."""
 
     apply: Callable[[str, FileToFill, SettingValues], str]
-    check: Callable[[str, str], Iterator[Finding]]
+    check: Callable[[str, str, FileToFill | None], Iterator[Finding]]
+    takes_country: bool = False
 
 
 DIALECTS: Mapping[str, Dialect] = {
-    "wpa-supplicant": Dialect(wpa_supplicant.apply, wpa_supplicant.check),
+    "wpa-supplicant": Dialect(wpa_supplicant.apply, wpa_supplicant.check, takes_country=True),
     "keyfile": Dialect(keyfile.apply, keyfile.check),
     "key-value": Dialect(key_value.apply, key_value.check),
 }

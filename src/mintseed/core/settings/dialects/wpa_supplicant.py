@@ -4,37 +4,74 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+
+import pycountry
 
 from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.dialects.wpa_fields import (
+    BLOCKS,
+    GLOBAL_FIELDS,
+    JOINS_WITH_A_KEY,
+    KEY_MANAGEMENT,
+    NETWORK_FIELDS,
+)
+from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
 
 SOURCE = "wpa_supplicant.conf(5)"
 
-_OPEN = re.compile(r"^\s*network=\{\s*(#.*)?$")
-_OPEN_COMMENTED = re.compile(r"^\s*#\s*network=\{\s*$")
-_CLOSE = re.compile(r"^\s*#?\s*\}\s*$")
-_FIELD = re.compile(r"^\s*([a-z_0-9]+)=")
-_COUNTRY = re.compile(r"^\s*country=")
-_COUNTRY_COMMENTED = re.compile(r"^\s*#\s*country=")
-_KEY_OFF = re.compile(r"^\s*key_mgmt=\s*NONE\b")
+_COMMENTED = re.compile(r"^(\s*)#")
+_NAME = re.compile(r"^([A-Za-z_][A-Za-z0-9_]*)=")
+_HEX_KEY = re.compile(r"[0-9a-fA-F]{64}")
+
+
+def significant(line: str) -> str:
+    """Return what the reader sees of `line`: without blanks at its ends, without its comment.
+
+    A # counts only behind the first pair of quotes: quotes are paired first (from the reader's behaviour).
+    """
+    bare = line.strip(" \t\r")
+    if bare.startswith("#"):
+        return ""
+    first = bare.find('"')
+    second = bare.find('"', first + 1) if first >= 0 else -1
+    cut = bare.find("#", second + 1 if second >= 0 else 0)
+    return (bare if cut < 0 else bare[:cut]).rstrip(" \t")
+
+
+def _field(line: str) -> tuple[str, str]:
+    """Return (name, value) of a setting as the reader sees it; empty when `line` is none."""
+    seen = significant(line)
+    match = _NAME.match(seen)
+    return (match[1], seen[match.end() :]) if match else ("", "")
+
+
+def _uncommented(line: str) -> str:
+    """Return `line` without its one comment sign; empty when it is not commented."""
+    match = _COMMENTED.match(line)
+    return match[1] + line[match.end() :] if match else ""
+
+
+# filling
 
 
 def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     """Return `text` with network and country set; comments, order and all other lines stay.
 
-    A block that is only commented out is uncommented whole, its closing brace too. The derived key is written,
-    never the passphrase. Raises SettingsFileError when a block is not closed.
+    The first active block is filled, and of it only the fields that must change; a block that is only commented out is
+    uncommented whole, its closing brace too, and prose in it stays a comment. What would keep the board from joining
+    (disabled, a fixed bssid, another kind of key) goes. The derived key is written, never the passphrase.
+    Raises SettingsFileError when a block is not closed.
     """
     lines = text.split("\n")
-    start, end = _open_block(lines, file.path)
+    start, end = _block(lines, file.path)
     fields = {"ssid": ssid_value(values.ssid), "psk": values.key}
     if values.hidden:
         fields["scan_ssid"] = "1"
-    body = [line for line in lines[start + 1 : end] if not _KEY_OFF.match(line)]
-    lines[start + 1 : end] = _with_fields(body, fields)
+    lines[start + 1 : end] = _with_fields(lines[start + 1 : end], fields)
     return "\n".join(_with_country(lines, values.country))
 
 
@@ -45,117 +82,154 @@ def ssid_value(ssid: str) -> str:
     return f'"{ssid}"'
 
 
-def _open_block(lines: list[str], path: str) -> tuple[int, int]:
-    """Make sure there is one active network block in `lines`; return the indices of its first and last line."""
-    for pattern in (_OPEN, _OPEN_COMMENTED):
-        start = next((i for i, line in enumerate(lines) if pattern.match(line)), None)
-        if start is None:
-            continue
-        end = next((i for i in range(start + 1, len(lines)) if _CLOSE.match(lines[i])), None)
+def _block(lines: list[str], path: str) -> tuple[int, int]:
+    """Make sure there is an active network block in `lines`; return the indices of its first and last line."""
+    start = next((i for i, line in enumerate(lines) if significant(line) == "network={"), None)
+    if start is not None:
+        end = next((i for i in range(start + 1, len(lines)) if significant(lines[i]) == "}"), None)
         if end is None:
-            raise SettingsFileError(
-                "the network block is not closed", expected="a line with }", where=f"{path}, line {start + 1}"
-            )
-        lines[start : end + 1] = [_uncommented(line) for line in lines[start : end + 1]]
+            raise _unclosed(path, start)
         return start, end
-    while lines and not lines[-1]:
-        lines.pop()
-    lines += ["network={", "}", ""]
+    start = next((i for i, line in enumerate(lines) if significant(_uncommented(line)) == "network={"), None)
+    if start is not None:
+        return start, _uncomment(lines, start, path)
+    append_lines(lines, ["network={", "}"])
     return len(lines) - 3, len(lines) - 2
 
 
-def _uncommented(line: str) -> str:
-    """Return `line` without its comment sign if what stands behind is a setting; prose stays a comment."""
-    bare = re.sub(r"^(\s*)#", r"\1", line, count=1)
-    is_setting = _FIELD.match(bare) or _OPEN.match(bare.lstrip()) or bare.strip() == "}"
-    if not is_setting:
-        return line
-    return bare.lstrip() if _OPEN.match(bare) or bare.strip() == "}" else bare
+def _unclosed(path: str, start: int) -> SettingsFileError:
+    return SettingsFileError(
+        "the network block is not closed", expected="a line with }", where=f"{path}, line {start + 1}"
+    )
+
+
+def _uncomment(lines: list[str], start: int, path: str) -> int:
+    """Uncomment the settings of the block that begins, commented, at `start`; return the index of its closing brace."""
+    for at in range(start, len(lines)):
+        bare = _uncommented(lines[at])
+        if at > start and (significant(bare) or significant(lines[at])) == "}":
+            lines[at] = bare.lstrip() if significant(bare) else lines[at]
+            lines[start] = _uncommented(lines[start]).lstrip()
+            return at
+        if at > start and _field(bare)[0] in NETWORK_FIELDS:
+            lines[at] = bare
+    raise _unclosed(path, start)
+
+
+def _keeps_from_joining(name: str, value: str) -> bool:
+    """Return whether a field of the block would keep the board from joining with the key that is written."""
+    if name == "disabled":
+        return value != "0"
+    if name == "key_mgmt":
+        return not JOINS_WITH_A_KEY & set(value.split())
+    return name in ("bssid", "psk_list", "sae_password") or (name == "mode" and value != "0")
 
 
 def _with_fields(body: list[str], fields: dict[str, str]) -> list[str]:
-    indent = next((re.match(r"\s*", line).group() for line in body if _FIELD.match(line)), "    ")  # type: ignore[union-attr]
+    settings = [line for line in body if _field(line)[0]]
+    indent = re.match(r"\s*", settings[0]).group() if settings else "    "  # type: ignore[union-attr]
     result, left = [], dict(fields)
     for line in body:
-        match = _FIELD.match(line)
-        name = match[1] if match else ""
+        name, value = _field(line)
         if name not in fields:
-            result.append(line)
+            if not _keeps_from_joining(name, value):
+                result.append(line)
         elif name in left:
-            result.append(f"{indent}{name}={left.pop(name)}")
+            wanted = left.pop(name)
+            result.append(line if value == wanted else f"{indent}{name}={wanted}")
     return result + [f"{indent}{name}={value}" for name, value in left.items()]
 
 
 def _with_country(lines: list[str], country: str) -> list[str]:
     wanted = f"country={country}"
-    active = [i for i, line in enumerate(lines) if _COUNTRY.match(line)]
+    outside = _outside_blocks(lines)
+    active = [i for i in outside if _field(lines[i])[0] == "country"]
     if active:
-        return [wanted if i == active[0] else line for i, line in enumerate(lines) if i not in active[1:]]
-    commented = next((i for i, line in enumerate(lines) if _COUNTRY_COMMENTED.match(line)), None)
+        keep = [line for i, line in enumerate(lines) if i not in active[1:]]
+        keep[active[0]] = lines[active[0]] if _field(lines[active[0]])[1] == country else wanted
+        return keep
+    commented = next((i for i in outside if _field(_uncommented(lines[i]))[0] == "country"), None)
     if commented is not None:
         return [wanted if i == commented else line for i, line in enumerate(lines)]
-    block = next(i for i, line in enumerate(lines) if _OPEN.match(line))
+    block = next(i for i, line in enumerate(lines) if significant(line) == "network={")
     return [*lines[:block], wanted, *lines[block:]]
 
 
-@dataclass(frozen=True, slots=True)
-class _Line:
-    number: int
-    text: str
+def _outside_blocks(lines: list[str]) -> list[int]:
+    inside, found = False, []
+    for i, line in enumerate(lines):
+        seen = significant(line)
+        if seen.endswith("={"):
+            inside = True
+        elif seen == "}":
+            inside = False
+        elif not inside:
+            found.append(i)
+    return found
 
 
-def check(text: str, path: str) -> Iterator[Finding]:
+# judging
+
+
+@dataclass
+class _Block:
+    """What was read of one network block."""
+
+    line: int
+    fields: dict[str, str] = field(default_factory=dict)
+
+
+def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
     """Yield what the real reader would refuse, misread or forgive in `text`."""
-    lines = [_Line(n, t) for n, t in enumerate(text.split("\n"), 1) if t.strip() and not t.lstrip().startswith("#")]
-    inside, blocks, countries = False, 0, []
-    ssid_seen = False
-    for line in lines:
-        where = Where(file=path, line=line.number)
-        bare = line.text.strip()
-        if re.match(r"network\s+=|network=\s+\{|network=\{\s*\S", bare) and not _OPEN.match(line.text):
-            yield _stop(
-                "wifi.block-open", f"Line {line.number} does not open a block", "Write network={ without blanks.", where
-            )
-        elif _OPEN.match(line.text):
-            if inside:
-                yield _stop("wifi.block-nested", "A block opens inside a block", "Close the first one with }.", where)
-            inside, blocks, ssid_seen = True, blocks + 1, False
-        elif bare == "}":
-            if not inside:
+    block: _Block | None = None
+    other = False
+    blocks: list[_Block] = []
+    countries: list[tuple[int, str]] = []
+    for number, line in enumerate(text.split("\n"), 1):
+        seen, where = significant(line), Where(file=path, line=number)
+        if not seen:
+            continue
+        name, value = _field(line)
+        if seen == "}":
+            if block is None and not other:
                 yield _stop(
                     "wifi.brace-alone",
-                    f"The brace in line {line.number} closes nothing",
+                    f"The brace in line {number} closes nothing",
                     "Uncomment the whole block.",
                     where,
                 )
-            elif not ssid_seen:
-                yield _stop("wifi.ssid-missing", "A network block without a name", 'Add ssid="…".', where)
-            inside = False
-        elif re.match(r"[a-z_0-9]+\s+=|[a-z_0-9]+=\s", bare):
+            elif block is not None:
+                blocks.append(block)
+            block, other = None, False
+        elif seen.endswith("={") and block is None and seen.startswith(BLOCKS):
+            block, other = (_Block(number), False) if seen == "network={" else (None, True)
+        elif re.match(r"network\s*=\s*\{", seen):
             yield _stop(
-                "wifi.blank-at-equals",
-                f"A blank beside = in line {line.number}",
-                "Write name=value without blanks.",
+                "wifi.block-open",
+                f"Line {number} does not open a block",
+                "Close the one before, and write network={ alone in its line.",
                 where,
             )
-        elif inside and bare.startswith("ssid="):
-            ssid_seen = True
-            yield from _check_ssid(bare[5:], where)
-        elif inside and bare.startswith("psk="):
-            yield from _check_key(bare[4:], where)
-        elif bare.startswith("country="):
-            countries.append(line)
-    if inside:
+        elif other:
+            continue
+        elif not name:
+            yield from _no_setting(seen, number, where)
+        elif block is not None:
+            yield from _check_field(name, value, block, where)
+        else:
+            if name == "country":
+                countries.append((number, value))
+            elif name not in GLOBAL_FIELDS:
+                yield _refused("wifi.field-unknown", f"{name} is no setting", where)
+    if block is not None:
+        blocks.append(block)
         yield _stop(
             "wifi.block-unclosed", "The last network block is not closed", "Add a line with }.", Where(file=path)
         )
     if not blocks:
-        yield _stop(
-            "wifi.no-network",
-            "No network is active in this file",
-            "Every line of the block must be uncommented, the closing brace too.",
-            Where(file=path),
-        )
+        yield _stop("wifi.no-network", "No network is active in this file",
+                    "Every line of the block must be uncommented, the closing brace too.", Where(file=path))  # fmt: skip
+    yield from _check_blocks(blocks, path)
     yield from _check_country(countries, path)
 
 
@@ -163,9 +237,74 @@ def _stop(code: str, title: str, fix: str, where: Where) -> Finding:
     return Finding(code, Severity.STOP, title, "The board would start and never join.", fix, where, SOURCE)
 
 
+def _refused(code: str, title: str, where: Where) -> Finding:
+    return Finding(code, Severity.STOP, title, "The reader refuses the whole file because of it.",
+                   "Take the line out, or mend the word.", where, SOURCE)  # fmt: skip
+
+
+def _no_setting(seen: str, number: int, where: Where) -> Iterator[Finding]:
+    if re.match(r"[A-Za-z_0-9]+\s+=", seen):
+        yield _stop(
+            "wifi.blank-at-equals", f"A blank beside = in line {number}", "Write name=value without blanks.", where
+        )
+    else:
+        yield _refused("wifi.line", f"Line {number} is no setting", where)
+
+
+_NUMBERS = ("priority", "disabled", "scan_ssid", "ieee80211w", "mode")
+
+
+def _check_field(name: str, value: str, block: _Block, where: Where) -> Iterator[Finding]:
+    if name in block.fields and name in ("ssid", "psk", "key_mgmt"):
+        yield Finding("wifi.field-doubled", Severity.NOTE, f"A second {name} in line {where.line}", "The last one counts.",
+                      "Keep one.", where, SOURCE)  # fmt: skip
+    block.fields[name] = value
+    if name not in NETWORK_FIELDS:
+        yield _refused("wifi.field-unknown", f"{name} is no setting of a network", where)
+    elif name == "ssid":
+        yield from _check_ssid(value, where)
+    elif name == "psk":
+        yield from _check_key(value, where)
+    elif name == "key_mgmt" and (strange := [v for v in value.split() if v not in KEY_MANAGEMENT]):
+        yield _refused("wifi.key-management", f"{strange[0]} is no kind of key", where)
+    elif name in _NUMBERS and not re.fullmatch(r"-?\d+", value):
+        yield _refused("wifi.number", f"{name} wants a number", where)
+
+
+def _check_blocks(blocks: list[_Block], path: str) -> Iterator[Finding]:
+    names: dict[str, int] = {}
+    for block in blocks:
+        where, fields = Where(file=path, line=block.line), block.fields
+        if "ssid" not in fields:
+            yield _stop("wifi.ssid-missing", "A network block without a name", 'Add ssid="…".', where)
+        elif fields["ssid"] in names:
+            yield Finding("wifi.network-doubled", Severity.CHECK, "One network stands here twice",
+                          f"Also in the block of line {names[fields['ssid']]}; which of the two counts is the reader's choice.",
+                          "Keep one of the blocks.", where, SOURCE)  # fmt: skip
+        names.setdefault(fields.get("ssid", ""), block.line)
+        kinds = set(fields.get("key_mgmt", "WPA-PSK").split())
+        if fields.get("disabled", "0") != "0":
+            yield _stop("wifi.disabled", "The network is switched off", "Take the line disabled= out.", where)
+        if kinds & KEY_MANAGEMENT and not kinds & (JOINS_WITH_A_KEY | {"NONE", "SAE", "OWE"}):
+            yield _stop("wifi.key-management-other", f"It would join with {' '.join(sorted(kinds))}, not with a passphrase",
+                        "Write key_mgmt=WPA-PSK, or take the line out.", where)  # fmt: skip
+        elif kinds & JOINS_WITH_A_KEY and "psk" not in fields and "sae_password" not in fields:
+            yield _stop(
+                "wifi.key-missing",
+                "A network block without a key",
+                "Add psk=, or key_mgmt=NONE for an open network.",
+                where,
+            )
+        if "bssid" in fields and fields["bssid"] not in ("any", ""):
+            yield Finding("wifi.bssid-fixed", Severity.CHECK, "Only one access point would do",
+                          f"bssid={fields['bssid']} keeps it from every other one of this name.", "Take the line out.", where, SOURCE)  # fmt: skip
+
+
 def _check_ssid(value: str, where: Where) -> Iterator[Finding]:
-    if len(value) >= 2 and value.startswith('"') and value.rstrip().endswith('"'):
-        octets = len(value.strip()[1:-1].encode())
+    if value.startswith('P"') and value.endswith('"') and len(value) > 2:
+        octets = len(re.sub(r"\\(x[0-9a-fA-F]{1,2}|.)", "x", value[2:-1]).encode())
+    elif len(value) >= 2 and value.startswith('"') and value.endswith('"'):
+        octets = len(value[1:-1].encode())
     elif re.fullmatch(r"([0-9a-fA-F]{2})+", value):
         octets = len(value) // 2
     else:
@@ -176,49 +315,43 @@ def _check_ssid(value: str, where: Where) -> Iterator[Finding]:
 
 
 def _check_key(value: str, where: Where) -> Iterator[Finding]:
-    if value.startswith('"'):
-        last = value.rfind('"')
-        length = last - 1
-        if last <= 0 or not PASSPHRASE_LEAST <= length <= PASSPHRASE_MOST:
-            yield _stop(
-                "wifi.passphrase-length",
-                f"The passphrase has {max(length, 0)} characters",
-                f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed, in straight quotes.",
-                where,
-            )
-        elif '"' in value[1:last] and "#" in value[1:last]:
-            yield _stop(
-                "wifi.passphrase-cut",
-                "The reader cuts this passphrase at its #",
-                "Write the derived key instead.",
-                where,
-            )
-    elif not re.fullmatch(r"[0-9a-fA-F]{64}", value):
-        yield _stop(
-            "wifi.passphrase-quotes",
-            "The passphrase needs straight quotes",
-            'Write psk="passphrase", or 64 hex digits without quotes.',
-            where,
-        )
+    if not value.startswith('"'):
+        if not _HEX_KEY.fullmatch(value):
+            yield _stop("wifi.passphrase-quotes", "The passphrase needs straight quotes",
+                        'Write psk="passphrase", or 64 hex digits without quotes.', where)  # fmt: skip
+        return
+    last = value.rfind('"')
+    length = last - 1
+    if last > 0 and last == len(value) - 1 and PASSPHRASE_LEAST <= length <= PASSPHRASE_MOST:
+        return
+    yield _stop(
+        "wifi.passphrase-length",
+        f"The reader sees a passphrase of {max(length, 0)} characters"
+        if last > 0
+        else "The passphrase has no closing quote",
+        f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed, in straight quotes; with a quote or # in it, write the derived key.",
+        where,
+    )
 
 
-def _check_country(countries: list[_Line], path: str) -> Iterator[Finding]:
+def _check_country(countries: list[tuple[int, str]], path: str) -> Iterator[Finding]:
     if not countries:
         yield Finding(
             "wifi.country-missing", Severity.CHECK, "No country set",
             "The radio may stay off, or miss channels 12 and 13 and parts of 5 GHz.", "Add country= and two capital letters.",
             Where(file=path), SOURCE,
         )  # fmt: skip
-    for line in countries[1:]:
-        yield Finding(
-            "wifi.country-doubled", Severity.NOTE, f"A second country in line {line.number}", "The last one counts.",
-            "Keep one.", Where(file=path, line=line.number), SOURCE,
-        )  # fmt: skip
-    for line in countries:
-        code = line.text.strip().partition("=")[2]
-        if code != code.upper() or len(code) != 2:
-            yield Finding(
-                "wifi.country-letters", Severity.NOTE, f"The country in line {line.number} is not two capital letters",
-                "This reader forgives it; others do not.", "Write it as in GB.", Where(file=path, line=line.number),
-                "ISO 3166-1 alpha-2",
-            )  # fmt: skip
+    for number, _ in countries[1:]:
+        yield Finding("wifi.country-doubled", Severity.NOTE, f"A second country in line {number}", "The last one counts.",
+                      "Keep one.", Where(file=path, line=number), SOURCE)  # fmt: skip
+    for number, code in countries:
+        where, iso = Where(file=path, line=number), "ISO 3166-1 alpha-2"
+        if len(code) < 2:
+            yield _refused("wifi.country-short", f"The country in line {number} is too short", where)
+        elif pycountry.countries.get(alpha_2=code[:2].upper()) is None:
+            yield Finding("wifi.country-none", Severity.CHECK, f"{code} is no country",
+                          "The reader takes it; the radio then keeps to what is allowed everywhere, or stays off.",
+                          "Write the two capital letters of the country, as in GB.", where, iso)  # fmt: skip
+        elif code != code.upper() or len(code) != 2:
+            yield Finding("wifi.country-letters", Severity.NOTE, f"The country in line {number} is not two capital letters",
+                          "This reader forgives it; others do not.", "Write it as in GB.", where, iso)  # fmt: skip

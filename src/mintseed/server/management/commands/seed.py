@@ -4,21 +4,28 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.core.management.base import BaseCommand
+from django.core.management.base import BaseCommand, CommandParser
 
-from mintseed.server.demo.quay_house import seed_bench, seed_database
-from mintseed.server.models import Site
+from mintseed.server.agent.bench_row import own_bench
+from mintseed.server.demo.quay_house import seed_bench, seed_database, seed_readers
 from mintseed.wiring import config
 
 
 class Command(BaseCommand):
     help = "Load the demo where nothing was loaded yet."
 
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--bench-only", action="store_true", help="only what one more bench needs")
+
     def handle(self, *args: Any, **options: Any) -> None:
         chosen = config()
         chosen.library.mkdir(parents=True, exist_ok=True)
+        if options["bench_only"]:
+            if chosen.is_standin:
+                seed_readers(chosen)
+            own_bench()
+            return
         if chosen.is_standin:
             seed_bench(chosen)
             seed_database(chosen)
-        else:
-            Site.objects.get_or_create(pk=1)
+        own_bench()

@@ -1,0 +1,87 @@
+"""Which card is this? Told by its own bytes against the writes on record, and by its own number where the system tells it.
+
+A USB reader's serial is the reader's; two cards through one reader look the same to it, and some readers have none.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from typing import Literal
+
+HEAD_BYTES = 1024 * 1024
+"""bytes of a card's start that are compared whole: its partition table and, on many boards, its boot code."""
+
+MOST_FILES = 32
+"""settings files looked at to recognise a card."""
+
+Kind = Literal["same", "changed", "kin", "unknown"]
+
+
+@dataclass(frozen=True, slots=True)
+class CardMarks:
+    """What tells a card from another. Empty where it could not be read. `head` is the BLAKE3 of the first HEAD_BYTES;
+    `volume_id` the serial of its FAT boot volume; `files` maps settings files to the BLAKE3 of their content."""
+
+    number: str = ""
+    size_bytes: int = 0
+    disk_id: str = ""
+    volume_id: str = ""
+    head: str = ""
+    files: Mapping[str, str] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class WrittenMarks:
+    """The marks one proven write left on its card."""
+
+    write_id: int
+    marks: CardMarks
+
+
+@dataclass(frozen=True, slots=True)
+class Recognition:
+    """Whose card it is. `same`: holds what that write put there; `changed`: that card, booted or edited since;
+    `kin`: a card of the same image, nobody can say which; `unknown`: no write on record matches."""
+
+    kind: Kind
+    write_id: int | None = None
+
+    @property
+    def is_known(self) -> bool:
+        return self.kind in ("same", "changed")
+
+
+UNKNOWN = Recognition("unknown")
+
+
+def recognise(seen: CardMarks, written: Sequence[WrittenMarks]) -> Recognition:
+    """Return whose card `seen` is, by `written` (newest first).
+
+    A card's own number decides alone when both sides have one. Without it: the head, the disk identifier and every
+    settings file alike is the same card; the disk identifier and one settings file alike is that card, changed since.
+    Empty marks match nothing.
+    """
+    best = UNKNOWN
+    for one in written:
+        kind = _compare(seen, one.marks)
+        if kind == "same":
+            return Recognition("same", one.write_id)
+        if kind == "changed" and best.kind != "changed":
+            best = Recognition("changed", one.write_id)
+        elif kind == "kin" and best.kind == "unknown":
+            best = Recognition("kin")
+    return best
+
+
+def _compare(seen: CardMarks, then: CardMarks) -> Kind:
+    told_apart = bool(seen.number and then.number)
+    if told_apart and seen.number != then.number:
+        return "unknown"
+    alike = {p for p, digest in then.files.items() if digest and seen.files.get(p) == digest}
+    if seen.head and seen.head == then.head and seen.disk_id == then.disk_id and len(alike) == len(then.files):
+        return "same"
+    kin = bool(seen.disk_id) and seen.disk_id == then.disk_id and seen.volume_id == then.volume_id
+    if told_apart or (kin and alike):
+        return "changed"
+    return "kin" if kin else "unknown"

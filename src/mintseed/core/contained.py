@@ -1,0 +1,36 @@
+"""Findings about what could not be used at all. Each spoils only itself: the deployment, the file, the board it speaks of."""
+
+from __future__ import annotations
+
+from mintseed.core.errors import MintSeedError
+from mintseed.core.findings import Finding, Severity, Where
+
+
+def broken_description(name: str, error: MintSeedError) -> Finding:
+    """Return the finding about a recipe or board file that cannot be read."""
+    return Finding("description.broken", Severity.CHECK, f"{name} cannot be used", error.sentence(),
+                   "Mend the file, then start the application again.", Where(file=name))  # fmt: skip
+
+
+def unknown_board(unit: str, board: str) -> Finding:
+    """Return the finding about a board one owns whose description is gone."""
+    return Finding("shelf.board-unknown", Severity.STOP, f"The description of {board} is gone",
+                   "Nothing is known of this board.", "Put its file back, or choose another kind.", Where(part=unit))  # fmt: skip
+
+
+def unreadable_deployment(error: Exception) -> Finding:
+    """Return the finding about a deployment that cannot be judged, by an error of ours or by a mistake in the program."""
+    if isinstance(error, MintSeedError):
+        return Finding(
+            "deployment.unreadable",
+            Severity.STOP,
+            error.found,
+            error.sentence(),
+            error.next_step,
+            Where(file=error.where),
+        )
+    return Finding(
+        "deployment.unreadable", Severity.STOP, "This deployment could not be judged",
+        f"An unforeseen {type(error).__name__}; the rest of the bench is not touched by it.",
+        "The application's output has the details. Take it off the bench, or mend what it is made of.",
+    )  # fmt: skip

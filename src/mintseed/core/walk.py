@@ -1,0 +1,348 @@
+"""One deployment walked down the line: what was chosen and what happened go in, findings, marks and the next step come out.
+
+Nothing here is stored and nothing here asks anything: a walk is a value computed from `WalkInputs`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from functools import cached_property
+from zoneinfo import ZoneInfo
+
+from mintseed.core.boards.model import Board, Supply
+from mintseed.core.boot.band import Band, band_for, judge_boot
+from mintseed.core.boot.causes import BootEvidence, Cause, rank_causes
+from mintseed.core.find.candidates import Candidate, judge_find
+from mintseed.core.findings import Finding, Severity, verdict, worst_first
+from mintseed.core.image.report import XRay
+from mintseed.core.line import Line, StationState, draw_line
+from mintseed.core.next_steps import (
+    BootFacts,
+    CardFacts,
+    boot_state,
+    card_state,
+    find_state,
+    image_state,
+    keep_state,
+    plan_state,
+    settings_state,
+    setup_state,
+)
+from mintseed.core.plan.fit import Plan, Way, board_fit, check_plan
+from mintseed.core.recipes.model import Recipe
+from mintseed.core.settings.fill import FilledFile, fill_files, fingerprint
+from mintseed.core.settings.values import SettingValues, check_answers, check_values
+from mintseed.core.setup.steps import StepResult, step_results
+from mintseed.core.site.model import WifiNetwork
+from mintseed.core.stations import ORDER, Station
+
+
+@dataclass(frozen=True, slots=True)
+class WriteFacts:
+    """The last write. `proven_at` is None unless its proof stands; `trouble` says how it ended when not well, `void_why`
+    what ended its proof."""
+
+    writing: bool = False
+    trouble: str = ""
+    fingerprint: str = ""
+    proven_at: datetime | None = None
+    void_why: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RunFacts:
+    """The last boot of the card that is proven now. `pace` is how many seconds of a boot pass in one second.
+
+    The keys are marks: equal marks, equal keys. `joined_same` and `joined_other` count other boards that joined this
+    network with the key of this card and with another one.
+    """
+
+    number: int
+    powered_at: datetime
+    pace: float = 1.0
+    off_at: datetime | None = None
+    lasted_s: float | None = None
+    joined_after_s: float | None = None
+    looked_at: datetime | None = None
+    candidates: tuple[Candidate, ...] = ()
+    causes_then: tuple[Cause, ...] = ()
+    key_is_sites: bool | None = None
+    joined_same: int = 0
+    joined_other: int = 0
+
+    @property
+    def powered(self) -> bool:
+        return self.off_at is None
+
+
+@dataclass(frozen=True, slots=True)
+class WalkInputs:
+    """Everything a deployment is judged from."""
+
+    recipe: Recipe
+    host_name: str
+    values: SettingValues
+    now: datetime
+    time_zone: str = "UTC"
+    board: Board | None = None
+    supply: Supply | None = None
+    card_gb: int | None = None
+    way: Way | None = None
+    network: WifiNetwork | None = None
+    site_keyboard: str = ""
+    names_taken: frozenset[str] = frozenset()
+    image_chosen: bool = False
+    image_reading: bool = False
+    xray: XRay | None = None
+    agreed: bool = False
+    write: WriteFacts = WriteFacts()
+    run: RunFacts | None = None
+    claimed: str = ""
+    measured: Mapping[str, Finding] = field(default_factory=dict)
+    ticked: frozenset[str] = frozenset()
+    kept: bool = False
+
+
+class Walk:
+    """`WalkInputs` with everything derived from them, each part when it is asked for."""
+
+    def __init__(self, inputs: WalkInputs) -> None:
+        self.inputs = inputs
+
+    # plan
+
+    @cached_property
+    def plan(self) -> Plan:
+        i = self.inputs
+        return Plan(i.recipe, i.board, i.supply, i.card_gb, i.way, i.network, i.xray)
+
+    @cached_property
+    def plan_findings(self) -> tuple[Finding, ...]:
+        return worst_first(check_plan(self.plan))
+
+    @property
+    def plan_complete(self) -> bool:
+        i = self.inputs
+        needs_network = i.way == "wifi" and i.network is None and i.board is not None and i.board.has_radio
+        return i.board is not None and i.way is not None and i.card_gb is not None and not needs_network
+
+    # image
+
+    @cached_property
+    def image_findings(self) -> tuple[Finding, ...]:
+        xray, board = self.inputs.xray, self.inputs.board
+        if xray is None:
+            return ()
+        return worst_first((*xray.findings, *(board_fit(board, xray) if board else ())))
+
+    # settings
+
+    @cached_property
+    def value_findings(self) -> tuple[Finding, ...]:
+        i = self.inputs
+        found = check_values(
+            i.values, default_host_name=i.recipe.host_name, names_taken=i.names_taken, site_keyboard=i.site_keyboard
+        )
+        return (*found, *check_answers(i.recipe.asks, i.values.answers))
+
+    @cached_property
+    def filled(self) -> tuple[FilledFile, ...]:
+        """The filled files; empty before the image is read or while a value forbids filling."""
+        i = self.inputs
+        if i.xray is None or verdict(self.value_findings) is Severity.STOP:
+            return ()
+        return fill_files(i.recipe, i.values, {f.path: f.content for f in i.xray.files})
+
+    @cached_property
+    def settings_findings(self) -> tuple[Finding, ...]:
+        return worst_first((*self.value_findings, *(f for file in self.filled for f in file.findings)))
+
+    @cached_property
+    def fingerprint(self) -> str:
+        xray = self.inputs.xray
+        return fingerprint(xray.sha256, self.filled) if xray and self.filled else ""
+
+    # card
+
+    @property
+    def card_current(self) -> bool:
+        write = self.inputs.write
+        return write.proven_at is not None and bool(write.fingerprint) and write.fingerprint == self.fingerprint
+
+    @property
+    def card_facts(self) -> CardFacts:
+        write = self.inputs.write
+        return CardFacts(
+            write.writing, write.trouble, write.proven_at is not None, self.card_current, void_why=write.void_why
+        )
+
+    def not_ready_to_write(self) -> str:
+        """Return what stands against writing a card, or nothing."""
+        if self.inputs.xray is None:
+            return "No image was read yet"
+        found = (*self.plan_findings, *self.image_findings, *self.settings_findings)
+        stop = next((f for f in found if f.severity is Severity.STOP), None)
+        if stop:
+            return stop.title
+        if not self.inputs.agreed:
+            return "The settings were not looked over yet"
+        return "" if self.filled else "No settings file could be filled"
+
+    # boot
+
+    @property
+    def band(self) -> Band | None:
+        return band_for(self.inputs.recipe, self.inputs.board) if self.inputs.board else None
+
+    @property
+    def elapsed_s(self) -> float:
+        """Seconds of boot since power-on, at the bench's pace; what it lasted once it is off."""
+        run = self.inputs.run
+        if run is None:
+            return 0.0
+        if run.lasted_s is not None:
+            return run.lasted_s
+        return max(0.0, ((run.off_at or self.inputs.now) - run.powered_at).total_seconds() * run.pace)
+
+    def at(self, boot_seconds: float) -> datetime | None:
+        """Return the clock time at which this boot is `boot_seconds` old."""
+        run = self.inputs.run
+        return run.powered_at + timedelta(seconds=boot_seconds / run.pace) if run else None
+
+    @cached_property
+    def boot_finding(self) -> Finding | None:
+        run, band = self.inputs.run, self.band
+        if run is None or band is None:
+            return None
+        return judge_boot(band, self.elapsed_s, run.joined_after_s, run=run.number, off=not run.powered)
+
+    @cached_property
+    def causes(self) -> tuple[Cause, ...]:
+        """Why it is late, or why the boot before did not join: judged at the time, or now while it is powered."""
+        run = self.inputs.run
+        if run is None or run.joined_after_s is not None or self.boot_finding is None:
+            return ()
+        if not run.powered:
+            return run.causes_then
+        if self.boot_finding.severity not in (Severity.CHECK, Severity.STOP):
+            return ()
+        return rank_causes(self.boot_evidence)
+
+    @property
+    def boot_evidence(self) -> BootEvidence:
+        """What speaks for and against each cause, gathered from the other stations."""
+        i, run, proven = self.inputs, self.inputs.run, self.inputs.write.proven_at
+        supply = next(
+            (f.severity for f in self.plan_findings if f.code.startswith("plan.supply-") and f.code != "plan.supply-missing"),
+            None,
+        )  # fmt: skip
+        board = next(
+            (f.severity is Severity.OK for f in self.image_findings if f.code in ("plan.board-fits", "plan.board-not-in-image")),
+            None,
+        )  # fmt: skip
+        return BootEvidence(
+            way=i.values.way,
+            network=i.values.ssid,
+            passphrase_is_sites=run.key_is_sites if run else None,
+            joined_with_same_key=run.joined_same if run else 0,
+            joined_with_other_key=run.joined_other if run else 0,
+            country=i.values.country,
+            country_in_file=any(f.carries_country for f in self.filled) if self.filled else None,
+            files_sound=verdict(f for file in self.filled for f in file.findings) in (Severity.OK, Severity.NOTE),
+            board_in_image=board,
+            board_name=i.board.name if i.board else "",
+            supply_carries=None if supply is None else supply in (Severity.OK, Severity.NOTE),
+            card_proven_ago_s=(run.powered_at - proven).total_seconds() if run and proven else None,
+        )
+
+    # find
+
+    @cached_property
+    def find_findings(self) -> tuple[Finding, ...]:
+        run = self.inputs.run
+        return judge_find(run.candidates, self.inputs.host_name) if run and run.looked_at else ()
+
+    @property
+    def winner(self) -> Candidate | None:
+        winners = [c for c in self.inputs.run.candidates if c.is_it] if self.inputs.run else []
+        return winners[0] if len(winners) == 1 else None
+
+    # setup
+
+    @cached_property
+    def setup_results(self) -> tuple[StepResult, ...]:
+        return step_results(self.inputs.recipe, self.inputs.measured, self.inputs.ticked)
+
+    # the line
+
+    def clock_text(self, moment: datetime) -> str:
+        """Return `moment` as a clock at the site shows it."""
+        return f"{moment.astimezone(ZoneInfo(self.inputs.time_zone)):%H:%M:%S}"
+
+    @cached_property
+    def states(self) -> dict[Station, StationState]:
+        i, winner, run, band = self.inputs, self.winner, self.inputs.run, self.band
+        late_at = self.at(band.late_after_s) if band else None
+        boot = BootFacts(
+            run is not None and run.powered,
+            self.elapsed_s,
+            run.joined_after_s if run else None,
+            until=self.clock_text(late_at) if late_at else "",
+            since=self.clock_text(run.powered_at) if run else "",
+            failed_run=run.number if run and not run.powered and run.joined_after_s is None else 0,
+            likeliest=self.causes[0].title if self.causes else "",
+        )
+        return {
+            Station.PLAN: plan_state(self.plan_findings, complete=self.plan_complete),
+            Station.IMAGE: image_state(
+                self.image_findings, chosen=i.image_chosen, read=i.xray is not None, reading=i.image_reading
+            ),
+            Station.SETTINGS: settings_state(self.settings_findings, agreed=i.agreed, files=len(self.filled)),
+            Station.CARD: card_state(self.card_facts),
+            Station.BOOT: boot_state(boot, band),
+            Station.FIND: find_state(
+                self.find_findings,
+                claimed=i.claimed,
+                seen_at=winner.address if winner else "",
+                page_answers=bool(winner and winner.page_answers),
+                powered=run is not None and run.powered,
+            ),
+            Station.SETUP: setup_state(self.setup_results),
+            Station.KEEP: keep_state(kept=i.kept),
+        }
+
+    @cached_property
+    def line(self) -> Line:
+        return draw_line(self.states, in_service=self.inputs.kept)
+
+    @property
+    def findings(self) -> dict[Station, tuple[Finding, ...]]:
+        """The findings of every station, as its record keeps them."""
+        setup = tuple(r.finding for r in self.setup_results if r.finding)
+        boot = (self.boot_finding,) if self.boot_finding else ()
+        card = (self._card_finding,) if self._card_finding else ()
+        found = {
+            Station.PLAN: self.plan_findings, Station.IMAGE: self.image_findings, Station.SETTINGS: self.settings_findings,
+            Station.CARD: card, Station.BOOT: boot, Station.FIND: self.find_findings, Station.SETUP: setup, Station.KEEP: (),
+        }  # fmt: skip
+        return {station: found[station] for station in ORDER}
+
+    @property
+    def _card_finding(self) -> Finding | None:
+        write = self.inputs.write
+        if write.void_why and write.proven_at is None and not write.writing:
+            return Finding("card.proof-void", Severity.CHECK, "This card's proof no longer stands", f"{write.void_why}.",
+                           "Write the card again.")  # fmt: skip
+        return None
+
+    @property
+    def again_at(self) -> datetime | None:
+        """When time alone changes the judgement: the next mark of a running boot's band."""
+        run, band = self.inputs.run, self.band
+        if run is None or band is None or not run.powered or run.joined_after_s is not None or self.inputs.kept:
+            return None
+        marks = (band.usual_from_s, band.usual_to_s, band.late_after_s, band.hopeless_after_s)
+        left = [m for m in marks if m > self.elapsed_s]
+        return self.at(left[0]) if left else None

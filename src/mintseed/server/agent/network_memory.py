@@ -1,0 +1,45 @@
+"""Who was on the network since when, as this bench saw it."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import datetime, timedelta
+
+from django.db import transaction
+
+from mintseed.core.find.sightings import Sighting
+from mintseed.server.models import Bench, Site
+from mintseed.services import find_device
+
+
+class NetworkMemory:
+    """Who was on the network since when, as this bench saw it: what "new since power-on" rests on.
+
+    Leases, neighbours and announcements are read all the time. A scan speaks to every address of the site's own ranges,
+    so it runs only when a card was just proven (to know who is there before) and while a board is looked for.
+    """
+
+    FORGET_AFTER = timedelta(hours=24)
+
+    def __init__(self, bench: Bench) -> None:
+        self._bench = bench
+
+    def remember(self, sightings: Sequence[Sighting], now: datetime, *, scanned: bool = False) -> None:
+        """Add what was seen at `now`."""
+        with transaction.atomic():
+            row = Bench.objects.select_for_update().get(pk=self._bench.pk)
+            memory = dict(row.network_seen)
+            for key in find_device.known_keys(sightings):
+                first = memory.get(key, {}).get("first", now.isoformat())
+                memory[key] = {"first": first, "last": now.isoformat()}
+            oldest = (now - self.FORGET_AFTER).isoformat()
+            row.network_seen = {k: v for k, v in memory.items() if v["last"] >= oldest}
+            row.watching_since = row.watching_since or now
+            if scanned:
+                row.scanned_at = now
+            row.save(update_fields=["network_seen", "watching_since", "scanned_at"])
+
+
+def site_networks(bench: Bench) -> tuple[str, ...]:
+    """Return the ranges of the site where `bench` stands."""
+    return tuple(Site.objects.get(pk=bench.site_id).networks)

@@ -1,0 +1,85 @@
+"""One writer a drive. A lease has a number that only rises; whoever holds an old one writes and proves nothing."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+
+from django.db import IntegrityError, transaction
+from django.db.models import Q
+
+from mintseed.server.jobs.state import DEAD_AFTER_S, STARTS_WITHIN_S, WORKER_DIED, is_active
+from mintseed.server.journal import record
+from mintseed.server.models import Bench, Card, DriveLease, Job, Write
+
+
+def lock_lease(bench: Bench, path: str) -> DriveLease:
+    """Return the lease of a drive, locked until the transaction ends. There is one row a drive, whoever comes first."""
+    try:
+        with transaction.atomic():
+            DriveLease.objects.get_or_create(bench=bench, path=path)
+    except IntegrityError:
+        pass  # another request made it at this moment
+    return (
+        DriveLease.objects.select_for_update()
+        .select_related("write__job", "write__deployment")
+        .get(bench=bench, path=path)
+    )
+
+
+def writer_of(lease: DriveLease, now: datetime) -> str:
+    """Return the name of the deployment that is being written to the drive now, or nothing."""
+    job = getattr(lease.write, "job", None) if lease.write else None
+    return lease.write.deployment.name if lease.write and job is not None and is_active(job, now) else ""
+
+
+def take_lease(lease: DriveLease, write: Write, now: datetime) -> None:
+    """Hand the drive to `write`. A job that held it and is not alive any more is buried first."""
+    held = getattr(lease.write, "job", None) if lease.write else None
+    if held is not None and held.state in (Job.State.QUEUED, Job.State.RUNNING):
+        bury(held, now, "Given up: the drive was handed to another write; the card is not usable")
+    lease.number += 1
+    lease.write = write
+    lease.save()
+    write.lease_number = lease.number
+    write.save(update_fields=["lease_number"])
+
+
+def holds_lease(write: Write) -> bool:
+    """Return whether `write` still holds its drive."""
+    return DriveLease.objects.filter(
+        bench_id=write.bench_id, path=write.drive_path, number=write.lease_number, write_id=write.pk
+    ).exists()
+
+
+def bury(job: Job, now: datetime, why: str = WORKER_DIED) -> bool:
+    """Call a job dead, for good: whatever its worker does afterwards finds it failed. Returns whether it was this call."""
+    with transaction.atomic():
+        still = Job.objects.filter(pk=job.pk, state=job.state, heartbeat_at=job.heartbeat_at)
+        if not still.update(state=Job.State.FAILED, trouble={"code": "outside", "sentence": why}, finished_at=now):
+            return False
+        if job.write_id:
+            Write.objects.filter(pk=job.write_id, outcome="").update(
+                outcome=Write.Outcome.FAILED, trouble={"sentence": why}, ended_at=now
+            )
+            record(job.write.deployment if job.write else None, "card", "card.failed", f"Card not written: {why}")
+    return True
+
+
+def bury_the_dead(now: datetime) -> int:
+    """Bury every job whose worker has fallen silent or never came. Returns how many."""
+    silent, late = now - timedelta(seconds=DEAD_AFTER_S), now - timedelta(seconds=STARTS_WITHIN_S)
+    dead = Job.objects.filter(
+        Q(state=Job.State.RUNNING, heartbeat_at__lt=silent) | Q(state=Job.State.QUEUED, created_at__lt=late)
+    ).select_related("write__deployment")
+    return sum(
+        bury(job, now, WORKER_DIED if job.state == Job.State.RUNNING else "No worker took it up in time")
+        for job in dead
+    )
+
+
+def end_proofs(card: Card | None, write: Write, now: datetime, why: str) -> int:
+    """Take away whatever else was proven on `card`. Returns how many proofs ended."""
+    if card is None:
+        return 0
+    others = Write.objects.filter(card=card, proven_at__isnull=False, void_at=None).exclude(pk=write.pk)
+    return others.update(void_at=now, void_why=why[:200])

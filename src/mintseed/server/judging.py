@@ -1,0 +1,183 @@
+"""Station records: made when an input changed, read by every screen, closed when a device goes into service."""
+
+from __future__ import annotations
+
+import hashlib
+import logging
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from functools import cache
+from typing import Any
+
+from django.conf import settings
+from django.db import transaction
+from pydantic import TypeAdapter
+
+from mintseed import wiring
+from mintseed.core.contained import unreadable_deployment
+from mintseed.core.errors import MintSeedError
+from mintseed.core.findings import Finding, verdict
+from mintseed.core.line import Line, Mark, StationMark
+from mintseed.core.stations import ORDER, TITLES, Station
+from mintseed.server.jobs.state import is_active
+from mintseed.server.load import Loaded, load, load_many
+from mintseed.server.models import Deployment, Judgement, StationRecord
+from mintseed.server.stored_types import FINDING, stored
+
+log = logging.getLogger("mintseed.judging")
+
+LINE = TypeAdapter(Line)
+
+
+@dataclass(frozen=True)
+class Judged:
+    """A deployment and what was judged of it. `closed`: in service, shown as it was."""
+
+    loaded: Loaded
+    line: Line
+    findings: dict[Station, tuple[Finding, ...]]
+    closed: bool
+
+    def of(self, station: Station) -> list[Finding]:
+        return list(self.findings.get(station, ()))
+
+
+def judged(pk: int) -> Judged:
+    """Return one deployment with its records, brought up to date. Raises Deployment.DoesNotExist."""
+    return judge([load(pk)])[0]
+
+
+def judged_all() -> list[Judged]:
+    """Return every deployment on the bench with its records, brought up to date."""
+    return judge(load_many())
+
+
+def judge(loaded: Iterable[Loaded]) -> list[Judged]:
+    """Return each of `loaded` with its records; those whose inputs changed since are judged anew and kept."""
+    rows = list(loaded)
+    ids = [one.row.pk for one in rows]
+    known = {j.deployment_id: j for j in Judgement.objects.filter(deployment_id__in=ids)}
+    records: dict[int, list[StationRecord]] = defaultdict(list)
+    for record in StationRecord.objects.filter(deployment_id__in=ids, current=True):
+        records[record.deployment_id].append(record)
+    return [_fresh(one, known.get(one.row.pk), records[one.row.pk]) for one in rows]
+
+
+def _fresh(one: Loaded, known: Judgement | None, records: list[StationRecord]) -> Judged:
+    mark = inputs_mark(one)
+    holds = known is not None and (
+        known.closed or (known.inputs == mark and (known.again_at is None or known.again_at > one.now))
+    )
+    if known is not None and holds and (line := stored(LINE, known.line, None)) is not None:
+        found = {
+            Station(r.station): tuple(f for f in (stored(FINDING, x, None) for x in r.findings) if f) for r in records
+        }
+        return Judged(one, line, found, known.closed)
+    line, found, again_at = _judge(one)
+    _keep(one.row, mark, line, found, again_at, one.now, closed=one.closing is not None)
+    return Judged(one, line, found, one.closing is not None)
+
+
+def _judge(one: Loaded) -> tuple[Line, dict[Station, tuple[Finding, ...]], datetime | None]:
+    """Judge one deployment. What spoils it spoils it alone: the reason becomes its finding."""
+    try:
+        return one.walk.line, one.walk.findings, one.walk.again_at
+    except Exception as error:
+        if not isinstance(error, MintSeedError):
+            log.exception("deployment %s could not be judged", one.row.pk)
+        broken = unreadable_deployment(error)
+    marks = tuple(StationMark(s, TITLES[s], Mark.STOP if s is Station.PLAN else Mark.TODO, "") for s in ORDER)
+    line = Line(marks, Station.PLAN, broken.title, broken.fix, "See", True, False)
+    return line, {Station.PLAN: (broken,)}, None
+
+
+def _keep(
+    row: Deployment,
+    mark: str,
+    line: Line,
+    found: dict[Station, tuple[Finding, ...]],
+    again_at: datetime | None,
+    now: datetime,
+    *,
+    closed: bool,
+) -> None:
+    """Store the judgement, and a new record for each station where it changed."""
+    with transaction.atomic():
+        held, made = Judgement.objects.select_for_update().get_or_create(
+            deployment=row,
+            defaults={
+                "inputs": mark,
+                "line": LINE.dump_python(line, mode="json"),
+                "again_at": again_at,
+                "closed": closed,
+            },
+        )
+        if not made:
+            if held.closed:
+                return
+            held.inputs, held.line, held.again_at, held.at, held.closed = (
+                mark,
+                LINE.dump_python(line, mode="json"),
+                again_at,
+                now,
+                closed,
+            )
+            held.save()
+        before = {r.station: r for r in StationRecord.objects.filter(deployment=row, current=True)}
+        for drawn in line.marks:
+            findings = found.get(drawn.station, ())
+            fields: dict[str, Any] = {
+                "mark": str(drawn.mark),
+                "verdict": str(verdict(findings)),
+                "note": drawn.note[:200],
+                "findings": [FINDING.dump_python(f, mode="json") for f in findings],
+            }
+            last = before.get(str(drawn.station))
+            if last is not None and all(getattr(last, k) == v for k, v in fields.items()):
+                continue
+            if last is not None:
+                StationRecord.objects.filter(pk=last.pk).update(current=False)
+            StationRecord.objects.create(deployment=row, station=str(drawn.station), inputs=mark, at=now, **fields)
+
+
+def reopen(row: Deployment) -> None:
+    """Let a closed record be judged again: a new write begins a new story."""
+    Judgement.objects.filter(deployment=row).update(closed=False)
+
+
+@cache
+def _descriptions_mark() -> str:
+    """Return what changes when a recipe or board file changed since the process started."""
+    digest = hashlib.sha256()
+    for described in (*wiring.recipes().values(), *wiring.boards().values()):
+        digest.update(described.model_dump_json().encode())
+    return digest.hexdigest()
+
+
+JUDGED_BY = "3"
+"""Raised when the rules change so that stored judgements are to be made again."""
+
+
+def inputs_mark(one: Loaded) -> str:
+    """Return a keyed hash of everything `one` is judged from. Secrets go into it and cannot be got out."""
+    row, run, write = one.row, one.run, one.write
+    parts: list[object] = [JUDGED_BY, _descriptions_mark()]
+    parts += [_values(row), _values(row.site), *(_values(r) for r in (row.network, row.board_unit, row.supply))]
+    image = row.image
+    parts.append((image.pk, image.sha256, image.read_at, one.xray_length) if image else None)
+    parts.append(one.image_job is not None and is_active(one.image_job, one.now))
+    parts.append((write.pk, write.outcome, write.proven_at, write.void_at, write.fingerprint) if write else None)
+    parts.append((one.job.state, is_active(one.job, one.now), one.job.trouble) if one.job else None)
+    parts.append(
+        (run.pk, run.powered_at, run.off_at, run.joined_after_s, run.candidates, run.looked_at is None) if run else None
+    )
+    parts.append((one.run_number, one.claim.pk if one.claim else None, one.closing.pk if one.closing else None))
+    parts.append([r.pk for r in one.readings])
+    parts.append((sorted(one.names_taken), one.joined if run else ()))
+    return hashlib.blake2b(repr(parts).encode(), key=settings.SECRET_KEY.encode()[:64], digest_size=32).hexdigest()
+
+
+def _values(row: Any) -> list[object]:
+    return [getattr(row, f.attname) for f in row._meta.concrete_fields] if row is not None else []

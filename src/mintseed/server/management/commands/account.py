@@ -1,0 +1,53 @@
+"""Make an account, or give it another password. It is needed where others on the network can reach the page."""
+
+from __future__ import annotations
+
+import getpass
+import sys
+from typing import Any
+
+from django.conf import settings
+from django.contrib.auth import get_user_model
+from django.contrib.auth.password_validation import validate_password
+from django.core.exceptions import ValidationError
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+
+class Command(BaseCommand):
+    help = "Make an account; the password is asked for, or read from standard input."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("name", nargs="?", default="")
+        parser.add_argument("--require", action="store_true", help="fail where one is needed and there is none")
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        users, name = get_user_model(), options["name"]
+        if options["require"]:
+            if not settings.ACCOUNT_REQUIRED or users.objects.exists():
+                return
+            if not sys.stdin.isatty():
+                raise CommandError("no account")
+            self.stdout.write("  Others on your network will reach it, so it needs an account.")
+            name = input("  Name: ").strip()
+        if not name:
+            raise CommandError("say its name:  manage.py account NAME")
+        user, made = users.objects.get_or_create(username=name)
+        password = _password()
+        try:
+            validate_password(password, user)
+        except ValidationError as error:
+            if made:
+                user.delete()
+            raise CommandError(" ".join(error.messages)) from error
+        user.set_password(password)
+        user.save()
+        self.stdout.write(f"  Account {name} {'made' if made else 'has its new password'}.")
+
+
+def _password() -> str:
+    if not sys.stdin.isatty():
+        return sys.stdin.readline().rstrip("\n")
+    first = getpass.getpass("  Password: ")
+    if getpass.getpass("  Once more: ") != first:
+        raise CommandError("the two are not the same")
+    return first

@@ -1,0 +1,143 @@
+"""Boot runs: begun and ended, with the hardware of a stand-in bench following. Rows only; the services decide."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from django.db import transaction
+
+from mintseed import wiring
+from mintseed.core.card.identity import UNKNOWN, Recognition
+from mintseed.core.errors import MintSeedError, RefusedError
+from mintseed.server.agent.drives import DRIVE, RECOGNITION
+from mintseed.server.cards import recognised, settings_paths
+from mintseed.server.journal import record
+from mintseed.server.load import Loaded
+from mintseed.server.models import Bench, BoardUnit, BootRun, ReportedDrive, Write
+from mintseed.server.stored_types import CAUSES, stored
+from mintseed.services import power_off, power_on, recognise_card
+
+
+def unit_key(unit: BoardUnit | None) -> str:
+    """Return the name under which a stand-in bench knows a board unit."""
+    return f"unit-{unit.pk if unit else 0}"
+
+
+def facts(one: Loaded) -> power_on.PowerFacts:
+    """Return what decides whether the board of `one` may be powered."""
+    write, unit = one.write, one.row.board_unit
+    busy = (
+        BootRun.objects.filter(off_at=None, board_unit=unit).select_related("deployment")
+        if unit
+        else BootRun.objects.none()
+    )
+    other = busy.exclude(deployment=one.row).first()
+    by_hand = write is None or write.bench.kind == Bench.Kind.REAL
+    rows = ReportedDrive.objects.filter(bench=write.bench) if write else ReportedDrive.objects.none()
+    return power_on.PowerFacts(
+        write_id=write.pk if write else None,
+        by_hand=by_hand,
+        board_runs=other.deployment.name if other else "",
+        in_readers=tuple(r for row in rows if row.recognised and (r := stored(RECOGNITION, row.recognised, None))),
+        drive_looked_at=None if by_hand or write is None else _look_now(write),
+        ran_before=one.run is not None,
+    )
+
+
+def _look_now(write: Write) -> Recognition | None:
+    """Look at the pretend card where it was written, None when it is not there. Stand-in benches live in this home."""
+    outside = wiring.bench(write.bench.name)
+    drive = next((d for d in outside.readers.drives() if d.path == write.drive_path), None)
+    if drive is None:
+        return None
+    try:
+        marks = recognise_card.execute(drive, settings_paths(), readers=outside.readers, tools=outside.tools)
+    except MintSeedError:
+        return UNKNOWN
+    found, _ = recognised(marks)
+    return found
+
+
+def begin_run(one: Loaded, *, ago_s: float) -> BootRun:
+    """Begin a run, and let the hardware of a stand-in bench follow. Raises RefusedError when it may not be."""
+    write, row = one.write, one.row
+    bench = write.bench if write else None
+    deciding = facts(one)
+    memory = {k: datetime.fromisoformat(v["first"]) for k, v in (bench.network_seen if bench else {}).items()}
+    on = power_on.execute(
+        one.walk,
+        deciding,
+        now=one.now,
+        ago_s=ago_s,
+        seen_before=memory,
+        watching_since=bench.watching_since if bench else None,
+    )
+    assert write is not None
+    assert bench is not None
+    assert row.board_unit_id is not None
+    with transaction.atomic():
+        # One run a board at a time, whoever asks at this moment.
+        unit = BoardUnit.objects.select_for_update().get(pk=row.board_unit_id)
+        if BootRun.objects.filter(off_at=None, board_unit=unit).exists():
+            raise RefusedError("that board is powered already", next_step="Power it off first.")
+        run = BootRun.objects.create(
+            deployment=row, write=write, board_unit=unit, bench=bench, by_hand=deciding.by_hand, powered_at=on.powered_at,
+            known_before=None if on.known_before is None else list(on.known_before),
+        )  # fmt: skip
+        record(row, "boot", "boot.powered-on", on.log_text)
+        # Last, so that what the hardware refuses undoes the rows.
+        if not deciding.by_hand and (power := wiring.bench(bench.name).power):
+            drive = DRIVE.validate_python(ReportedDrive.objects.get(bench=bench, path=write.drive_path).drive)
+            power.power_on(unit_key(unit), on.board, drive, cable=row.way == "cable")
+    return run
+
+
+GHOST_AFTER_S = 10.0
+"""seconds a stand-in board may be powered before its run must be on record: longer than any transaction takes."""
+
+
+def switch_off_ghosts(bench: Bench, now: datetime) -> list[str]:
+    """Switch off stand-in boards that no open run knows of: left by a process that died between hardware and row."""
+    power = wiring.bench(bench.name).power
+    if power is None:
+        return []
+    powered = power.powered_since_s()
+    known = {
+        unit_key(r.board_unit) for r in BootRun.objects.filter(bench=bench, off_at=None).select_related("board_unit")
+    }
+    ghosts = [
+        unit for unit, since_s in powered.items() if unit not in known and now.timestamp() - since_s > GHOST_AFTER_S
+    ]
+    for unit in ghosts:
+        power.power_off(unit)
+    return ghosts
+
+
+def end_run(one: Loaded) -> bool:
+    """End the run of `one`, if it runs; the hardware of a stand-in bench follows. Returns whether it ran."""
+    run = one.run
+    if run is None or run.off_at is not None:
+        return False
+    if not run.by_hand and (power := wiring.bench(run.bench.name).power):
+        power.power_off(unit_key(run.board_unit))
+    try:
+        off = power_off.execute(one.walk, by_hand=run.by_hand)
+        lasted_s, ended, causes, text = (
+            off.lasted_s,
+            off.ended,
+            CAUSES.dump_python(off.causes, mode="json"),
+            off.log_text,
+        )
+    except MintSeedError:
+        # A deployment that cannot be judged can still be switched off.
+        lasted_s, ended, causes, text = (
+            (one.now - run.powered_at).total_seconds() * run.bench.boot_pace,
+            "early",
+            [],
+            "Powered off",
+        )
+    with transaction.atomic():
+        still = BootRun.objects.filter(pk=run.pk, off_at=None)
+        if still.update(off_at=one.now, lasted_s=lasted_s, ended=ended, causes=causes or run.causes):
+            record(one.row, "boot", "boot.powered-off", text)
+    return True

@@ -1,0 +1,48 @@
+"""The registry of finding codes and the code that makes findings agree, both ways."""
+
+from __future__ import annotations
+
+import ast
+import re
+from pathlib import Path
+
+import mintseed.core
+from mintseed.core.codes import CODES
+
+SOURCE = Path(mintseed.core.__file__ or "").parents[1]
+SHAPE = re.compile(
+    r"(plan|image|settings|wifi|keyfile|key-value|file|card|boot|find|setup|keep|shelf|description|deployment)[.][a-z0-9-]+"
+)
+COMPOSED = {
+    "plan.board-missing",
+    "plan.way-missing",
+    "plan.card-missing",
+    "image.gpt-header-crc",
+    "image.gpt-entries-crc",
+    "boot.late",
+    "boot.hopeless",
+}
+"""Codes put together from a part and a name; each is asserted by name in the tests of its station."""
+
+
+def made() -> set[str]:
+    """Return every literal that is the first argument of a call that makes a finding."""
+    found: set[str] = set()
+    for path in SOURCE.rglob("*.py"):
+        for node in ast.walk(ast.parse(path.read_text())):
+            if not (isinstance(node, ast.Call) and isinstance(node.func, ast.Name) and node.args):
+                continue
+            if node.func.id in ("_Weigher", "Action"):
+                continue
+            first = node.args[0]
+            both = (first.body, first.orelse) if isinstance(first, ast.IfExp) else (first,)
+            found |= {
+                n.value
+                for n in both
+                if isinstance(n, ast.Constant) and isinstance(n.value, str) and SHAPE.fullmatch(n.value)
+            }
+    return found
+
+
+def test_every_code_is_registered_and_every_registered_code_is_made() -> None:
+    assert made() | COMPOSED == set(CODES)

@@ -1,0 +1,83 @@
+// Who is at the door, where an account is needed; and the way in for the phone.
+import { useQueryClient } from "@tanstack/react-query";
+import type { ReactNode } from "react";
+import { useForm } from "react-hook-form";
+import { answer, DELETE, GET, POST, type Shapes } from "../api/client";
+import { useAnswer, useChange } from "../api/use";
+import { Overlay } from "../ui/Overlay";
+import { Button, Mono, Trouble, Waiting } from "../ui/parts";
+import { QrCode } from "../ui/QrCode";
+
+const KEY = ["session"];
+
+export function useSession() {
+  return useAnswer(KEY, () => answer(GET("/api/session")));
+}
+
+/** Shows what is inside once somebody with an account is there, or where none is needed. */
+export function Door({ children }: { children: ReactNode }) {
+  const { data, error } = useSession();
+  if (!data) return error ? <Trouble error={error} /> : <Waiting what="the door" />;
+  return data.account_required && !data.signed_in ? <LogIn /> : children;
+}
+
+function LogIn() {
+  const queries = useQueryClient();
+  const { register, handleSubmit } = useForm<Shapes["LoginIn"]>({ defaultValues: { name: "", password: "" } });
+  const logIn = useChange(KEY, (body: Shapes["LoginIn"]) => answer(POST("/api/session", { body })));
+  const submit = handleSubmit((body) => logIn.mutate(body, { onSuccess: () => void queries.invalidateQueries() }));
+  const input = "w-full rounded-lg border border-rule bg-field px-2.5 py-1.5";
+  return (
+    <main id="work" className="mx-auto flex min-h-screen max-w-sm flex-col justify-center gap-4 p-4">
+      <h1 className="text-[1.65rem]">Mint Seed</h1>
+      <p className="text-ink-2">Others on this network can reach it, so it asks who you are.</p>
+      <form onSubmit={(e) => void submit(e)} className="flex flex-col gap-3">
+        <label className="flex flex-col gap-1">
+          <span className="text-ink-2">Name</span>
+          <input className={input} autoComplete="username" autoCapitalize="none" spellCheck={false} {...register("name", { required: true })} />
+        </label>
+        <label className="flex flex-col gap-1">
+          <span className="text-ink-2">Password</span>
+          <input className={input} type="password" autoComplete="current-password" {...register("password", { required: true })} />
+        </label>
+        <Trouble error={logIn.error} />
+        <Button type="submit" main disabled={logIn.isPending}>
+          Come in
+        </Button>
+      </form>
+    </main>
+  );
+}
+
+/** Opens the application on a phone, by its camera. */
+export function PhoneDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
+  const session = useSession().data;
+  return (
+    <Overlay title="On the phone" open={open} onClose={onClose}>
+      {session?.phone_url ? (
+        <>
+          <p className="text-ink-2">The phone must be on the same network. It asks for your account.</p>
+          <QrCode path={session.qr_path} size={session.qr_size} label={`QR code of ${session.phone_url}`} className="mx-auto w-48 rounded-md" />
+          <Mono className="break-all">{session.phone_url}</Mono>
+        </>
+      ) : (
+        <p className="text-ink-2">
+          It serves only this machine now. To use it from a phone on your network, make an account (<Mono>manage.py account NAME</Mono>) and start it with{" "}
+          <Mono>MINTSEED_HOST=0.0.0.0 make start</Mono>.
+        </p>
+      )}
+    </Overlay>
+  );
+}
+
+export function LogOut() {
+  const session = useSession().data;
+  const queries = useQueryClient();
+  const leave = useChange(KEY, () => answer(DELETE("/api/session")));
+  if (!session?.signed_in) return null;
+  return (
+    <button type="button" className="text-left hover:text-ink hover:underline" onClick={() => leave.mutate(undefined, { onSuccess: () => queries.clear() })}>
+      Log out {session.name}
+    </button>
+  );
+}
