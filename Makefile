@@ -10,7 +10,8 @@ worker:           ## one more bench on this or another machine, at the same data
 test:             ## every check and every test
 	@scripts/prepare --tests
 	@scripts/check
-	@MINTSEED_HOME=$(CURDIR)/var/test .venv/bin/python -m pytest
+	@.venv/bin/python -m pytest --ignore tests/browser
+	@.venv/bin/python -m pytest tests/browser  # by itself: the browser's event loop bars any other from its process
 
 check:            ## linters, types, boundaries, drift; warnings are errors
 	@scripts/prepare --tests

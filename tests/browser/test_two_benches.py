@@ -9,6 +9,7 @@ import subprocess
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from contextlib import closing
 from pathlib import Path
 from typing import Any
 
@@ -26,6 +27,9 @@ class Client:
 
     def __init__(self, url: str) -> None:
         self._http = httpx.Client(base_url=f"{url}/api", timeout=30)
+
+    def close(self) -> None:
+        self._http.close()
 
     def ask(self, method: str, path: str, body: object = None) -> Any:
         response = self._http.request(method, path, json=body)
@@ -73,7 +77,11 @@ def filled(client: Client, name: str, host_name: str, unit: str) -> int:
 
 
 def test_two_writes_at_once_and_one_bench_dies(both: Application) -> None:
-    client = Client(both.url)
+    with closing(Client(both.url)) as client:
+        _two_writes_and_one_bench_dies(both, client)
+
+
+def _two_writes_and_one_bench_dies(both: Application, client: Client) -> None:
     seen = client.until("/bench", lambda b: {d["bench_name"] for d in b["drives"]} == {"bench", "workshop"})
     assert {b["name"]: b["alive"] for b in seen["benches"]} == {"bench": True, "workshop": True}
     for folder in ("bench", "bench-workshop"):
