@@ -9,8 +9,9 @@ from functools import cache
 from pathlib import Path
 from typing import Generic, Literal, TypeVar
 
+from mintseed.adapters.filled_folder import FilledFolder
 from mintseed.adapters.http_probe import HttpProbe
-from mintseed.adapters.library_folder import LibraryFolder
+from mintseed.adapters.library_folder import LibraryFolder, sweep
 from mintseed.adapters.lsblk_readers import LsblkReaders
 from mintseed.adapters.multicast_dns import MulticastDns
 from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_file, neighbours_from_kernel
@@ -24,6 +25,7 @@ from mintseed.core.recipes.model import Recipe
 from mintseed.ports.board_power import BoardPower
 from mintseed.ports.card_readers import CardReaders
 from mintseed.ports.clock import Clock
+from mintseed.ports.filled_copies import FilledCopies
 from mintseed.ports.images import ImageLibrary
 from mintseed.ports.network import Announcements, NetworkView, Probe, Scanner
 from mintseed.ports.volume import VolumeTools
@@ -122,6 +124,17 @@ def bench(name: str = "") -> Bench:
     view = NeighbourView(chosen.lease_files, neighbours_from_kernel)
     readers = LsblkReaders(chosen.loop_cards)
     return Bench(readers, None, library, tools, view, probe, scanner, SystemClock())
+
+
+@cache
+def filled_copies() -> FilledCopies:
+    """Return where filled images are kept as files for a while."""
+    return FilledFolder(config().home / "filled")
+
+
+def sweep_scratch() -> int:
+    """Remove what dead processes left on this home's scratch folder; return how much."""
+    return sweep(config().home / "scratch")
 
 
 @cache

@@ -125,7 +125,7 @@ def test_all_data_survives_a_stop_and_a_start(home: Path) -> None:
     try:
         assert httpx.get(f"{second.url}/api/deployments/{made['id']}").json()["name"] == "Küste 🌊"
         assert httpx.post(f"{second.url}/api/networks/1/passphrase").json() == secret
-        assert len(httpx.get(f"{second.url}/api/images").json()) == 5
+        assert len(httpx.get(f"{second.url}/api/images").json()["images"]) == 5
         page = httpx.get(f"{second.url}/deployments/{made['id']}/plan")
         assert page.status_code == 200
         assert "<div id=" in page.text

@@ -110,3 +110,21 @@ def image(
     run("dd", f"if={fat}", f"of={path}", "bs=1M", "seek=1", "conv=notrunc,sparse", "status=none")
     run("dd", f"if={ext}", f"of={path}", "bs=1M", f"seek={1 + boot_mib}", "conv=notrunc,sparse", "status=none")
     return path
+
+
+def looped_folder(disk: Path, name: str) -> None:
+    """Make the folder `name` of a FAT volume with 512-byte clusters hold itself, over and over.
+
+    A directory entry is 32 bytes: 11 of name, the attributes (0x10: folder) behind it (FAT specification §6).
+    """
+    data = bytearray(disk.read_bytes())
+    at = next(i for i in range(0, len(data), 32) if data[i : i + 11] == name.ljust(11).encode() and data[i + 11] & 0x10)
+    entry = bytes(data[at : at + 32])
+    # Its own first entry is `.`, which names the same cluster.
+    mine = next(
+        i for i in range(0, len(data), 512)
+        if data[i : i + 11] == b".          " and data[i + 20 : i + 22] + data[i + 26 : i + 28] == entry[20:22] + entry[26:28]
+    )  # fmt: skip
+    for slot in range(2, 16):
+        data[mine + slot * 32 : mine + slot * 32 + 32] = f"D{slot:02d}        ".encode() + entry[11:]
+    disk.write_bytes(data)

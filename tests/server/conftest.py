@@ -20,7 +20,7 @@ from mintseed.server.agent.looking import sweep
 from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.demo.quay_house import DRIVES, NETWORKS, seed_database
 from mintseed.server.jobs.heartbeat import Heartbeat
-from mintseed.server.jobs.tasks import read_image, read_image_task, write_card_task
+from mintseed.server.jobs.tasks import fill_image_task, read_image, read_image_task, write_card_task
 from mintseed.server.library import sync_library
 from mintseed.server.models import Image, Job, LogEntry, ReportedDrive
 
@@ -104,11 +104,17 @@ def api(quay_house: None, monkeypatch: pytest.MonkeyPatch) -> Api:
     return Api()
 
 
+TASKS = {
+    Job.Kind.WRITE_CARD: write_card_task,
+    Job.Kind.READ_IMAGE: read_image_task,
+    Job.Kind.FILL_IMAGE: fill_image_task,
+}
+
+
 def work() -> None:
     """Do what the workers would: run every queued job, then report the drives."""
     for job in Job.objects.filter(state=Job.State.QUEUED):
-        task = write_card_task if job.kind == Job.Kind.WRITE_CARD else read_image_task
-        task.func(job.pk)
+        TASKS[Job.Kind(job.kind)].func(job.pk)
     report()
 
 

@@ -152,7 +152,7 @@ def test_an_image_that_cannot_be_read_says_why(api: Api) -> None:
     path = wiring.config().library / "torn.img.gz"
     path.write_bytes(b"\x1f\x8b\x08torn")
     try:
-        row = next(i for i in api.get("/images") if i["file_name"] == "torn.img.gz")
+        row = next(i for i in api.get("/images")["images"] if i["file_name"] == "torn.img.gz")
         assert row["verdict"] == ""
         api.post(f"/images/{row['id']}/read")
         work()
@@ -168,7 +168,7 @@ def test_a_file_that_changes_in_the_library_is_to_be_read_again(api: Api) -> Non
     path = wiring.config().library / "growing.img"
     path.write_bytes(b"\0" * 100)
     try:
-        pk = next(i["id"] for i in api.get("/images") if i["file_name"] == "growing.img")
+        pk = next(i["id"] for i in api.get("/images")["images"] if i["file_name"] == "growing.img")
         Image.objects.filter(pk=pk).update(xray="{}", sha256="0" * 64)
         path.write_bytes(b"\0" * 200)
         api.get("/images")

@@ -34,7 +34,7 @@ def filled_disk(shelf: Shelf, xray: XRay, target: Path) -> Path:
     ):
         for piece in image.pieces():
             out.write(piece)
-        assert image.packed_sha256 == xray.sha256
+        image.refuse_other_than(xray, target.stat().st_size)
     return target
 
 

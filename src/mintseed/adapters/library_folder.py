@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import errno
 import os
+import shutil
+import stat
 import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -10,22 +13,41 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import BinaryIO
 
-from mintseed.core.errors import InputError, MissingError, OutsideError
+from mintseed.core.errors import InputError, MintSeedError, MissingError, OutsideError
 from mintseed.core.limits import MAX_IMAGE_BYTES, MAX_SETTINGS_FILE_BYTES
 from mintseed.core.units import binary_size
-from mintseed.ports.images import LibraryFile
+from mintseed.core.visible import name_bytes, spell_name
+from mintseed.ports.images import LibraryFile, Stranger
 
 IMAGE_ENDINGS = (".img", ".img.xz", ".img.gz", ".img.bz2", ".img.zst", ".raw", ".raw.xz", ".iso")
+
+_LATEST_S = 4102444800.0
+"""the year 2100: dates beyond are a damaged file system's."""
 
 _HOLE_BYTES = 64 * 1024
 
 
-class SparseFile:
-    """Implements ports.ScratchDisk."""
+def open_nameless(folder: Path) -> tuple[int, Path]:
+    """Return a fresh file in `folder` that has no name, and the path by which tools of the same user open it.
 
-    def __init__(self, path: Path) -> None:
-        self._path = path
-        self._file = path.open("w+b")
+    Where the file system knows no nameless files it gets one that says whose it is, and is swept when that process is gone.
+    """
+    try:
+        descriptor = os.open(folder, os.O_TMPFILE | os.O_RDWR | os.O_CLOEXEC, 0o600)
+    except OSError as error:
+        if error.errno not in (errno.EOPNOTSUPP, errno.EISDIR, errno.EINVAL):
+            raise
+        descriptor, named = tempfile.mkstemp(dir=folder, prefix=f"disk-{os.getpid()}-")
+        return descriptor, Path(named)
+    return descriptor, Path(f"/proc/{os.getpid()}/fd/{descriptor}")
+
+
+class SparseFile:
+    """Implements ports.ScratchDisk: a file without a name, which is gone with this process however it ends."""
+
+    def __init__(self, folder: Path) -> None:
+        descriptor, self._path = open_nameless(folder)
+        self._file = os.fdopen(descriptor, "w+b")
         self._size = 0
 
     @property
@@ -50,7 +72,7 @@ class SparseFile:
                 if piece.count(0) != len(piece):
                     os.pwrite(self._file.fileno(), piece, self._size + start)
         except OSError as error:
-            raise _no_room(error, self._path) from error
+            raise no_room(error, self._path) from error
         self.grow_to(self._size + len(data))
 
     def grow_to(self, size_bytes: int) -> None:
@@ -60,13 +82,19 @@ class SparseFile:
 
     def close(self) -> None:
         self._file.close()
+        if not self._path.is_relative_to("/proc"):
+            self._path.unlink(missing_ok=True)
 
 
-def _no_room(error: OSError, path: Path) -> OutsideError:
+def no_room(error: OSError, path: Path) -> OutsideError:
+    """Return the error for a file that cannot be written at `path`."""
+    full = error.errno in (errno.ENOSPC, errno.EDQUOT)
     return OutsideError(
         f"cannot write there ({error.strerror})",
-        where=str(path.parent),
-        next_step="Make room on this disk, then try again.",
+        where=str(path),
+        next_step="Make room on this disk, then try again."
+        if full
+        else "Look at that folder and its rights, then try again.",
     )
 
 
@@ -78,41 +106,90 @@ class LibraryFolder:
         self._scratch = scratch_folder
 
     def files(self) -> tuple[LibraryFile, ...]:
-        if not self._folder.is_dir():
-            return ()
-        found = [f for f in sorted(self._folder.iterdir()) if f.is_file() and f.name.endswith(IMAGE_ENDINGS)]
-        return tuple(
-            LibraryFile(f.name, f.stat().st_size, datetime.fromtimestamp(f.stat().st_mtime, UTC)) for f in found
-        )
+        return tuple(f for f in self._all() if isinstance(f, LibraryFile))
+
+    def strangers(self) -> tuple[Stranger, ...]:
+        return tuple(f for f in self._all() if isinstance(f, Stranger))
+
+    def _all(self) -> Iterator[LibraryFile | Stranger | None]:
+        try:
+            names = sorted(entry.name for entry in os.scandir(self._folder))
+        except OSError:
+            return
+        home = self._folder.resolve()
+        for name in names:
+            if name.endswith(IMAGE_ENDINGS):
+                yield self._listed(self._folder / name, home)
+
+    def _listed(self, path: Path, home: Path) -> LibraryFile | Stranger | None:
+        """Return the file at `path`, why it is none that is read, or None when it went while it was looked at."""
+        name = spell_name(os.fsencode(path.name))
+        try:
+            facts = path.lstat()
+            if stat.S_ISLNK(facts.st_mode):
+                if not path.resolve().is_relative_to(home):
+                    return Stranger(name, "is a link that leads out of the library")
+                facts = path.stat()
+            if not stat.S_ISREG(facts.st_mode):
+                return Stranger(name, "is no file")
+            if not os.access(path, os.R_OK):
+                return Stranger(name, "may not be read by this user")
+        except FileNotFoundError:
+            return Stranger(name, "is a link to nothing") if path.is_symlink() else None
+        except (OSError, RuntimeError) as error:  # RuntimeError: links in a circle
+            return Stranger(name, f"cannot be looked at ({getattr(error, 'strerror', error)})")
+        return LibraryFile(name, facts.st_size, datetime.fromtimestamp(min(max(facts.st_mtime, 0), _LATEST_S), UTC))
 
     def _path(self, name: str) -> Path:
-        path = self._folder / name
-        if Path(name).name != name or not path.is_file():
+        inside = name_bytes(name)
+        path = self._folder / os.fsdecode(inside)
+        named = inside not in (b"", b".", b"..") and b"/" not in inside and b"\0" not in inside
+        if not named or not isinstance(self._listed(path, self._folder.resolve()), LibraryFile):
             raise MissingError(f"no file called {name}", where=str(self._folder), next_step="Put it in that folder.")
         return path
 
     @contextmanager
     def open(self, name: str) -> Iterator[BinaryIO]:
-        with self._path(name).open("rb") as file:
+        path = self._path(name)
+        try:
+            file = path.open("rb")
+        except OSError as error:
+            raise OutsideError(
+                f"cannot be read ({error.strerror})", where=name, next_step="Look at its rights."
+            ) from error
+        with file:
             yield file
 
     def published_list(self, name: str) -> str | None:
         try:
-            data = self._path(name).read_bytes()
-        except MissingError:
+            with self.open(name) as file:
+                return file.read(MAX_SETTINGS_FILE_BYTES).decode("utf-8", "replace")
+        except MintSeedError:
             return None
-        return data[:MAX_SETTINGS_FILE_BYTES].decode("utf-8", "replace")
 
     @contextmanager
     def scratch(self) -> Iterator[SparseFile]:
         try:
-            self._scratch.mkdir(parents=True, exist_ok=True)
-            folder = tempfile.TemporaryDirectory(dir=self._scratch, prefix="disk-")
+            self._scratch.mkdir(parents=True, exist_ok=True, mode=0o700)
+            disk = SparseFile(self._scratch)
         except OSError as error:
-            raise _no_room(error, self._scratch) from error
-        with folder as name:
-            disk = SparseFile(Path(name) / "disk.img")
-            try:
-                yield disk
-            finally:
-                disk.close()
+            raise no_room(error, self._scratch) from error
+        try:
+            yield disk
+        finally:
+            disk.close()
+
+
+def sweep(scratch_folder: Path) -> int:
+    """Remove scratch disks and folders whose process is gone. Returns how many there were."""
+    swept = 0
+    for left in scratch_folder.glob("disk-*") if scratch_folder.is_dir() else ():
+        owner = left.name.split("-")[1]
+        if owner.isdigit() and Path("/proc", owner).exists():
+            continue
+        if left.is_dir() and not left.is_symlink():
+            shutil.rmtree(left, ignore_errors=True)
+        else:
+            left.unlink(missing_ok=True)
+        swept += 1
+    return swept

@@ -9,7 +9,7 @@ from concurrent.futures import ThreadPoolExecutor
 from zeroconf import EventLoopBlocked, ServiceBrowser, ServiceListener, Zeroconf
 
 from mintseed.core.errors import OutsideError
-from mintseed.core.find.sightings import SeenBy, Sighting
+from mintseed.core.find.sightings import SeenBy, Sighting, shown_name
 
 PAGE_SERVICES = ("_http._tcp.local.", "_https._tcp.local.")
 
@@ -30,7 +30,7 @@ class _Heard(ServiceListener):
             return  # a machine too busy to listen; the announcement comes again
         if info is None:
             return
-        host = (info.server or "").removesuffix(".").removesuffix(".local")
+        host = shown_name((info.server or "").removesuffix(".").removesuffix(".local"))
         service = type_.removesuffix(".local.")
         seen = tuple(
             Sighting(address, SeenBy.ANNOUNCEMENT, host_name=host, service=service, port=info.port or 0)

@@ -2,14 +2,15 @@
 
 from __future__ import annotations
 
+import itertools
+import os
 import re
-import tempfile
 from collections.abc import Mapping
 from pathlib import Path
 
-from mintseed.adapters.run_tool import run_tool
+from mintseed.adapters.run_tool import ToolAnswer, ask_tool, run_tool
 from mintseed.core.errors import ToolError
-from mintseed.core.limits import MAX_DIRECTORY_ENTRIES
+from mintseed.core.limits import MAX_DIRECTORY_ENTRIES, MAX_LISTING_BYTES, MAX_TOOL_OUTPUT_BYTES
 from mintseed.ports.volume import Volume, VolumeKind
 
 _UNSAFE = re.compile(r'[\x00-\x1f\x7f"\\*?\[\]]')
@@ -30,18 +31,26 @@ class FatVolume:
 
     def __init__(self, disk: Path, offset_bytes: int) -> None:
         self._image = f"{disk}@@{offset_bytes}"
+        self._files: tuple[str, ...] | None = None
 
     def files(self) -> tuple[str, ...]:
+        if self._files is None:
+            self._files = self._listed()
+        return self._files
+
+    def _listed(self) -> tuple[str, ...]:
         try:
-            listed = run_tool(["mdir", "-/", "-b", "-i", self._image, "::/"], package="mtools").decode(
+            # Folders that hold themselves make an endless list; it is ended where no boot volume gets to.
+            arguments = ["mdir", "-/", "-b", "-i", self._image, "::/"]
+            listed = ask_tool(arguments, package="mtools", limit_bytes=MAX_LISTING_BYTES).printed.decode(
                 "utf-8", "replace"
             )
         except ToolError as error:
             if 'File "::/" not found' in error.found:
                 return ()  # so mdir says of a volume without any file
             raise
-        names = [line.removeprefix("::/") for line in listed.splitlines() if line.startswith("::/")]
-        return tuple(n for n in names[:MAX_DIRECTORY_ENTRIES] if not n.endswith("/"))
+        names = (line.removeprefix("::/") for line in listed.split("\n") if line.startswith("::/"))
+        return tuple(itertools.islice((n for n in names if not n.endswith("/")), MAX_DIRECTORY_ENTRIES))
 
     def folder(self, path: str) -> tuple[str, ...]:
         inside = f"{path.rstrip('/')}/"
@@ -51,11 +60,8 @@ class FatVolume:
 
     def read(self, path: str, limit_bytes: int) -> bytes | None:
         try:
-            with tempfile.TemporaryDirectory() as folder:
-                target = Path(folder) / "file"
-                run_tool(["mcopy", "-n", "-i", self._image, f"::/{_safe(path)}", str(target)], package="mtools")
-                with target.open("rb") as file:
-                    return file.read(limit_bytes)
+            arguments = ["mcopy", "-n", "-i", self._image, f"::/{_safe(path)}", "-"]
+            return ask_tool(arguments, package="mtools", limit_bytes=limit_bytes).printed
         except ToolError as error:
             if "not found" in error.found or "No such" in error.found:
                 return None
@@ -63,14 +69,21 @@ class FatVolume:
 
     def write(self, contents: Mapping[str, bytes]) -> None:
         for path, data in contents.items():
-            with tempfile.TemporaryDirectory() as folder:
-                before, after, inside = Path(folder) / "before", Path(folder) / "after", f"::/{_safe(path)}"
-                # The file keeps its date, so that the same settings give the same bytes whenever they are filled.
-                run_tool(["mcopy", "-n", "-m", "-i", self._image, inside, str(before)], package="mtools")
-                after.write_bytes(data)
-                dated = {"SOURCE_DATE_EPOCH": str(int(before.stat().st_mtime))}
-                arguments = ["mcopy", "-o", "-i", self._image, str(after), inside]
-                run_tool(arguments, package="mtools", environment=dated)
+            inside = f"::/{_safe(path)}"
+            # The file keeps its date, so that the same settings give the same bytes whenever they are filled.
+            dated = {"SOURCE_DATE_EPOCH": str(self._date_s(inside))}
+            arguments = ["mcopy", "-o", "-i", self._image, "-", inside]
+            ask_tool(arguments, package="mtools", environment=dated, given=data)
+
+    def _date_s(self, inside: str) -> int:
+        """Return the date of a file (Unix time in seconds). mtools prints it only to the minute, so a copy in memory tells."""
+        copy = os.memfd_create("as-it-came")
+        try:
+            kept = ["mcopy", "-n", "-m", "-i", self._image, inside, f"/proc/{os.getpid()}/fd/{copy}"]
+            run_tool(kept, package="mtools")
+            return int(os.fstat(copy).st_mtime)
+        finally:
+            os.close(copy)
 
     def used_bytes(self) -> int | None:
         listed = run_tool(["minfo", "-i", self._image, "::"], package="mtools").decode("utf-8", "replace")
@@ -88,32 +101,27 @@ class ExtVolume:
     def __init__(self, disk: Path, offset_bytes: int) -> None:
         self._image = f"{disk}?offset={offset_bytes}"
 
-    def _debugfs(self, command: str) -> bytes:
-        return run_tool(["debugfs", "-R", command, self._image], package="e2fsprogs")
+    def _debugfs(self, command: str, limit_bytes: int = MAX_TOOL_OUTPUT_BYTES) -> ToolAnswer:
+        return ask_tool(["debugfs", "-R", command, self._image], package="e2fsprogs", limit_bytes=limit_bytes)
 
     def files(self) -> tuple[str, ...]:
         return ()
 
     def folder(self, path: str) -> tuple[str, ...]:
-        listed = self._debugfs(f'ls -p "/{_safe(path)}"').decode("utf-8", "replace")
-        rows = [line.split("/") for line in listed.splitlines() if line.startswith("/")]
+        listed = self._debugfs(f'ls -p "/{_safe(path)}"', MAX_LISTING_BYTES).printed.decode("utf-8", "replace")
+        rows = [line.split("/") for line in listed.split("\n") if line.startswith("/")]
         names = (row[5] for row in rows[:MAX_DIRECTORY_ENTRIES] if len(row) > 5)
         return tuple(n for n in names if n not in (".", ".."))
 
     def read(self, path: str, limit_bytes: int) -> bytes | None:
-        with tempfile.TemporaryDirectory() as folder:
-            target = Path(folder) / "file"
-            self._debugfs(f'dump "/{_safe(path)}" {target}')
-            if not target.is_file():
-                return None
-            with target.open("rb") as file:
-                return file.read(limit_bytes)
+        answer = self._debugfs(f'cat "/{_safe(path)}"', limit_bytes)
+        return None if not answer.printed and "not found" in answer.said else answer.printed
 
     def write(self, contents: Mapping[str, bytes]) -> None:
         raise ToolError("the root volume is not written here", expected="files on the boot volume")
 
     def used_bytes(self) -> int | None:
-        listed = self._debugfs("show_super_stats -h").decode("utf-8", "replace")
+        listed = self._debugfs("show_super_stats -h").printed.decode("utf-8", "replace")
         values = {k.strip(): v.strip() for k, _, v in (line.partition(":") for line in listed.splitlines())}
         try:
             return (int(values["Block count"]) - int(values["Free blocks"])) * int(values["Block size"])

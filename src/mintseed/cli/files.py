@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import argparse
+import os
+import stat
 from collections.abc import Iterable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -10,7 +12,10 @@ from typing import TYPE_CHECKING, BinaryIO
 
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.errors import InputError, MissingError
+from mintseed.core.limits import MAX_TEXT_BYTES
 from mintseed.core.recipes.model import Recipe
+from mintseed.core.units import binary_size
+from mintseed.core.visible import spell_name
 from mintseed.wiring import config, read_recipe, recipes
 
 if TYPE_CHECKING:
@@ -21,26 +26,42 @@ else:
 
 def library_of(image: str) -> tuple[LibraryFolder, str]:
     """Return the folder of `image` as a library, and the file's name in it. Raises MissingError when it is not there."""
-    path = Path(image)
-    if not path.is_file():
-        raise MissingError("no such file", where=image)
-    return LibraryFolder(path.resolve().parent, config().home / "scratch"), path.name
+    try:
+        path = Path(image).resolve()
+        refuse_what_never_ends(path)
+    except (OSError, ValueError) as error:
+        raise MissingError("no such file", where=image) from error
+    return LibraryFolder(path.parent, config().home / "scratch"), spell_name(os.fsencode(path.name))
+
+
+def refuse_what_never_ends(path: Path) -> None:
+    """Raise InputError for a pipe, a socket, a terminal or a folder: reading one may wait for ever."""
+    mode = path.stat().st_mode
+    if not stat.S_ISREG(mode) and not stat.S_ISBLK(mode):
+        kind = "a folder" if stat.S_ISDIR(mode) else "a pipe" if stat.S_ISFIFO(mode) else "no file"
+        raise InputError(f"is {kind}", expected="a file or a drive", where=str(path))
 
 
 @contextmanager
 def opened(path: str) -> Iterator[BinaryIO]:
     """Open `path` for reading. Raises InputError saying why it cannot be."""
     try:
-        with Path(path).open("rb") as file:
-            yield file
-    except OSError as error:
-        raise InputError(f"cannot be read ({error.strerror})", where=path) from error
+        refuse_what_never_ends(Path(path))
+        file = Path(path).open("rb")
+    except (OSError, ValueError) as error:
+        why = error.strerror if isinstance(error, OSError) else str(error)
+        raise InputError(f"cannot be read ({why})", where=path) from error
+    with file:
+        yield file
 
 
 def text_of(path: str) -> str:
     """Return the text in `path`. Raises InputError saying why it cannot be read."""
     with opened(path) as file:
-        return file.read().decode("utf-8", "replace")
+        data = file.read(MAX_TEXT_BYTES + 1)
+    if len(data) > MAX_TEXT_BYTES:
+        raise InputError("is too long", expected=f"at most {binary_size(MAX_TEXT_BYTES)}", where=path)
+    return data.decode("utf-8", "replace")
 
 
 def recipe_named(name: str) -> Recipe:

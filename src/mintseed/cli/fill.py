@@ -3,18 +3,18 @@
 from __future__ import annotations
 
 import argparse
-from collections.abc import Iterable
 from pathlib import Path
 
+from mintseed.adapters.filled_folder import FilledFolder
 from mintseed.cli.files import Commands, library_of, pairs, recipe_named, text_of
 from mintseed.cli.output import tell
 from mintseed.core.described import read_described
-from mintseed.core.errors import InputError, OutsideError, RefusedError
+from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.settings.fill import fill_files
 from mintseed.core.settings.values import SettingValues, check_values
 from mintseed.core.site.model import Site
-from mintseed.services import fill_image, inspect_image
+from mintseed.services import fill_image, inspect_image, save_filled
 from mintseed.wiring import bench
 
 KEYS = ("host_name", "way", "ssid", "country", "time_zone", "keyboard")
@@ -47,9 +47,16 @@ def run(arguments: argparse.Namespace) -> int:
     found += fill_image.check(filled)
     if verdict(found) is Severity.STOP:
         return tell(found, {"written": ""}, as_json=arguments.json)
-    with fill_image.execute(xray, filled, library=library, tools=bench().tools) as image:
-        save(image.pieces(), Path(arguments.out))
-    facts = {"written": arguments.out, "files": [{"path": f.path, "changed_lines": f.changed_lines} for f in filled]}
+    target = Path(arguments.out)
+    saved = save_filled.execute(
+        xray, filled, target.name, library=library, tools=bench().tools, copies=FilledFolder(target.absolute().parent)
+    )
+    facts = {
+        "written": arguments.out,
+        "bytes": saved.size_bytes,
+        "sha256": saved.sha256,
+        "files": [{"path": f.path, "changed_lines": f.changed_lines} for f in filled],
+    }
     return tell(found, facts, as_json=arguments.json)
 
 
@@ -73,17 +80,3 @@ def values_for(site: Site, sets: dict[str, str], host_name: str, way: str) -> Se
         passphrase=network.passphrase if network else "",
         hidden=bool(network and network.hidden),
     )
-
-
-def save(pieces: Iterable[bytes], path: Path) -> None:
-    """Write `pieces` to `path`, which appears whole or not at all."""
-    fresh = path.with_name(f".{path.name}.part")
-    try:
-        with fresh.open("wb") as file:
-            for piece in pieces:
-                file.write(piece)
-        fresh.replace(path)
-    except OSError as error:
-        raise OutsideError(f"cannot be written ({error.strerror})", where=str(path)) from error
-    finally:
-        fresh.unlink(missing_ok=True)

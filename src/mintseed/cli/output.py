@@ -9,6 +9,7 @@ from typing import Any
 
 from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
+from mintseed.core.visible import one_line
 
 EXIT = {Severity.OK: 0, Severity.NOTE: 0, Severity.CHECK: 1, Severity.STOP: 2}
 SIGNS = {Severity.OK: "ok   ", Severity.NOTE: "note ", Severity.CHECK: "CHECK", Severity.STOP: "STOP "}
@@ -49,5 +50,5 @@ def _plain(finding: Finding) -> dict[str, Any]:
 
 def _line(value: Any) -> str:
     if isinstance(value, dict):
-        return ", ".join(f"{k} {v}" for k, v in value.items() if v not in ("", None, [], ()))
-    return str(value)
+        return one_line(", ".join(f"{k} {v}" for k, v in value.items() if v not in ("", None, [], ())))
+    return one_line(str(value))

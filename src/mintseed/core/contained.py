@@ -34,3 +34,9 @@ def unreadable_deployment(error: Exception) -> Finding:
         f"An unforeseen {type(error).__name__}; the rest of the bench is not touched by it.",
         "The application's output has the details. Take it off the bench, or mend what it is made of.",
     )  # fmt: skip
+
+
+def stranger_in_library(name: str, why: str) -> Finding:
+    """Return the finding about something in the library that has an image's name and is none that is read."""
+    return Finding("image.stranger", Severity.CHECK, f"{name} is not read", f"It {why}.",
+                   "Put the image file itself into the library's folder.", Where(file=name))  # fmt: skip

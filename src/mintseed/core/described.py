@@ -26,9 +26,11 @@ def read_described(model: type[D], text: str, *, where: str) -> D:
     """
     try:
         data = yaml.safe_load(text)
-    except yaml.YAMLError as error:
+    except (yaml.YAMLError, RecursionError, ValueError) as error:
+        # Folders within folders without end, and dates that are none, are errors of YAML's reader, not of its grammar.
+        why = "nested too deep" if isinstance(error, RecursionError) else error
         raise DescriptionError(
-            f"not readable as YAML: {error}", where=where, next_step="Mind indents and colons, then read it again."
+            f"not readable as YAML: {why}", where=where, next_step="Mind indents and colons, then read it again."
         ) from error
     if not isinstance(data, dict):
         raise DescriptionError("the text holds no fields", expected="field: value lines", where=where)

@@ -21,6 +21,8 @@ from __future__ import annotations
 
 from typing import ClassVar
 
+from mintseed.core.visible import one_line
+
 
 class MintSeedError(Exception):
     """Base of all errors that are meant for a person to read."""
@@ -28,10 +30,10 @@ class MintSeedError(Exception):
     code: ClassVar[str] = "error"
 
     def __init__(self, found: str, *, expected: str = "", where: str = "", next_step: str = "") -> None:
-        self.found = found
-        self.expected = expected
-        self.where = where
-        self.next_step = next_step
+        self.found = one_line(found)
+        self.expected = one_line(expected)
+        self.where = one_line(where)
+        self.next_step = one_line(next_step)
         super().__init__(self.sentence())
 
     def sentence(self) -> str:

@@ -6,6 +6,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
+from mintseed.core.visible import one_line, visible
+
 COMMON_PRACTICE = "common practice"
 
 
@@ -30,6 +32,10 @@ class Where:
     part: str = ""
     field: str = ""
 
+    def __post_init__(self) -> None:
+        for name in ("file", "part", "field"):
+            object.__setattr__(self, name, one_line(getattr(self, name)))
+
 
 @dataclass(frozen=True, slots=True)
 class Action:
@@ -53,6 +59,11 @@ class Finding:
     where: Where = Where()
     source: str = COMMON_PRACTICE
     action: Action | None = None
+
+    def __post_init__(self) -> None:
+        # Titles and details quote files and pages: nothing in them reaches a terminal or a screen unseen.
+        for name in ("title", "detail", "fix"):
+            object.__setattr__(self, name, visible(getattr(self, name)))
 
 
 def verdict(findings: Iterable[Finding]) -> Severity:

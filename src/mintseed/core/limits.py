@@ -5,6 +5,30 @@ from __future__ import annotations
 MAX_SETTINGS_FILE_BYTES = 256 * 1024
 """bytes. Configuration files on boot volumes are a few kilobytes; more is not a settings file."""
 
+MAX_SETTINGS_LINES = 4000
+"""lines. The longest commented examples have some hundreds; judging and comparing take time with every line."""
+
+MAX_FINDINGS_A_FILE = 40
+"""count shown of one file, worst first; nobody mends a file by its hundredth complaint."""
+
+MAX_OTHER_FILES = 100
+"""count of small text files of a boot volume that are kept beside those the recipe names."""
+
+MAX_OTHER_FILES_BYTES = 2 * 1024 * 1024
+"""bytes of those files in all; they are stored with the X-ray."""
+
+MAX_KERNELS = 12
+"""count of kernels on a boot volume that are looked at; images carry one to four."""
+
+MAX_SERVICE_FILES = 50
+"""count of announced services that are read from an image."""
+
+MAX_LOOKING_S = 60.0
+"""seconds in which an image's volumes are looked at; a general image takes under five."""
+
+MAX_TOOL_MEMORY_BYTES = 1024 * 1024 * 1024
+"""bytes of address space an outside program gets."""
+
 MAX_DEVICE_TREE_BYTES = 2 * 1024 * 1024
 """bytes. Kernel device trees are 10 to 200 kB."""
 
@@ -26,11 +50,20 @@ MAX_DIRECTORY_ENTRIES = 5000
 MAX_IMAGE_BYTES = 256 * 10**9
 """bytes. Larger than any card these boards start from."""
 
+MAX_LISTING_BYTES = 1024 * 1024
+"""bytes of a list of files; 5000 long names fit."""
+
 MAX_TOOL_OUTPUT_BYTES = 8 * 1024 * 1024
 """bytes. Output of lsblk, debugfs, mtools."""
 
+MAX_TEXT_BYTES = 4 * 1024 * 1024
+"""bytes of a list, a site or a recipe given on the command line."""
+
 MAX_PAGE_BYTES = 64 * 1024
 """bytes read of a web page while looking for its signature."""
+
+MAX_SHOWN_CHARACTERS = 120
+"""characters of a name out of an image or off the network that are kept."""
 
 MAX_LIST_LINES = 20_000
 """lines of a lease file or a neighbour table."""

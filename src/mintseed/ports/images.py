@@ -11,9 +11,19 @@ from typing import BinaryIO, Protocol
 
 @dataclass(frozen=True, slots=True)
 class LibraryFile:
+    """`name` is spelled as core.visible.spell_name does, so that any bytes are a name that can be shown."""
+
     name: str
     size_bytes: int
     modified_at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Stranger:
+    """Something in the library that has an image's name and is not read; `why` ends a sentence that begins with it."""
+
+    name: str
+    why: str
 
 
 class ScratchDisk(Protocol):
@@ -37,6 +47,9 @@ class ScratchDisk(Protocol):
 class ImageLibrary(Protocol):
     def files(self) -> tuple[LibraryFile, ...]:
         """Return the image files, by name."""
+
+    def strangers(self) -> tuple[Stranger, ...]:
+        """Return what is called like an image and is none that is read."""
 
     def open(self, name: str) -> AbstractContextManager[BinaryIO]:
         """Open a file of the library for reading. Raises MissingError when it is not there."""

@@ -8,6 +8,8 @@ from urllib.parse import urlsplit
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 
+from mintseed.server.door import shows_token
+
 GetResponse = Callable[[HttpRequest], HttpResponseBase]
 
 _SAFE = ("GET", "HEAD", "OPTIONS")
@@ -31,37 +33,41 @@ class SameOriginMiddleware:
         host = request.get_host()
         origin = request.headers.get("Origin")
         site = request.headers.get("Sec-Fetch-Site", "same-origin")
-        foreign = (origin is not None and urlsplit(origin).netloc != host) or site not in ("same-origin", "none")
+        foreign = (origin is not None and _host_of(origin) != host) or site not in ("same-origin", "none")
         if request.method not in _SAFE and foreign:
-            return JsonResponse(
-                {"title": "Another site's page may not change things here", "code": "refused", "status": 403},
-                status=403,
-                content_type="application/problem+json",
-            )
+            return _refused(403, "refused", "Another site's page may not change things here")
         return self._next(request)
 
 
-class AccountMiddleware:
-    """Let nobody without an account at the API where others on the network can reach it.
+def _host_of(origin: str) -> str | None:
+    try:
+        return urlsplit(origin).netloc
+    except ValueError:
+        return None  # such as a bracket that is not closed: no page of ours has such an origin
 
-    The page itself is served to all: it holds nothing, and asks for the account. Sessions are SameSite=Strict, so that no
-    other site's page travels with one.
+
+class DoorMiddleware:
+    """Let nobody at the API who is not known, where others could reach it.
+
+    The page itself is served to all: it holds nothing, and asks. Sessions are SameSite=Strict, so that no other site's
+    page travels with one; scripts of the owner show the token that lies in a file for the owner alone.
     """
 
-    OPEN = ("/api/session",)
+    OPEN = ("/api/session", "/api/session/link")
 
     def __init__(self, get_response: GetResponse) -> None:
         self._next = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
-        guarded = settings.ACCOUNT_REQUIRED and request.path.startswith("/api/") and request.path not in self.OPEN
-        if guarded and not request.user.is_authenticated:
-            return JsonResponse(
-                {"title": "Log in first", "code": "account", "status": 401},
-                status=401,
-                content_type="application/problem+json",
-            )
+        guarded = settings.DOOR != "open" and request.path.startswith("/api/") and request.path not in self.OPEN
+        if guarded and not request.user.is_authenticated and not shows_token(request.headers.get("Authorization", "")):
+            return _refused(401, "account", "Come in first")
         return self._next(request)
+
+
+def _refused(status: int, code: str, title: str) -> HttpResponse:
+    body = {"title": title, "code": code, "status": status}
+    return JsonResponse(body, status=status, content_type="application/problem+json")
 
 
 class HeadersMiddleware:

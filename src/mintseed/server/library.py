@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from django.db import IntegrityError, transaction
+
 from mintseed import wiring
+from mintseed.core.contained import stranger_in_library
+from mintseed.core.findings import Finding
+from mintseed.ports.images import LibraryFile
 from mintseed.server.models import Image
 
 
@@ -12,18 +17,29 @@ def sync_library() -> list[Image]:
     known = {i.file_name: i for i in Image.objects.all()}
     present = []
     for file in wiring.bench().library.files():
-        row = known.get(file.name)
-        found = identity_of(file.name)
-        if row is None:
-            row = Image.objects.create(
-                file_name=file.name, size_bytes=file.size_bytes, modified_at=file.modified_at, **found
-            )
-        elif (row.size_bytes, row.modified_at) != (file.size_bytes, file.modified_at):
+        row = known.get(file.name) or _added(file)
+        if (row.size_bytes, row.modified_at) != (file.size_bytes, file.modified_at):
             row.size_bytes, row.modified_at = file.size_bytes, file.modified_at
             row.xray, row.sha256, row.trouble, row.read_at = "", "", None, None
             row.save()
         present.append(row)
     return sorted(present, key=lambda r: (r.recipe == "", r.recipe, -_day(r), r.build != "64-bit", r.file_name))
+
+
+def _added(file: LibraryFile) -> Image:
+    """Return the row of a file that is new, made now or by another request at this moment."""
+    try:
+        with transaction.atomic():
+            return Image.objects.create(
+                file_name=file.name, size_bytes=file.size_bytes, modified_at=file.modified_at, **identity_of(file.name)
+            )
+    except IntegrityError:
+        return Image.objects.get(file_name=file.name)
+
+
+def strangers() -> list[Finding]:
+    """Return a finding for everything in the library that is called like an image and is none that is read."""
+    return [stranger_in_library(s.name, s.why) for s in wiring.bench().library.strangers()]
 
 
 def _day(row: Image) -> int:

@@ -1,7 +1,7 @@
 """What is kept. Three kinds of rows, never mixed: what a person chose, what happened, what was judged.
 
-Chosen: Site, WifiNetwork, BoardUnit, Supply, Deployment. They change when a person changes them.
-Happened: Image (a reading), Card, Write, BootRun, Claim, Reading, Closing, LogEntry. Added, closed, never overwritten.
+Chosen: Site, WifiNetwork, BoardUnit, Supply, Deployment, Keeping. They change when a person changes them.
+Happened: Image (a reading), Card, Write, FilledCopy, BootRun, Claim, Reading, Closing, LogEntry. Added, closed, never overwritten.
 Judged: Judgement and StationRecord, made when an input changed.
 Where: Bench and ReportedDrive (what a bench's worker says it has), DriveLease (who may write to a drive), Job.
 """
@@ -13,6 +13,7 @@ from typing import Any, ClassVar
 from django.db import models
 from django.utils import timezone
 
+from mintseed.server.exact_text import ExactTextField
 from mintseed.server.secret_field import SecretField
 
 # chosen
@@ -83,7 +84,8 @@ class Bench(models.Model):
 class Image(models.Model):
     """A file of the library and what its X-ray said. `xray` is JSON of core.image.report.XRay."""
 
-    file_name = models.CharField(max_length=200, unique=True)
+    file_name = ExactTextField(max_length=1020, unique=True)
+    """The file's exact name, spelled as core.visible.spell_name does."""
     size_bytes = models.BigIntegerField()
     modified_at = models.DateTimeField()
     sha256 = models.CharField(max_length=64, default="", blank=True)
@@ -123,6 +125,14 @@ class Deployment(models.Model):
     settings_agreed = models.BooleanField(default=False)
 
 
+class Keeping(models.Model):
+    """How long the owner keeps what only adds up: one row."""
+
+    log_days = models.PositiveIntegerField(default=3650)
+    jobs_days = models.PositiveIntegerField(default=90)
+    copy_hours = models.PositiveIntegerField(default=2)
+
+
 # happened
 
 
@@ -151,7 +161,7 @@ class Write(models.Model):
     drive_serial = models.CharField(max_length=120, default="", blank=True)
     drive_size_bytes = models.BigIntegerField(default=0)
     lease_number = models.BigIntegerField(default=0)
-    image_name = models.CharField(max_length=200, default="", blank=True)
+    image_name = models.CharField(max_length=1020, default="", blank=True)
     fingerprint = models.CharField(max_length=64)
     key_mark = models.CharField(max_length=64, default="", blank=True)
     """Tells one network key from another without holding it: a keyed hash."""
@@ -176,6 +186,19 @@ class Write(models.Model):
     def holds(self) -> bool:
         """Whether its proof stands."""
         return self.proven_at is not None and self.void_at is None
+
+
+class FilledCopy(models.Model):
+    """A filled image as a file. It holds the network's key, so it is removed after a while; this row stays."""
+
+    deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="copies")
+    file_name = models.CharField(max_length=200)
+    fingerprint = models.CharField(max_length=64)
+    size_bytes = models.BigIntegerField(default=0)
+    sha256 = models.CharField(max_length=64, default="", blank=True)
+    asked_at = models.DateTimeField(default=timezone.now)
+    made_at = models.DateTimeField(null=True)
+    gone_at = models.DateTimeField(null=True)
 
 
 class BootRun(models.Model):
@@ -238,7 +261,7 @@ class Closing(models.Model):
 
 
 class LogEntry(models.Model):
-    """What happened, when. Written once; never changed, never deleted."""
+    """What happened, when. Written once and never changed; kept as long as the owner says (see Keeping)."""
 
     at = models.DateTimeField(default=timezone.now, db_index=True)
     deployment = models.ForeignKey(Deployment, null=True, on_delete=models.PROTECT)
@@ -332,11 +355,13 @@ class Job(models.Model):
     class Kind(models.TextChoices):
         WRITE_CARD = "write-card"
         READ_IMAGE = "read-image"
+        FILL_IMAGE = "fill-image"
 
     kind = models.CharField(max_length=20, choices=Kind.choices)
     state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
     write = models.OneToOneField(Write, null=True, on_delete=models.CASCADE, related_name="job")
     image = models.ForeignKey(Image, null=True, on_delete=models.CASCADE)
+    copy = models.OneToOneField(FilledCopy, null=True, on_delete=models.CASCADE, related_name="job")
     phase = models.CharField(max_length=20, default="", blank=True)
     done_bytes = models.BigIntegerField(default=0)
     total_bytes = models.BigIntegerField(default=0)

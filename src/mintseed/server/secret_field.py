@@ -2,29 +2,20 @@
 
 from __future__ import annotations
 
-import os
 from functools import cache
 from typing import Any
 
 from cryptography.fernet import Fernet
 from django.db import models
 
+from mintseed.server.secret_files import kept_secret
 from mintseed.wiring import config
 
 
 @cache
 def _cipher() -> Fernet:
-    path = config().home / "secrets" / "key"
-    if not path.exists():
-        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        try:
-            descriptor = os.open(path, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
-        except FileExistsError:
-            pass  # another process of ours made it a moment ago
-        else:
-            with os.fdopen(descriptor, "wb") as file:
-                file.write(Fernet.generate_key())
-    return Fernet(path.read_bytes())
+    key = kept_secret(config().home / "secrets" / "key", lambda: Fernet.generate_key().decode())
+    return Fernet(key.encode())
 
 
 class SecretField(models.TextField):  # type: ignore[type-arg]

@@ -3,33 +3,22 @@
 from __future__ import annotations
 
 import os
-import secrets
 from pathlib import Path
 
-from mintseed.server.address import is_reachable_from_outside, reachable_names, serves_tls
+from mintseed.server.address import reachable_names, serves_tls
 from mintseed.server.database import ACCOUNT, SQL_MODE, folder
+from mintseed.server.door import door
+from mintseed.server.secret_files import kept_secret
 from mintseed.wiring import PROJECT, config
 
 _home = config().home
 
 
-def _secret(name: str) -> str:
-    """Return a random value kept in a file for the owner alone; made at first use."""
-    path = _home / "secrets" / name
-    if not path.exists():
-        path.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
-        fresh = path.with_suffix(f".{os.getpid()}")
-        with os.fdopen(os.open(fresh, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600), "w") as file:
-            file.write(secrets.token_urlsafe(48))
-        fresh.replace(path)
-    return path.read_text()
-
-
-SECRET_KEY = _secret("django")
+SECRET_KEY = kept_secret(_home / "secrets" / "django")
 DEBUG = False
 ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *reachable_names()]
-ACCOUNT_REQUIRED = is_reachable_from_outside()
-"""Whether others on the network can reach it: then nobody comes in without an account."""
+DOOR = door()
+"""What is asked of who comes in, see server/door.py."""
 INSTALLED_APPS = [
     "django.contrib.contenttypes",
     "django.contrib.auth",
@@ -39,14 +28,14 @@ INSTALLED_APPS = [
     "django_tasks_db",
 ]
 MIDDLEWARE = [
+    "mintseed.server.guard.HeadersMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.common.CommonMiddleware",
-    "mintseed.server.guard.HeadersMiddleware",
     "mintseed.server.guard.SameOriginMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
-    "mintseed.server.guard.AccountMiddleware",
+    "mintseed.server.guard.DoorMiddleware",
 ]
 SESSION_COOKIE_NAME = "mintseed_session"
 SESSION_COOKIE_SAMESITE = "Strict"

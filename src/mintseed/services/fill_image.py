@@ -33,10 +33,13 @@ class FilledImage:
         yield from self._rest
         self._tap.drain()
 
-    @property
-    def packed_sha256(self) -> str:
-        """SHA-256 of the file as downloaded; whole once the pieces are used up."""
-        return self._tap.sha256
+    def refuse_other_than(self, xray: XRay, written_bytes: int) -> None:
+        """Raise ImageError unless the pieces, now used up, came whole from the very file that `xray` speaks of."""
+        if self._tap.sha256 != xray.sha256 or written_bytes != xray.unpacked_bytes:
+            raise ImageError(
+                "the image file changed since it was read", expected=f"SHA-256 {xray.sha256}", where=xray.file_name,
+                next_step="Read the image again under Images, then go on.",
+            )  # fmt: skip
 
 
 def check(filled: Sequence[FilledFile]) -> tuple[Finding, ...]:

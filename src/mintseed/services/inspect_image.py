@@ -7,27 +7,23 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import BinaryIO, Literal
 
-from mintseed.core.errors import DeviceTreeError, ImageError, ToolError
+from mintseed.core.errors import ImageError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.image import packing
 from mintseed.core.image.checksums import compare_sha256, sha256_in_list
-from mintseed.core.image.device_tree import read_device_tree
-from mintseed.core.image.kernel import HEAD_BYTES, kernel_bits
-from mintseed.core.image.page import LISTEN_FILES, MDNS_FOLDER, PageFacts, read_page_facts
-from mintseed.core.image.partitions import Partition, PartitionTable, read_partition_table
-from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts, XRay
-from mintseed.core.limits import MAX_DEVICE_TREE_BYTES, MAX_DEVICE_TREES, MAX_SETTINGS_FILE_BYTES
+from mintseed.core.image.partitions import PartitionTable, read_partition_table
+from mintseed.core.image.report import XRay
 from mintseed.core.recipes.model import Build, Recipe, Release
 from mintseed.core.source import BytesSource
 from mintseed.core.units import MIB
 from mintseed.ports.images import ImageLibrary, ScratchDisk
-from mintseed.ports.volume import Volume, VolumeKind, VolumeTools
+from mintseed.ports.volume import VolumeTools
+from mintseed.services import inspect_volumes
 from mintseed.services.background_hash import BackgroundSha256
+from mintseed.services.inspect_volumes import HeldOnImage, Looking
 
 TABLE_BYTES = MIB
 """bytes of the image's start that surely hold its partition table."""
-
-SETTINGS_ENDINGS = (".conf", ".txt", ".nmconnection", ".yaml", ".yml", ".cfg", ".ini", ".env", ".toml", ".json")
 
 BOOT_TYPES = ("FAT", "EFI system", "basic data")
 """Partition types a boot volume may have; whether it is one its content says."""
@@ -109,7 +105,8 @@ def execute(
         with library.open(name) as stream:
             unpacked = _unpack(stream, disk, depth, tell)
         known = next(((r, *found) for r in recipes if (found := r.build_of_file(name))), None)
-        return _report(name, unpacked, disk, tools, known, library)
+        looking = Looking(lambda: tell(unpacked.packed_bytes, unpacked.packed_bytes))
+        return _report(name, unpacked, disk, tools, known, library, looking)
 
 
 def _unpack(stream: BinaryIO, disk: ScratchDisk, depth: Depth, tell: Tell) -> _Unpacked:
@@ -160,36 +157,14 @@ def _report(
     tools: VolumeTools,
     known: tuple[Recipe, Release, Build] | None,
     library: ImageLibrary,
+    looking: Looking,
 ) -> XRay:
     table = unpacked.table
     boot_volume_end(table)
-    findings = list(table.findings)
-    volumes: list[VolumeFacts] = []
-    boards: list[BoardOnImage] = []
-    files: list[FileOnImage] = []
-    kernels: tuple[int, ...] = ()
-    page = PageFacts()
-    opened = list(_opened(table, disk, tools))
-    roles = _roles(opened, known[0] if known else None)
-    for index, (partition, kind, volume) in enumerate(opened):
-        role = roles[index]
-        if kind is None:
-            volumes.append(_unread(partition, role))
-            continue
-        used = volume.used_bytes() if volume else None
-        volumes.append(
-            VolumeFacts(partition.number, role, kind.file_system or partition.type_name, kind.label, partition.offset_bytes,
-                        partition.size_bytes, used)
-        )  # fmt: skip
-        if role == "boot" and volume is not None and kind.file_system == "vfat":
-            names = volume.files()
-            boards = list(_boards(volume, names, findings))
-            kernels = _kernels(volume, names)
-            files = list(_files(volume, names, known[0] if known else None, findings))
-        elif role == "root" and volume is not None and unpacked.complete:
-            page = _page(volume, findings)
+    held = inspect_volumes.execute(table, disk, tools, known[0] if known else None, looking, whole=unpacked.complete)
+    findings = [*table.findings, *looking.findings]
     findings += _identity(name, unpacked, known, library)
-    findings += _content(volumes, boards, kernels)
+    findings += _content(held)
     recipe_id, release, build = (known[0].id, known[1].version, known[2].id) if known else ("", "", "")
     return XRay(
         file_name=name,
@@ -198,141 +173,18 @@ def _report(
         unpacked_bytes=disk.size_bytes if unpacked.complete else max(p.end_bytes for p in table.partitions),
         sha256=unpacked.sha256,
         scheme=table.scheme,
-        volumes=tuple(volumes),
-        boards=tuple(boards),
-        device_tree_count=len(boards),
-        bits=kernels[0] if len(kernels) == 1 else None,
-        kernels=kernels,
-        files=tuple(files),
-        page=page,
+        volumes=held.volumes,
+        boards=held.boards,
+        device_tree_count=len(held.boards),
+        bits=held.kernels[0] if len(held.kernels) == 1 else None,
+        kernels=held.kernels,
+        files=held.files,
+        page=held.page,
         recipe_id=recipe_id,
         release=release,
         build=build,
         findings=tuple(findings),
     )
-
-
-Opened = tuple[Partition, VolumeKind | None, Volume | None]
-
-
-def _opened(table: PartitionTable, disk: ScratchDisk, tools: VolumeTools) -> Iterator[Opened]:
-    """Yield each partition with its volume, None for what was not unpacked and for file systems that are not read."""
-    for partition in sorted(table.partitions, key=lambda p: p.start_lba):
-        if partition.offset_bytes >= disk.size_bytes:
-            yield partition, None, None
-            continue
-        kind = tools.identify(disk.path, partition.offset_bytes)
-        yield partition, kind, tools.open(disk.path, partition.offset_bytes, kind)
-
-
-def _roles(opened: list[Opened], recipe: Recipe | None) -> dict[int, str]:
-    """Return which volume starts the board and which holds its system: told by what lies there, by place only in doubt."""
-    fats = [
-        (i, v)
-        for i, (_, kind, v) in enumerate(opened)
-        if v is not None and kind is not None and kind.file_system == "vfat"
-    ]
-    wanted = {f.path for f in recipe.files} if recipe else set()
-    boot = max(fats, key=lambda one: (_boot_signs(one[1], wanted), -one[0]), default=None)
-    at = boot[0] if boot else 0
-    exts = [
-        (i, v)
-        for i, (_, kind, v) in enumerate(opened)
-        if i != at and v is not None and kind is not None and kind.file_system != "vfat"
-    ]
-    root = next((i for i, v in exts if _is_system(v)), exts[0][0] if exts else None)
-    if root is None:
-        root = next((i for i in range(len(opened)) if i != at and opened[i][1] is None), None)
-    return {i: "boot" if i == at else "root" if i == root else "data" for i in range(len(opened))}
-
-
-def _boot_signs(volume: Volume, wanted: set[str]) -> int:
-    names = volume.files()
-    return sum(
-        (
-            any(n.lower().endswith(".dtb") for n in names),
-            any(_is_kernel(n) for n in names),
-            any(n in wanted for n in names),
-        )
-    )
-
-
-def _is_system(volume: Volume) -> bool:
-    try:
-        return "etc" in volume.folder(".")
-    except ToolError:
-        return False
-
-
-def _unread(partition: Partition, role: str) -> VolumeFacts:
-    return VolumeFacts(
-        partition.number, role, partition.type_name, partition.name, partition.offset_bytes, partition.size_bytes, None
-    )
-
-
-def _boards(volume: Volume, names: tuple[str, ...], findings: list[Finding]) -> Iterator[BoardOnImage]:
-    for name in [n for n in names if n.lower().endswith(".dtb")][:MAX_DEVICE_TREES]:
-        try:
-            tree = read_device_tree(volume.read(name, MAX_DEVICE_TREE_BYTES + 1) or b"", file=name)
-            yield BoardOnImage(tree.model, tree.compatible, name)
-        except DeviceTreeError as error:
-            findings.append(
-                Finding("image.device-tree-broken", Severity.CHECK, f"{name} is not readable", error.sentence(),
-                        "Compare the checksum; the board it is for may not start.", Where(file=name),
-                        "Devicetree Specification v0.4 chapter 5")
-            )  # fmt: skip
-
-
-def _is_kernel(name: str) -> bool:
-    return name.rsplit("/", 1)[-1].lower().startswith(("kernel", "zimage", "image", "vmlinuz"))
-
-
-def _kernels(volume: Volume, names: tuple[str, ...]) -> tuple[int, ...]:
-    """Return the word sizes of the kernels on the boot volume; an image with both starts on both kinds of board."""
-    found: set[int] = set()
-    for name in (n for n in names if _is_kernel(n)):
-        try:
-            bits = kernel_bits(volume.read(name, HEAD_BYTES) or b"")
-        except ToolError:
-            continue
-        found |= {bits} if bits else set()
-    return tuple(sorted(found))
-
-
-def _files(
-    volume: Volume, names: tuple[str, ...], recipe: Recipe | None, findings: list[Finding]
-) -> Iterator[FileOnImage]:
-    described = {f.path: f for f in recipe.files} if recipe else {}
-    for name in names:
-        if name not in described and not name.lower().endswith(SETTINGS_ENDINGS):
-            continue
-        try:
-            content = volume.read(name, MAX_SETTINGS_FILE_BYTES + 1) or b""
-        except ToolError as error:
-            findings.append(
-                Finding(
-                    "image.file-unread", Severity.NOTE, f"{name} was not read", error.sentence(), where=Where(file=name)
-                )
-            )
-            continue
-        if len(content) > MAX_SETTINGS_FILE_BYTES or b"\0" in content:
-            continue
-        file = described.get(name)
-        yield FileOnImage(name, len(content), content, file is not None, file.title if file else "")
-
-
-def _page(volume: Volume, findings: list[Finding]) -> PageFacts:
-    try:
-        services = [f"{MDNS_FOLDER}/{n}" for n in volume.folder(MDNS_FOLDER) if n.endswith(".service")]
-        wanted = ["etc/hostname", "etc/os-release", "usr/lib/os-release", *LISTEN_FILES, *services]
-        contents = ((path, volume.read(path, MAX_SETTINGS_FILE_BYTES)) for path in wanted)
-        return read_page_facts({path: data for path, data in contents if data})
-    except ToolError as error:
-        findings.append(
-            Finding("image.root-unreadable", Severity.CHECK, "The root volume cannot be read", error.sentence(),
-                    "Where its page will be is taken from the recipe.", Where(part="root volume"))
-        )  # fmt: skip
-        return PageFacts()
 
 
 def _identity(
@@ -349,13 +201,13 @@ def _identity(
         yield compare_sha256(unpacked.sha256, published, source_name=build.checksums or f"recipe {recipe.id}")
 
 
-def _content(volumes: list[VolumeFacts], boards: list[BoardOnImage], kernels: tuple[int, ...]) -> Iterator[Finding]:
-    if not any(v.role == "boot" and v.file_system == "vfat" for v in volumes):
+def _content(held: HeldOnImage) -> Iterator[Finding]:
+    if not any(v.role == "boot" and v.file_system == "vfat" for v in held.volumes):
         yield Finding("image.no-boot-volume", Severity.STOP, "No boot volume that can be filled",
                       "No partition holds a FAT file system that is read here.", "Choose another image.")  # fmt: skip
-    elif not boards:
+    elif not held.boards:
         yield Finding("image.no-device-trees", Severity.CHECK, "No device trees on the boot volume",
                       "Which boards it starts on cannot be told.", "Rely on the appliance's own list of boards.")  # fmt: skip
-    if boards and not kernels:
+    if held.boards and not held.kernels:
         yield Finding("image.kernel-unknown", Severity.NOTE, "The kernel's word size cannot be told",
                       "No kernel with a known header lies on the boot volume.")  # fmt: skip

@@ -11,7 +11,7 @@ from blake3 import blake3
 from mintseed.core.card.drives import Drive, judge_drive
 from mintseed.core.card.identity import CardMarks
 from mintseed.core.card.progress import Phase, Progress
-from mintseed.core.errors import DriveError, ImageError, MissingError, RefusedError
+from mintseed.core.errors import DriveError, MissingError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.image.report import XRay
 from mintseed.ports.card_readers import BlockTarget, CardReaders, Released
@@ -125,11 +125,7 @@ def _write(xray: XRay, image: FilledImage, target: BlockTarget, tell: Tell) -> s
         digest.update(piece)
         written += len(piece)
         tell(Progress(Phase.WRITING, written, xray.unpacked_bytes, time.monotonic() - started))
-    if image.packed_sha256 != xray.sha256 or written != xray.unpacked_bytes:
-        raise ImageError(
-            "the image file changed since it was read", expected=f"SHA-256 {xray.sha256}", where=xray.file_name,
-            next_step="Read the image again under Images, then write the card.",
-        )  # fmt: skip
+    image.refuse_other_than(xray, written)
     flushing = time.monotonic()
     tell(Progress(Phase.FLUSHING, 0, written, 0))
     target.flush()

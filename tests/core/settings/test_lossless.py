@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed import wiring
+from mintseed.core.limits import MAX_SETTINGS_LINES
 from mintseed.core.settings.dialects import key_value
 from mintseed.core.settings.fill import FilledFile, fill_files
 from mintseed.core.settings.text import split, with_text
@@ -128,8 +129,8 @@ def test_wpa3_alone_is_a_stop_with_its_reason() -> None:
 
 @pytest.mark.parametrize("line", [b"A=1", b"# a remark", b""])
 def test_a_huge_file_of_one_line_over_and_over_is_filled_at_its_two_places(line: bytes) -> None:
-    # Comparing 60,000 like lines with the square of steps would take minutes; what changes is still two lines only.
-    half = (line + b"\r\n") * min(20_000, 110_000 // (len(line) + 2))
+    # As long as a settings file may be: comparing like lines takes a walk along both, not the square of them.
+    half = (line + b"\r\n") * (MAX_SETTINGS_LINES // 2 - 2)
     before = b"HOST_NAME=platen\n" + half + b"TIME_ZONE=UTC\r\n" + half
     one, v = filled(before, host_name="press"), values()
     said = f"TIME_ZONE={v.time_zone}\r\n".encode(), f"KEYBOARD={v.keyboard}\r\n".encode()

@@ -124,7 +124,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/deployments/{pk}/card/filled-image": {
+    "/api/deployments/{pk}/card/copies": {
         parameters: {
             query?: never;
             header?: never;
@@ -134,10 +134,27 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Filled Image
-         * @description Send the filled image as a plain .img file, for a card writer elsewhere.
+         * Make Copy
+         * @description Have the filled image made as a plain .img file, for a card writer elsewhere.
          */
-        post: operations["mintseed_server_api_card_filled_image"];
+        post: operations["mintseed_server_api_card_make_copy"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deployments/{pk}/card/copies/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop Making */
+        post: operations["mintseed_server_api_card_stop_making"];
         delete?: never;
         options?: never;
         head?: never;
@@ -541,6 +558,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/keeping": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Keeping */
+        get: operations["mintseed_server_api_log_read_keeping"];
+        /** Put Keeping */
+        put: operations["mintseed_server_api_log_put_keeping"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/log": {
         parameters: {
             query?: never;
@@ -644,6 +679,26 @@ export interface paths {
         post: operations["mintseed_server_api_session_log_in"];
         /** Log Out */
         delete: operations["mintseed_server_api_session_log_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/session/link": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Come In
+         * @description Let the browser in that shows the code of a link, once.
+         */
+        post: operations["mintseed_server_api_session_come_in"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1000,6 +1055,7 @@ export interface components {
         CardOut: {
             /** By Hand */
             by_hand: boolean;
+            copy_of_image: components["schemas"]["CopyOut"] | null;
             /** Current */
             current: boolean;
             deployment: components["schemas"]["DeploymentOut"];
@@ -1062,6 +1118,27 @@ export interface components {
         ClaimIn: {
             /** Address */
             address: string;
+        };
+        /**
+         * CopyOut
+         * @description The filled image as a file: being made, there until `kept_until`, or why not. `current`: made of the settings as they are.
+         */
+        CopyOut: {
+            /** Current */
+            current: boolean;
+            /** File Name */
+            file_name: string;
+            /** Id */
+            id: number;
+            job: components["schemas"]["JobOut"] | null;
+            /** Kept Until */
+            kept_until: string | null;
+            /** Made At */
+            made_at: string | null;
+            /** Sha256 */
+            sha256: string;
+            /** Size Text */
+            size_text: string;
         };
         /**
          * DeploymentOut
@@ -1337,6 +1414,29 @@ export interface components {
             next_host_name: string;
             /** Next Name */
             next_name: string;
+            /** Older Before */
+            older_before: number | null;
+        };
+        /** KeepingIn */
+        KeepingIn: {
+            /** Copy Hours */
+            copy_hours: number;
+            /** Jobs Days */
+            jobs_days: number;
+            /** Log Days */
+            log_days: number;
+        };
+        /**
+         * KeepingOut
+         * @description How long is kept what only adds up.
+         */
+        KeepingOut: {
+            /** Copy Hours */
+            copy_hours: number;
+            /** Jobs Days */
+            jobs_days: number;
+            /** Log Days */
+            log_days: number;
         };
         /**
          * Label
@@ -1361,6 +1461,16 @@ export interface components {
             url: string;
         };
         /**
+         * LibraryOut
+         * @description The library, and what lies in it under an image's name and is none.
+         */
+        LibraryOut: {
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Images */
+            images: components["schemas"]["ImageRowOut"][];
+        };
+        /**
          * Line
          * @description The eight marks, the station that needs the person, and the next step as one sentence and one button.
          */
@@ -1378,6 +1488,11 @@ export interface components {
             /** Next Step */
             next_step: string;
             now: components["schemas"]["Station"];
+        };
+        /** LinkIn */
+        LinkIn: {
+            /** Code */
+            code: string;
         };
         /** LogLineOut */
         LogLineOut: {
@@ -1744,11 +1859,14 @@ export interface components {
         };
         /**
          * SessionOut
-         * @description `phone_url` is what a phone on the same network opens; empty when none can.
+         * @description `door`: what is asked of who comes in. `phone_url` is what a phone on the same network opens; empty when none can.
          */
         SessionOut: {
-            /** Account Required */
-            account_required: boolean;
+            /**
+             * Door
+             * @enum {string}
+             */
+            door: "open" | "link" | "account";
             /** Name */
             name: string;
             /** Phone Url */
@@ -2368,7 +2486,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_card_filled_image: {
+    mintseed_server_api_card_make_copy: {
         parameters: {
             query?: never;
             header?: never;
@@ -2384,7 +2502,31 @@ export interface operations {
                 headers: {
                     [name: string]: unknown;
                 };
-                content?: never;
+                content: {
+                    "application/json": components["schemas"]["CardOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_card_stop_making: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardOut"];
+                };
             };
         };
     };
@@ -2923,7 +3065,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ImageRowOut"][];
+                    "application/json": components["schemas"]["LibraryOut"];
                 };
             };
         };
@@ -2990,6 +3132,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImageOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_log_read_keeping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeepingOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_log_put_keeping: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KeepingOut"];
                 };
             };
         };
@@ -3179,6 +3365,30 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_session_come_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LinkIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

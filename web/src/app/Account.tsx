@@ -1,8 +1,8 @@
 // Who is at the door, where an account is needed; and the way in for the phone.
 import { useQueryClient } from "@tanstack/react-query";
-import type { ReactNode } from "react";
+import { type ReactNode, useEffect } from "react";
 import { useForm } from "react-hook-form";
-import { answer, DELETE, GET, POST, type Shapes } from "../api/client";
+import { answer, DELETE, GET, POST, type Problem, type Shapes } from "../api/client";
 import { useAnswer, useChange } from "../api/use";
 import { Overlay } from "../ui/Overlay";
 import { Button, Mono, Trouble, Waiting } from "../ui/parts";
@@ -14,11 +14,45 @@ export function useSession() {
   return useAnswer(KEY, () => answer(GET("/api/session")));
 }
 
-/** Shows what is inside once somebody with an account is there, or where none is needed. */
+/** The code of a link that lets this browser in once, taken out of the address as soon as it was read. */
+function takeCode(): string {
+  const code = /^#come-in=([\w-]+)$/.exec(window.location.hash)?.[1] ?? "";
+  if (code) window.history.replaceState(null, "", window.location.pathname);
+  return code;
+}
+
+const CODE = takeCode();
+
+/** Shows what is inside once somebody who may come in is there, or where nobody is asked. */
 export function Door({ children }: { children: ReactNode }) {
+  const queries = useQueryClient();
   const { data, error } = useSession();
+  const { mutate, error: refused, isPending, isIdle } = useChange(KEY, (code: string) => answer(POST("/api/session/link", { body: { code } })));
+  const shut = data !== undefined && data.door !== "open" && !data.signed_in;
+  const comesByLink = shut && data.door === "link" && CODE !== "";
+  useEffect(() => {
+    if (comesByLink && isIdle) mutate(CODE, { onSuccess: () => void queries.invalidateQueries() });
+  }, [comesByLink, isIdle, mutate, queries]);
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the door" />;
-  return data.account_required && !data.signed_in ? <LogIn /> : children;
+  if (!shut) return children;
+  if (data.door === "account") return <LogIn />;
+  return isPending || (comesByLink && isIdle) ? <Waiting what="the door" /> : <AskForLink error={refused} />;
+}
+
+/** Other users of this machine reach this page too, so it opens only by the link its start printed. */
+function AskForLink({ error }: { error: Problem | null }) {
+  return (
+    <main id="work" className="mx-auto flex min-h-screen max-w-md flex-col justify-center gap-4 p-4">
+      <h1 className="text-[1.65rem]">Mint Seed</h1>
+      <Trouble error={error} />
+      <p className="text-ink-2">
+        This bench writes real cards and keeps your passphrases, and every user of this machine can reach this page. So it opens by a link that was printed where it was started.
+      </p>
+      <p className="text-ink-2">
+        Used already, or not at hand? Print another one there: <Mono className="break-all">.venv/bin/python manage.py link</Mono>
+      </p>
+    </main>
+  );
 }
 
 function LogIn() {

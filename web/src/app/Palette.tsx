@@ -38,7 +38,7 @@ export function Palette({ open, onClose }: { open: boolean; onClose: () => void 
 /** Made anew each time the palette opens, so that it tells how things stand now. */
 function Choices({ go }: { go: (path: string) => void }) {
   const bench = useAnswer(["bench"], () => answer(GET("/api/bench"))).data;
-  const images = useAnswer(["images"], () => answer(GET("/api/images"))).data;
+  const images = useAnswer(["images"], () => answer(GET("/api/images"))).data?.images;
   return (
     <Command.List className="max-h-[50vh] overflow-auto p-2 [&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:py-1 [&_[cmdk-group-heading]]:text-[0.82rem] [&_[cmdk-group-heading]]:text-ink-3">
       <Command.Empty className="px-3 py-2 text-ink-2">Nothing here is called that.</Command.Empty>

@@ -9,7 +9,8 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from enum import StrEnum
 
-from mintseed.core.limits import MAX_LIST_LINES, MAX_SCANNED_ADDRESSES
+from mintseed.core.limits import MAX_LIST_LINES, MAX_SCANNED_ADDRESSES, MAX_SHOWN_CHARACTERS
+from mintseed.core.visible import one_line
 
 
 class SeenBy(StrEnum):
@@ -43,7 +44,7 @@ def parse_dnsmasq_leases(text: str) -> tuple[Sighting, ...]:
     for line in text.splitlines()[:MAX_LIST_LINES]:
         parts = line.split()
         if len(parts) >= 4 and parts[0].isdigit() and _MAC.match(parts[1].lower()) and _is_address(parts[2]):
-            name = "" if parts[3] == "*" else parts[3]
+            name = "" if parts[3] == "*" else shown_name(parts[3])
             found.append(Sighting(parts[2], SeenBy.LEASE, parts[1].lower(), name))
     return tuple(found)
 
@@ -65,6 +66,11 @@ def parse_ip_neigh(text: str) -> tuple[Sighting, ...]:
         if _MAC.match(mac):
             found.append(Sighting(parts[0], SeenBy.NEIGHBOUR, mac))
     return tuple(found)
+
+
+def shown_name(name: str) -> str:
+    """Return a name a device gave itself, fit to be shown and kept."""
+    return one_line(name)[:MAX_SHOWN_CHARACTERS]
 
 
 def _is_address(text: str) -> bool:

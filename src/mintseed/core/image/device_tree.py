@@ -36,7 +36,7 @@ def read_device_tree(data: bytes, *, file: str) -> DeviceTree:
         names = tree.getprop(0, "compatible").as_stringlist()
         model = tree.getprop(0, "model", (libfdt.NOTFOUND,))
         plain = "" if isinstance(model, int) else model.as_str()
-    except (libfdt.FdtException, ValueError, UnicodeError) as error:
+    except (libfdt.FdtException, ValueError, IndexError) as error:  # an empty property is an IndexError
         raise DeviceTreeError(
             f"names no board ({error})", expected="a root node with `compatible`", where=file
         ) from error

@@ -7,6 +7,9 @@ import xml.etree.ElementTree as ET
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from mintseed.core.limits import MAX_SHOWN_CHARACTERS
+from mintseed.core.visible import one_line
+
 LISTEN_FILES = ("etc/webpage/site.conf", "etc/nginx/sites-enabled/default", "etc/lighttpd/lighttpd.conf")
 """Places of web server configurations, relative to the root volume; first found wins (common practice)."""
 
@@ -74,7 +77,7 @@ class PageFacts:
 
 def read_page_facts(files: Mapping[str, bytes]) -> PageFacts:
     """Return what `files` (path relative to the root volume → content) tell. Unreadable parts are left empty."""
-    name = _text(files, "etc/hostname").strip()
+    name = one_line(_text(files, "etc/hostname").strip())[:MAX_SHOWN_CHARACTERS]
     release = dict(_os_release(_text(files, "etc/os-release") or _text(files, "usr/lib/os-release")))
     listen_file = next((f for f in LISTEN_FILES if any(_listens(_text(files, f)))), "")
     port, scheme = next(_listens(_text(files, listen_file)), (None, "http")) if listen_file else (None, "http")
@@ -82,8 +85,8 @@ def read_page_facts(files: Mapping[str, bytes]) -> PageFacts:
     return PageFacts(
         name,
         "etc/hostname" if name else "",
-        release.get("NAME", ""),
-        release.get("VERSION_ID", ""),
+        one_line(release.get("NAME", ""))[:MAX_SHOWN_CHARACTERS],
+        one_line(release.get("VERSION_ID", ""))[:MAX_SHOWN_CHARACTERS],
         port,
         listen_file,
         kind,

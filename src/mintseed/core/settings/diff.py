@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from mintseed.core.settings.text import matched
+from mintseed.core.visible import visible
 
 SHOW_ENDS_FROM = 64
 """characters: from this length on, four at each end tell keys apart and give nothing away."""
@@ -36,12 +37,12 @@ def mark_lines(before: str, after: str) -> tuple[MarkedLine, ...]:
 
 
 def hide(lines: Iterable[MarkedLine], secrets: Iterable[str]) -> tuple[MarkedLine, ...]:
-    """Return `lines` with every one of `secrets` shortened to its ends, fit to be shown."""
+    """Return `lines` fit to be shown: every one of `secrets` shortened to its ends, control characters written out."""
     hidden = [(s, f"{s[:4]}…{s[-4:]}" if len(s) >= SHOW_ENDS_FROM else "…") for s in secrets if s]
     shown = []
     for line in lines:
         text = line.text
         for secret, short in hidden:
             text = text.replace(secret, short)
-        shown.append(replace(line, text=text))
+        shown.append(replace(line, text=visible(text)))
     return tuple(shown)

@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Finding, Severity, Where
-from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
+from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES, MAX_SETTINGS_LINES
+from mintseed.core.units import binary_size
 
 _CURLY = dict.fromkeys("“”„‟", '"') | dict.fromkeys("‘’‚‛", "'")
 _NO_BREAK = "\u00a0"
@@ -18,11 +19,6 @@ def read_text(data: bytes, *, name: str) -> tuple[str, tuple[Finding, ...]]:
 
     Raises SettingsFileError when it is no text at all.
     """
-    if len(data) > MAX_SETTINGS_FILE_BYTES:
-        raise SettingsFileError(
-            f"has {len(data)} bytes", expected=f"at most {MAX_SETTINGS_FILE_BYTES}", where=name,
-            next_step="This is not a settings file.",
-        )  # fmt: skip
     if data.startswith(b"{\\rtf"):
         raise SettingsFileError(
             "is rich text",
@@ -32,10 +28,26 @@ def read_text(data: bytes, *, name: str) -> tuple[str, tuple[Finding, ...]]:
         )
     found: list[Finding] = []
     text = _decode(data, name, found)
+    if "\0" in text:
+        raise SettingsFileError("holds zero bytes", expected="plain text", where=name,
+                                next_step="It is a program or damaged: use the image's own file.")  # fmt: skip
     found += _line_ends(text, name)
     text = text.replace("\r\n", "\n").replace("\r", "\n")
     found += _characters(text, name)
     return text, tuple(found)
+
+
+def too_long(data: bytes, *, name: str) -> Finding | None:
+    """Return the finding about a file that is longer than any settings file; such a one is neither judged nor filled."""
+    lines = max(data.count(b"\n"), data.count(b"\r"))
+    if len(data) <= MAX_SETTINGS_FILE_BYTES and lines <= MAX_SETTINGS_LINES:
+        return None
+    if len(data) > MAX_SETTINGS_FILE_BYTES:
+        detail = f"It has more than {binary_size(MAX_SETTINGS_FILE_BYTES)}; settings files have a few kilobytes."
+    else:
+        detail = f"It has more than {MAX_SETTINGS_LINES} lines; settings files have some hundreds."
+    return Finding("file.too-long", Severity.STOP, f"{name} is too long for a settings file", detail,
+                   "Use the file as the image brings it, or an image that is not damaged.", Where(file=name))  # fmt: skip
 
 
 def _decode(data: bytes, name: str, found: list[Finding]) -> str:

@@ -7,11 +7,12 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 from mintseed.core.errors import MintSeedError
-from mintseed.core.findings import Finding, Severity, Where, verdict
+from mintseed.core.findings import Finding, Severity, Where, verdict, worst_first
+from mintseed.core.limits import MAX_FINDINGS_A_FILE
 from mintseed.core.recipes.model import FileToFill, Recipe
 from mintseed.core.settings.dialects.registry import dialect
 from mintseed.core.settings.diff import MarkedLine, mark_lines
-from mintseed.core.settings.editor_damage import read_text
+from mintseed.core.settings.editor_damage import read_text, too_long
 from mintseed.core.settings.text import split, with_text
 from mintseed.core.settings.values import SettingValues
 
@@ -65,6 +66,8 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
             Where(file=file.path),
         )
         return FilledFile(file.path, file.title, file.dialect, b"", (), (missing,))
+    if (long := too_long(original, name=file.path)) is not None:
+        return FilledFile(file.path, file.title, file.dialect, original, (), (long,))
     try:
         read_text(original, name=file.path)  # refuses what is no text at all
         before = split(original)
@@ -95,7 +98,18 @@ def check_file(data: bytes, path: str, dialect_name: str, file: FileToFill | Non
 
     `file` is what the recipe says of it, such as its quoting, where a recipe is known.
     """
+    if (long := too_long(data, name=path)) is not None:
+        return (long,)
     text, damage = read_text(data, name=path)
     if file is not None and file.quoting == "shell":
         damage = tuple(replace(f, severity=Severity.STOP) if f.code == "file.crlf" else f for f in damage)
-    return (*damage, *dialect(dialect_name).check(text, path, file))
+    return _bounded([*damage, *dialect(dialect_name).check(text, path, file)], path)
+
+
+def _bounded(found: list[Finding], path: str) -> tuple[Finding, ...]:
+    """Return `found`, of a great many only the worst, and how many more there are."""
+    if len(found) <= MAX_FINDINGS_A_FILE:
+        return tuple(found)
+    more = Finding("file.more-findings", Severity.NOTE, f"{len(found) - MAX_FINDINGS_A_FILE} more of {path} are not shown",
+                   "The worst are.", where=Where(file=path))  # fmt: skip
+    return (*worst_first(found)[:MAX_FINDINGS_A_FILE], more)

@@ -6,17 +6,20 @@ import logging
 from typing import Any
 
 from django.core.exceptions import ObjectDoesNotExist
-from django.db import DatabaseError
+from django.db import DatabaseError, DataError, IntegrityError
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
-from ninja.errors import ValidationError
+from ninja.errors import HttpError, ValidationError
 
 from mintseed.core.errors import MintSeedError, http_status
 from mintseed.server.api import bench, boot, card, find, image, keep, log, plan, session, settings, setup, shelf, site
+from mintseed.server.api.strict import StrictParser
 
 logger = logging.getLogger("mintseed.api")
 
-api = NinjaAPI(title="Mint Seed", version="1", docs_url=None, openapi_url=None, urls_namespace="api")
+api = NinjaAPI(
+    title="Mint Seed", version="1", docs_url=None, openapi_url=None, urls_namespace="api", parser=StrictParser()
+)
 
 for router in (bench, plan, image, settings, card, boot, find, setup, keep, shelf, site, log, session):
     api.add_router("", router.router)
@@ -36,6 +39,14 @@ def _ours(request: HttpRequest, error: MintSeedError) -> HttpResponse:
     )  # fmt: skip
 
 
+@api.exception_handler(HttpError)
+def _unparsed(request: HttpRequest, error: HttpError) -> HttpResponse:
+    # The library wraps what the parser said of the body.
+    if isinstance(error.__cause__, MintSeedError):
+        return _ours(request, error.__cause__)
+    return problem(error.status_code, "input", str(error))
+
+
 @api.exception_handler(ObjectDoesNotExist)
 def _missing(request: HttpRequest, error: ObjectDoesNotExist) -> HttpResponse:
     return problem(404, "missing", "There is no such thing here", next_step="Go back to the Bench.")
@@ -53,6 +64,17 @@ def _unforeseen(request: HttpRequest, error: Exception) -> HttpResponse:
     logger.exception("%s %s", request.method, request.path)
     return problem(500, "error", f"An unforeseen {type(error).__name__}; the application's output has the details",
                    next_step="Go back to the Bench; nothing else is touched by it.")  # fmt: skip
+
+
+@api.exception_handler(DataError)
+def _too_much(request: HttpRequest, error: DataError) -> HttpResponse:
+    return problem(422, "input", "A value is too long or too large to be kept", next_step="Make it shorter.")
+
+
+@api.exception_handler(IntegrityError)
+def _at_once(request: HttpRequest, error: IntegrityError) -> HttpResponse:
+    logger.warning("%s %s: %s", request.method, request.path, type(error).__name__)
+    return problem(409, "refused", "Something else changed at the same moment", next_step="Look again, then try again.")
 
 
 @api.exception_handler(DatabaseError)

@@ -210,6 +210,8 @@ def create(request: HttpRequest, payload: NewDeploymentIn) -> DeploymentOut:
     name = " ".join(payload.name.split())[:80] or f"{recipe.name} {recipe.kind}"
     site = Site.objects.get(pk=payload.site_id) if payload.site_id else own_bench().site
     with transaction.atomic():
+        # Whoever starts one at this moment waits here, so that no two get one host name.
+        site = Site.objects.select_for_update().get(pk=site.pk)
         row = Deployment.objects.create(
             name=name,
             recipe=recipe.id,

@@ -2,28 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Iterator
+import asyncio
+import base64
+from collections.abc import AsyncIterator
 from datetime import datetime
-from typing import Any
+from typing import Any, BinaryIO
 
-from asgiref.sync import sync_to_async
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Router, Schema
 
-from mintseed import wiring
-from mintseed.core.errors import RefusedError
 from mintseed.core.findings import Finding
-from mintseed.core.image.report import XRay
-from mintseed.core.settings.fill import FilledFile
 from mintseed.core.stations import Station
 from mintseed.core.units import decimal_size
-from mintseed.core.walk import Walk
 from mintseed.server.api.shapes import DeploymentOut, DriveOut, JobOut, deployment_out, drives_out, job_out
-from mintseed.server.journal import record
+from mintseed.server.copies import begin_copy, kept_until, last_copy, open_copy, stop_copy
 from mintseed.server.judging import Judged, judged
 from mintseed.server.models import Write
 from mintseed.server.writing import begin_write, stop_write
-from mintseed.services import fill_image
+
+STREAM_BYTES = 256 * 1024
 
 router = Router(tags=["card"])
 
@@ -47,6 +44,19 @@ class WriteOut(Schema):
     void_why: str
 
 
+class CopyOut(Schema):
+    """The filled image as a file: being made, there until `kept_until`, or why not. `current`: made of the settings as they are."""
+
+    id: int
+    file_name: str
+    size_text: str
+    sha256: str
+    made_at: datetime | None
+    kept_until: datetime | None
+    current: bool
+    job: JobOut | None
+
+
 class CardOut(Schema):
     deployment: DeploymentOut
     drives: list[DriveOut]
@@ -64,6 +74,7 @@ class CardOut(Schema):
     void_why: str
     in_board: bool
     by_hand: bool
+    copy_of_image: CopyOut | None
     writes: list[WriteOut]
     findings: list[Finding]
 
@@ -94,38 +105,45 @@ def stop(request: HttpRequest, pk: int) -> CardOut:
     return _out(judged(pk))
 
 
-@router.post("/deployments/{pk}/card/filled-image")
-def filled_image(request: HttpRequest, pk: int) -> StreamingHttpResponse:
-    """Send the filled image as a plain .img file, for a card writer elsewhere."""
-    one = judged(pk).loaded
-    xray, filled = _ready(one.walk)
-    name = f"{one.row.host_name}-{xray.file_name.split('.img')[0]}.img"
-    response = StreamingHttpResponse(_streamed(_pieces(xray, filled)), content_type="application/octet-stream")
-    response.headers["Content-Disposition"] = f'attachment; filename="{name}"'
-    response.headers["Content-Length"] = str(xray.unpacked_bytes)
-    record(one.row, "card", "card.handed-over", f"Filled image handed over as {name}")
+@router.post("/deployments/{pk}/card/copies", response=CardOut)
+def make_copy(request: HttpRequest, pk: int) -> CardOut:
+    """Have the filled image made as a plain .img file, for a card writer elsewhere."""
+    begin_copy(pk)
+    return _out(judged(pk))
+
+
+@router.post("/deployments/{pk}/card/copies/stop", response=CardOut)
+def stop_making(request: HttpRequest, pk: int) -> CardOut:
+    stop_copy(pk)
+    return _out(judged(pk))
+
+
+@router.get("/deployments/{pk}/card/copies/{copy_pk}/file", include_in_schema=False)
+def send_copy(request: HttpRequest, pk: int, copy_pk: int) -> StreamingHttpResponse:
+    copy, file = open_copy(pk, copy_pk)
+    response = StreamingHttpResponse(_streamed(file), content_type="application/octet-stream")
+    response.headers["Content-Disposition"] = f'attachment; filename="{copy.file_name}"'
+    response.headers["Content-Length"] = str(copy.size_bytes)
+    response.headers["Repr-Digest"] = f"sha-256=:{base64.b64encode(bytes.fromhex(copy.sha256)).decode()}:"  # RFC 9530
     return response
 
 
-def _pieces(xray: XRay, filled: tuple[FilledFile, ...]) -> Iterator[bytes]:
-    bench = wiring.bench()
-    with fill_image.execute(xray, filled, library=bench.library, tools=bench.tools) as image:
-        yield from image.pieces()
+async def _streamed(file: BinaryIO) -> AsyncIterator[bytes]:
+    """Read `file` as it is taken: the server asks for the next piece when the one before is on its way."""
+    with file:
+        while piece := await asyncio.to_thread(file.read, STREAM_BYTES):
+            yield piece
 
 
-async def _streamed(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
-    """Hand on `pieces` one at a time; a plain iterator would be gathered in memory under ASGI."""
-    step = sync_to_async(lambda: next(pieces, None))
-    while (piece := await step()) is not None:
-        yield piece
-
-
-def _ready(walk: Walk) -> tuple[XRay, tuple[FilledFile, ...]]:
-    """Return image and filled files, or raise RefusedError saying what is missing."""
-    if why := walk.not_ready_to_write():
-        raise RefusedError(why, next_step="Go back along the line.")
-    assert walk.inputs.xray is not None
-    return walk.inputs.xray, walk.filled
+def _copy_out(view: Judged) -> CopyOut | None:
+    copy = last_copy(view.loaded.row.pk)
+    if copy is None or copy.gone_at is not None:
+        return None
+    return CopyOut(
+        id=copy.pk, file_name=copy.file_name, size_text=decimal_size(copy.size_bytes) if copy.made_at else "",
+        sha256=copy.sha256, made_at=copy.made_at, kept_until=kept_until(copy),
+        current=copy.fingerprint == view.loaded.walk.fingerprint, job=job_out(copy.job),
+    )  # fmt: skip
 
 
 def _out(view: Judged) -> CardOut:
@@ -149,6 +167,7 @@ def _out(view: Judged) -> CardOut:
         void_why=last.void_why if last and last.void_at else "",
         in_board=run is not None and run.powered,
         by_hand=bool(last and last.bench.kind == "real"),
+        copy_of_image=_copy_out(view),
         writes=[
             _write_out(w) for w in Write.objects.filter(deployment=one.row).select_related("bench").order_by("-pk")[:20]
         ],

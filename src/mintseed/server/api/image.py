@@ -12,16 +12,18 @@ from mintseed import wiring
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, VolumeFacts, XRay
+from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
 from mintseed.core.plan.fit import board_fit
 from mintseed.core.stations import Station
 from mintseed.core.units import binary_size, decimal_size
+from mintseed.core.visible import visible
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
 from mintseed.server.jobs.state import is_active
 from mintseed.server.jobs.tasks import read_image_task
 from mintseed.server.judging import Judged, judged
-from mintseed.server.library import sync_library
+from mintseed.server.library import strangers, sync_library
 from mintseed.server.load import Loaded
 from mintseed.server.models import BoardUnit, Deployment, Image, Job
 from mintseed.server.stored_types import xray_of
@@ -43,6 +45,13 @@ class ImageRowOut(Schema):
     read_at: datetime | None
     trouble: str
     summary: str
+
+
+class LibraryOut(Schema):
+    """The library, and what lies in it under an image's name and is none."""
+
+    images: list[ImageRowOut]
+    findings: list[Finding]
 
 
 class FileOnImageOut(Schema):
@@ -106,9 +115,9 @@ class ChooseImageIn(Schema):
     image_id: int
 
 
-@router.get("/images", response=list[ImageRowOut])
-def images(request: HttpRequest) -> list[ImageRowOut]:
-    return [row_out(i) for i in sync_library()]
+@router.get("/images", response=LibraryOut)
+def images(request: HttpRequest) -> LibraryOut:
+    return LibraryOut(images=[row_out(i) for i in sync_library()], findings=strangers())
 
 
 @router.get("/images/{pk}", response=ImageOut)
@@ -226,7 +235,7 @@ def _xray_out(xray: XRay) -> XRayOut:
                 title=f.title or f"text, {binary_size(f.size_bytes)}",
                 known=f.known,
                 size_bytes=f.size_bytes,
-                text=f.content.decode("utf-8", "replace"),
+                text=visible(f.content[:MAX_SETTINGS_FILE_BYTES].decode("utf-8", "replace").replace("\r\n", "\n")),
             )
             for f in xray.files
         ],

@@ -8,11 +8,12 @@ from ninja import Router, Schema
 from pydantic import TypeAdapter
 
 from mintseed.core.keep.label import Label, next_name
+from mintseed.server.api.log import PAGE_LINES
 from mintseed.server.api.shapes import DeploymentOut, LogLineOut, deployment_out, log_out
 from mintseed.server.journal import record
 from mintseed.server.judging import Judged, judged
 from mintseed.server.load import host_names, load
-from mintseed.server.models import Closing, Deployment, LogEntry
+from mintseed.server.models import Closing, Deployment, LogEntry, Site
 from mintseed.server.stored_types import stored
 from mintseed.services import close_record
 from mintseed.services import same_again as again
@@ -29,6 +30,8 @@ class KeepOut(Schema):
     next_host_name: str
     next_name: str
     log: list[LogLineOut]
+    """the newest page, oldest line first; `older_before` is where the page before begins"""
+    older_before: int | None
 
 
 class SameAgainIn(Schema):
@@ -59,8 +62,9 @@ def same_again(request: HttpRequest, pk: int, payload: SameAgainIn) -> Deploymen
     one = load(pk)
     row, name, host_name = one.row, " ".join(payload.name.split())[:80], payload.host_name.strip()[:80]
     chosen = {field: getattr(row, field) for field in again.COPIED}
-    fields = again.execute(chosen, name=name, host_name=host_name, names_taken=host_names(row.site))
     with transaction.atomic():
+        Site.objects.select_for_update().get(pk=row.site_id)  # no two get one host name at this moment
+        fields = again.execute(chosen, name=name, host_name=host_name, names_taken=host_names(row.site))
         fresh = Deployment.objects.create(**fields)
         record(fresh, "plan", "deployment.started", f"Started: the same again as {row.name}")
     return deployment_out(judged(fresh.pk))
@@ -68,7 +72,8 @@ def same_again(request: HttpRequest, pk: int, payload: SameAgainIn) -> Deploymen
 
 def _out(view: Judged) -> KeepOut:
     one, row = view.loaded, view.loaded.row
-    log = LogEntry.objects.filter(deployment=row).order_by("at", "pk")
+    newest = list(LogEntry.objects.filter(deployment=row).order_by("-pk")[: PAGE_LINES + 1])
+    log = newest[:PAGE_LINES]
     label = (
         stored(LABEL, one.closing.label, None)
         if one.closing
@@ -80,5 +85,6 @@ def _out(view: Judged) -> KeepOut:
         kept=view.closed,
         next_host_name=next_name(row.host_name, host_names(row.site)),
         next_name=f"{row.name}, the next",
-        log=[log_out(e) for e in log],
+        log=[log_out(e) for e in reversed(log)],
+        older_before=log[-1].pk if len(newest) > PAGE_LINES else None,
     )

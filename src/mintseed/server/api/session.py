@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.conf import settings
-from django.contrib.auth import authenticate, login, logout
+from django.contrib.auth import authenticate, get_user_model, login, logout
 from django.core.cache import cache
 from django.http import HttpRequest
 from ninja import Router, Schema
@@ -12,8 +12,12 @@ from pydantic import Field
 from mintseed.core.errors import RefusedError
 from mintseed.core.keep.label import qr_code
 from mintseed.server.address import phone_url
+from mintseed.server.door import Door, use_link
 
 router = Router(tags=["session"])
+
+HERE = "this machine"
+"""Name of the account a link opens; it has no password."""
 
 MOST_FAILURES = 5
 WAIT_S = 300
@@ -21,14 +25,18 @@ WAIT_S = 300
 
 
 class SessionOut(Schema):
-    """`phone_url` is what a phone on the same network opens; empty when none can."""
+    """`door`: what is asked of who comes in. `phone_url` is what a phone on the same network opens; empty when none can."""
 
-    account_required: bool
+    door: Door
     signed_in: bool
     name: str
     phone_url: str
     qr_path: str
     qr_size: int
+
+
+class LinkIn(Schema):
+    code: str = Field(max_length=200)
 
 
 class LoginIn(Schema):
@@ -57,6 +65,20 @@ def log_in(request: HttpRequest, payload: LoginIn) -> SessionOut:
     return _out(request)
 
 
+@router.post("/session/link", response=SessionOut)
+def come_in(request: HttpRequest, payload: LinkIn) -> SessionOut:
+    """Let the browser in that shows the code of a link, once."""
+    if settings.DOOR != "link" or not use_link(payload.code):
+        raise RefusedError("this link was used, or is too old",
+                           next_step="Print a new one where it was started:  .venv/bin/python manage.py link")  # fmt: skip
+    user, made = get_user_model().objects.get_or_create(username=HERE)
+    if made:
+        user.set_unusable_password()
+        user.save()
+    login(request, user)
+    return _out(request)
+
+
 @router.delete("/session", response=SessionOut)
 def log_out(request: HttpRequest) -> SessionOut:
     logout(request)
@@ -65,9 +87,9 @@ def log_out(request: HttpRequest) -> SessionOut:
 
 def _out(request: HttpRequest) -> SessionOut:
     signed_in = request.user.is_authenticated
-    url = phone_url() if signed_in or not settings.ACCOUNT_REQUIRED else ""
+    url = phone_url() if signed_in or settings.DOOR == "open" else ""
     path, size = qr_code(url) if url else ("", 0)
     return SessionOut(
-        account_required=settings.ACCOUNT_REQUIRED, signed_in=signed_in, name=request.user.get_username(), phone_url=url,
+        door=settings.DOOR, signed_in=signed_in, name=request.user.get_username(), phone_url=url,
         qr_path=path, qr_size=size,
     )  # fmt: skip

@@ -13,7 +13,7 @@ from django.utils import timezone
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import OutsideError, StoppedError
 from mintseed.server.jobs.leases import holds_lease
-from mintseed.server.jobs.state import DEAD_AFTER_S, HEARTBEAT_S
+from mintseed.server.jobs.state import DEAD_AFTER_S, HEARTBEAT_S, harm_of
 from mintseed.server.models import Job
 
 log = logging.getLogger("mintseed.jobs")
@@ -27,7 +27,7 @@ class Heartbeat:
     """
 
     def __init__(self, job: Job) -> None:
-        self._pk, self._write_row = job.pk, job.write
+        self._pk, self._write_row, self._harm = job.pk, job.write, harm_of(job)
         self._latest: Progress | None = None
         self._stop_asked = threading.Event()
         self._database_gone = threading.Event()
@@ -50,12 +50,12 @@ class Heartbeat:
         self._latest = progress
         if self._database_gone.is_set():
             raise OutsideError("the database stopped answering, so the work was stopped",
-                               next_step="Start the application again, then write the card again.")  # fmt: skip
+                               next_step="Start the application again, then have it done again.")  # fmt: skip
         if self._given_up.is_set() or time.monotonic() - self._last_beat_s > DEAD_AFTER_S:
             raise OutsideError("this work was called dead meanwhile, so it does not go on",
-                               next_step="Look at the drives, then write the card again.")  # fmt: skip
+                               next_step="Look at how things stand, then have it done again.")  # fmt: skip
         if self._stop_asked.is_set():
-            raise StoppedError("stopped by you; the card is not usable", next_step="Write it again when you are ready.")
+            raise StoppedError(f"stopped by you{self._harm}", next_step="Have it done again when you are ready.")
 
     def tell_bytes(self, done: int, total: int) -> None:
         """Take note of plain bytes done."""

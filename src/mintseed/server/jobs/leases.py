@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from django.db import IntegrityError, transaction
 from django.db.models import Q
 
-from mintseed.server.jobs.state import DEAD_AFTER_S, STARTS_WITHIN_S, WORKER_DIED, is_active
+from mintseed.server.jobs.state import DEAD_AFTER_S, STARTS_WITHIN_S, is_active, worker_died
 from mintseed.server.journal import record
 from mintseed.server.models import Bench, Card, DriveLease, Job, Write
 
@@ -51,8 +51,9 @@ def holds_lease(write: Write) -> bool:
     ).exists()
 
 
-def bury(job: Job, now: datetime, why: str = WORKER_DIED) -> bool:
+def bury(job: Job, now: datetime, why: str = "") -> bool:
     """Call a job dead, for good: whatever its worker does afterwards finds it failed. Returns whether it was this call."""
+    why = why or worker_died(job)
     with transaction.atomic():
         still = Job.objects.filter(pk=job.pk, state=job.state, heartbeat_at=job.heartbeat_at)
         if not still.update(state=Job.State.FAILED, trouble={"code": "outside", "sentence": why}, finished_at=now):
@@ -71,10 +72,7 @@ def bury_the_dead(now: datetime) -> int:
     dead = Job.objects.filter(
         Q(state=Job.State.RUNNING, heartbeat_at__lt=silent) | Q(state=Job.State.QUEUED, created_at__lt=late)
     ).select_related("write__deployment")
-    return sum(
-        bury(job, now, WORKER_DIED if job.state == Job.State.RUNNING else "No worker took it up in time")
-        for job in dead
-    )
+    return sum(bury(job, now, "" if job.state == Job.State.RUNNING else "No worker took it up in time") for job in dead)
 
 
 def end_proofs(card: Card | None, write: Write, now: datetime, why: str) -> int:

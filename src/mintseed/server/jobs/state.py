@@ -32,7 +32,14 @@ def is_active(job: Job, now: datetime) -> bool:
     return job.state == Job.State.RUNNING and not is_dead(job, now)
 
 
-WORKER_DIED = "The worker died while it was at it; the card is not usable"
+def harm_of(job: Job) -> str:
+    """Return how a sentence about a job that was cut off ends: what it leaves behind."""
+    return "; the card is not usable" if job.kind == Job.Kind.WRITE_CARD else ""
+
+
+def worker_died(job: Job) -> str:
+    """Return the sentence for a job whose worker fell silent."""
+    return f"The worker died while it was at it{harm_of(job)}"
 
 
 def describe_trouble(job: Job, now: datetime) -> str:
@@ -40,10 +47,10 @@ def describe_trouble(job: Job, now: datetime) -> str:
     if job.state == Job.State.DONE:
         return ""
     if job.state == Job.State.RUNNING:
-        return WORKER_DIED
+        return worker_died(job)
     if job.state == Job.State.QUEUED:
         return "No worker took it up; start the application again"
-    return str((job.trouble or {}).get("sentence") or "It stopped before the end; the card is not usable")
+    return str((job.trouble or {}).get("sentence") or f"It stopped before the end{harm_of(job)}")
 
 
 def trouble_of(error: MintSeedError) -> dict[str, Any]:

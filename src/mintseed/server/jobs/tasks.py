@@ -20,12 +20,12 @@ from mintseed.core.units import decimal_size, drive_size, duration
 from mintseed.server.cards import card_of, settings_paths
 from mintseed.server.jobs.heartbeat import Heartbeat
 from mintseed.server.jobs.leases import end_proofs, holds_lease
-from mintseed.server.jobs.state import ASK_AGAIN_AFTER_S, trouble_of
+from mintseed.server.jobs.state import ASK_AGAIN_AFTER_S, harm_of, trouble_of
 from mintseed.server.journal import record
 from mintseed.server.load import load
-from mintseed.server.models import Image, Job, Write
+from mintseed.server.models import FilledCopy, Image, Job, Write
 from mintseed.server.stored_types import XRAY
-from mintseed.services import fill_image, inspect_image, write_card
+from mintseed.services import fill_image, inspect_image, save_filled, write_card
 
 log = logging.getLogger("mintseed.jobs")
 
@@ -42,13 +42,19 @@ def read_image_task(job_pk: int) -> None:
     _run(job_pk, _read_image)
 
 
+@task()
+def fill_image_task(job_pk: int) -> None:
+    """Make one filled image as a file."""
+    _run(job_pk, _fill_image)
+
+
 def _run(job_pk: int, work: Callable[[Job, Heartbeat], None]) -> None:
     now = timezone.now()
     waiting = Job.objects.filter(pk=job_pk, state=Job.State.QUEUED)
     # One statement: a stop that comes at this very moment either keeps it from starting or is seen by the heartbeat.
     if not waiting.update(state=Job.State.RUNNING, started_at=now, heartbeat_at=now):
         return
-    job = Job.objects.select_related("write__deployment", "write__bench", "image").get(pk=job_pk)
+    job = Job.objects.select_related("write__deployment", "write__bench", "image", "copy__deployment").get(pk=job_pk)
     try:
         with Heartbeat(job) as heartbeat:
             work(job, heartbeat)
@@ -59,7 +65,7 @@ def _run(job_pk: int, work: Callable[[Job, Heartbeat], None]) -> None:
         log.exception("%s job %s", job.kind, job.pk)
         _end(job, OutsideError(f"an unforeseen {type(error).__name__} ended the work", next_step="Try it again; the application's output has the details."))  # fmt: skip
     except BaseException:
-        _end(job, StoppedError("the worker was stopped; the card is not usable", next_step="Write it again."))
+        _end(job, StoppedError(f"the worker was stopped{harm_of(job)}", next_step="Have it done again."))
         raise
 
 
@@ -86,6 +92,8 @@ def _failed(job: Job, error: MintSeedError) -> None:
             Write.objects.filter(pk=job.write.pk).update(outcome=outcome, trouble=trouble, ended_at=now)
             event = "card.stopped" if stopped else "card.failed"
             record(job.write.deployment, "card", event, f"Card not written: {error.sentence()}")
+        elif job.copy is not None and not stopped:
+            record(job.copy.deployment, "card", "card.copy-failed", f"Filled image not made: {error.sentence()}")
         elif job.image and not stopped:
             Image.objects.filter(pk=job.image.pk).update(trouble=trouble, xray="")
             record(None, "image", "image.unreadable", f"{job.image.file_name}: {error.sentence()}")
@@ -157,6 +165,35 @@ def _proof_text(drive: Drive, written: write_card.WrittenCard) -> str:
     return (
         f"Card proven: {size} written and read back alike in {duration(written.took_s)}, {drive_size(drive.size_bytes)}"
     )
+
+
+def _fill_image(job: Job, heartbeat: Heartbeat) -> None:
+    copy = job.copy
+    if copy is None:
+        raise RefusedError("nothing says what is to be filled")
+    loaded, bench = load(copy.deployment_id), wiring.bench()
+    walk = loaded.walk
+    if walk.inputs.xray is None or walk.fingerprint != copy.fingerprint:
+        raise RefusedError(
+            "image or settings changed before it began", next_step="Look at Settings, then have it made again."
+        )
+    saved = save_filled.execute(
+        walk.inputs.xray, walk.filled, f"{copy.pk}.img", library=bench.library, tools=bench.tools,
+        copies=wiring.filled_copies(), tell=heartbeat.tell,
+    )  # fmt: skip
+    now = timezone.now()
+    with transaction.atomic():
+        if not Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(
+            state=Job.State.DONE, done_bytes=saved.size_bytes, finished_at=now
+        ):
+            raise OutsideError("this work was called dead meanwhile, so what it made is not offered")
+        FilledCopy.objects.filter(pk=copy.pk).update(size_bytes=saved.size_bytes, sha256=saved.sha256, made_at=now)
+        record(
+            copy.deployment,
+            "card",
+            "card.copy-made",
+            f"Filled image made as {copy.file_name}: {decimal_size(saved.size_bytes)}",
+        )
 
 
 def _read_image(job: Job, heartbeat: Heartbeat) -> None:

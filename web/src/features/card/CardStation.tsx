@@ -1,4 +1,3 @@
-import { Download } from "lucide-react";
 import { useState } from "react";
 import { answer, GET, POST, type Severity, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
@@ -8,6 +7,7 @@ import { Mark } from "../../ui/Mark";
 import { Button, ButtonLink, Facts, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { StationFrame } from "../../ui/StationFrame";
 import { Time } from "../../ui/Time";
+import { FilledCopy } from "./FilledCopy";
 import { PickAgain } from "./PickAgain";
 import { WriteProgress } from "./WriteProgress";
 
@@ -17,7 +17,7 @@ type Drive = Shapes["DriveOut"];
 export function CardStation({ id }: { id: number }) {
   const key = ["deployment", id, "card"];
   const path = { params: { path: { pk: id } } };
-  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/card", path)), (last) => (last?.job?.active ? 400 : 3000));
+  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/card", path)), (last) => (last?.job?.active || last?.copy_of_image?.job?.active ? 400 : 3000));
   const [picked, setPicked] = useState(0);
   const [asking, setAsking] = useState(false);
   const write = useChange(key, (body: Shapes["WriteIn"]) => answer(POST("/api/deployments/{pk}/card/write", { ...path, body })));
@@ -94,14 +94,7 @@ export function CardStation({ id }: { id: number }) {
                   ["Proof", "every byte is read back from the card and compared"],
                 ]}
               />
-              <div className="mt-3 border-t border-dashed border-rule pt-3">
-                <form method="post" action={`/api/deployments/${id}/card/filled-image`}>
-                  <Button small type="submit">
-                    <Download size={15} aria-hidden /> Filled image as a file
-                  </Button>
-                </form>
-                <p className="mt-1.5 text-[0.9rem] text-ink-2">For a card writer on another machine. It holds your network's key: treat it like one.</p>
-              </div>
+              <FilledCopy id={id} copy={data.copy_of_image} />
             </>
           ) : (
             <p className="text-ink-2">{data.not_ready_because}.</p>

@@ -2,8 +2,9 @@ import { Link } from "react-router";
 import { answer, GET } from "../../api/client";
 import { useAnswer } from "../../api/use";
 import { plural } from "../../lib/words";
+import { Findings } from "../../ui/Findings";
 import { Mark, type MarkName } from "../../ui/Mark";
-import { Trouble, Waiting } from "../../ui/parts";
+import { Sheet, Trouble, Waiting } from "../../ui/parts";
 
 export function ImageLibrary() {
   const { data, error } = useAnswer(["images"], () => answer(GET("/api/images")), () => 4000);
@@ -12,15 +13,20 @@ export function ImageLibrary() {
     <div className="flex flex-col gap-3.5">
       <header className="flex flex-wrap items-baseline gap-x-3">
         <h1 className="text-[1.8rem]">Images</h1>
-        <span className="text-ink-2">{plural(data.length, "file")} in the library folder</span>
+        <span className="text-ink-2">{plural(data.images.length, "file")} in the library folder</span>
       </header>
-      {data.length === 0 && (
+      {data.findings.length > 0 && (
+        <Sheet title="Not read">
+          <Findings findings={data.findings} />
+        </Sheet>
+      )}
+      {data.images.length === 0 && (
         <p className="rounded-xl border border-dashed border-rule bg-sheet p-6 text-ink-2">
           The library folder is empty. Put an image there as you downloaded it, packed or not; it shows up here by itself.
         </p>
       )}
       <ul className="overflow-hidden rounded-xl border border-rule bg-sheet empty:hidden">
-        {data.map((i) => (
+        {data.images.map((i) => (
           <li key={i.id} className="border-t border-rule-2 first:border-0">
             <Link to={`/images/${i.id}`} className="grid grid-cols-[1.4rem_minmax(0,1fr)] items-center gap-x-3 gap-y-0.5 px-4 py-2.5 hover:bg-mint-3 md:grid-cols-[1.4rem_minmax(0,1.4fr)_minmax(0,1fr)_minmax(0,1.2fr)_5rem]">
               <Mark name={(i.verdict || "todo") as MarkName} />

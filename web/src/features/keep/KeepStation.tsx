@@ -1,8 +1,9 @@
 import { Printer } from "lucide-react";
+import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { useNavigate } from "react-router";
 import { answer, GET, POST, type Shapes } from "../../api/client";
-import { useAnswer, useChange } from "../../api/use";
+import { useAnswer, useChange, useOnce } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { Button, ButtonLink, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { FormRow, INPUT } from "../../ui/FormRow";
@@ -55,17 +56,45 @@ export function KeepStation({ id }: { id: number }) {
           <SameAgain data={data} id={id} />
         </div>
         <Sheet title="What happened">
-          <ul className="text-[0.93rem]">
-            {data.log.map((e) => (
-              <li key={e.id} className="grid gap-x-3 sm:grid-cols-[9rem_minmax(0,1fr)] border-t border-rule-2 py-1.5 first:border-0">
-                <span className="font-mono whitespace-nowrap text-ink-3"><Time at={e.at} day /></span>
-                <span className="break-words">{e.text}</span>
-              </li>
-            ))}
-          </ul>
+          <WhatHappened id={id} newest={data.log} olderBefore={data.older_before} />
         </Sheet>
       </div>
     </StationFrame>
+  );
+}
+
+/** The record of one device, oldest line first; what came before is fetched page by page. */
+function WhatHappened({ id, newest, olderBefore }: { id: number; newest: Shapes["KeepOut"]["log"]; olderBefore: number | null }) {
+  const [older, setOlder] = useState<{ lines: typeof newest; before: number | null } | undefined>();
+  const fetchOlder = useOnce((before: number) => answer(GET("/api/log", { params: { query: { deployment: id, before } } })));
+  const before = older ? older.before : olderBefore;
+  return (
+    <>
+      <Trouble error={fetchOlder.error} />
+      {before !== null && (
+        <Button
+          small
+          disabled={fetchOlder.isPending}
+          onClick={() =>
+            fetchOlder.mutate(before, {
+              onSuccess: (page) => setOlder((held) => ({ lines: [...page.lines.toReversed(), ...(held?.lines ?? [])], before: page.older_before })),
+            })
+          }
+        >
+          Show what came before
+        </Button>
+      )}
+      <ul className="text-[0.93rem]">
+        {[...(older?.lines ?? []), ...newest].map((e) => (
+          <li key={e.id} className="grid gap-x-3 border-t border-rule-2 py-1.5 first:border-0 sm:grid-cols-[9rem_minmax(0,1fr)]">
+            <span className="font-mono whitespace-nowrap text-ink-3">
+              <Time at={e.at} day />
+            </span>
+            <span className="break-words">{e.text}</span>
+          </li>
+        ))}
+      </ul>
+    </>
   );
 }
 

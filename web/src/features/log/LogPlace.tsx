@@ -5,6 +5,7 @@ import { useAnswer } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { Button, Tag, Trouble, Waiting } from "../../ui/parts";
 import { Time } from "../../ui/Time";
+import { Keeping } from "./Keeping";
 
 export function LogPlace() {
   const [before, setBefore] = useState<number | undefined>(undefined);
@@ -39,6 +40,7 @@ export function LogPlace() {
         {before !== undefined && <Button onClick={() => setBefore(undefined)}>Back to the newest</Button>}
         {data.older_before !== null && <Button onClick={() => setBefore(data.older_before ?? undefined)}>Older</Button>}
       </div>
+      <Keeping />
     </div>
   );
 }

@@ -145,7 +145,8 @@ def _with_country(lines: list[str], country: str) -> list[str]:
     outside = _outside_blocks(lines)
     active = [i for i in outside if _field(lines[i])[0] == "country"]
     if active:
-        keep = [line for i, line in enumerate(lines) if i not in active[1:]]
+        later = set(active[1:])
+        keep = [line for i, line in enumerate(lines) if i not in later]
         keep[active[0]] = lines[active[0]] if _field(lines[active[0]])[1] == country else wanted
         return keep
     commented = next((i for i in outside if _field(_uncommented(lines[i]))[0] == "country"), None)

@@ -12,6 +12,8 @@ from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from mintseed.server.api.session import HERE
+
 
 class Command(BaseCommand):
     help = "Make an account; the password is asked for, or read from standard input."
@@ -23,7 +25,7 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         users, name = get_user_model(), options["name"]
         if options["require"]:
-            if not settings.ACCOUNT_REQUIRED or users.objects.exists():
+            if settings.DOOR != "account" or users.objects.exclude(username=HERE).exists():
                 return
             if not sys.stdin.isatty():
                 raise CommandError("no account")

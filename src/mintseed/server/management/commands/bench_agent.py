@@ -16,6 +16,7 @@ from mintseed import wiring
 from mintseed.core.errors import MintSeedError
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.agent.drives import report_drives
+from mintseed.server.agent.housekeeping import Housekeeping
 from mintseed.server.agent.looking import look_once, sweep, watched
 from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.agent.scanning import ScanThread, scan_wish
@@ -55,6 +56,7 @@ class Agent:
 
     def __init__(self) -> None:
         self.scans = ScanThread()
+        self._housekeeping = Housekeeping()
         self._remembered_s = -REMEMBER_EVERY_S
 
     def turn(self) -> None:
@@ -68,6 +70,7 @@ class Agent:
         if boards:
             look_once(bench, self.scans.found)
         self._judge([b.loaded.row.pk for b in boards], now)
+        self._housekeeping.turn(now)
 
     def _judge(self, looked_for: list[int], now: datetime) -> None:
         """Judge anew what only time or a look changed; everything else is judged when somebody changes it."""

@@ -1,0 +1,305 @@
+"""Look into an image's volumes: which is which, the boards it starts on, its kernels, its settings files, its page.
+
+Everything here was made by strangers. Each part is read by itself, within a time for all of them: what cannot be read
+becomes a finding, and the rest is read all the same.
+"""
+
+from __future__ import annotations
+
+import logging
+import time
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from functools import partial
+from typing import TypeVar
+
+from mintseed.core.errors import DeviceTreeError, StoppedError, ToolError
+from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.image.device_tree import read_device_tree
+from mintseed.core.image.kernel import HEAD_BYTES, kernel_bits
+from mintseed.core.image.page import LISTEN_FILES, MDNS_FOLDER, PageFacts, read_page_facts
+from mintseed.core.image.partitions import Partition, PartitionTable
+from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts
+from mintseed.core.limits import (
+    MAX_DEVICE_TREE_BYTES,
+    MAX_DEVICE_TREES,
+    MAX_DIRECTORY_ENTRIES,
+    MAX_KERNELS,
+    MAX_LOOKING_S,
+    MAX_OTHER_FILES,
+    MAX_OTHER_FILES_BYTES,
+    MAX_SERVICE_FILES,
+    MAX_SETTINGS_FILE_BYTES,
+)
+from mintseed.core.recipes.model import Recipe
+from mintseed.core.visible import one_line
+from mintseed.ports.images import ScratchDisk
+from mintseed.ports.volume import Volume, VolumeKind, VolumeTools
+
+log = logging.getLogger("mintseed.image")
+
+SETTINGS_ENDINGS = (".conf", ".txt", ".nmconnection", ".yaml", ".yml", ".cfg", ".ini", ".env", ".toml", ".json")
+
+T = TypeVar("T")
+
+
+class _OutOfTimeError(Exception):
+    """The time for looking is used up."""
+
+
+class Looking:
+    """What is found on the way, the time there is, and a sign of life between any two steps."""
+
+    def __init__(self, alive: Callable[[], None] = lambda: None, seconds: float = MAX_LOOKING_S) -> None:
+        self.findings: list[Finding] = []
+        self._alive, self._seconds, self._until = alive, seconds, 0.0
+
+    def begin(self) -> None:
+        """Start the clock."""
+        self._until = time.monotonic() + self._seconds
+
+    def go_on(self) -> None:
+        """Call between any two steps. Raises StoppedError for a stop that was asked for."""
+        self._alive()
+        if time.monotonic() > self._until:
+            raise _OutOfTimeError
+
+    def part(self, name: str, read: Callable[[], T], empty: T) -> T:
+        """Return what `read` reads, or `empty` with a finding when it cannot be read, whatever is wrong with it."""
+        try:
+            self.go_on()
+            return read()
+        except StoppedError:
+            raise
+        except _OutOfTimeError:
+            if not any(f.code == "image.looking-cut" for f in self.findings):
+                self.findings.append(
+                    Finding("image.looking-cut", Severity.CHECK, f"Looking into it took over {self._seconds:.0f} s and was ended",
+                            f"It ended at: {name}. What was not reached is not known.",
+                            "Compare its checksum: a sound image is looked through in seconds.", Where(part=name))
+                )  # fmt: skip
+        except ToolError as error:
+            self._unread(name, error.sentence())
+        except Exception as error:
+            log.exception("reading an image: %s", name)
+            self._unread(name, f"An unforeseen {type(error).__name__}; the application's output has the details.")
+        return empty
+
+    def _unread(self, name: str, why: str) -> None:
+        self.findings.append(
+            Finding("image.part-unread", Severity.CHECK, f"{name[:1].upper()}{name[1:]} could not be read", why,
+                    "Compare the checksum; what is said of the rest stands.", Where(part=name))
+        )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class HeldOnImage:
+    """What an image's volumes hold."""
+
+    volumes: tuple[VolumeFacts, ...] = ()
+    boards: tuple[BoardOnImage, ...] = ()
+    kernels: tuple[int, ...] = ()
+    files: tuple[FileOnImage, ...] = ()
+    page: PageFacts = field(default_factory=PageFacts)
+
+
+@dataclass(frozen=True, slots=True)
+class _Opened:
+    """A partition with its volume: None for what was not unpacked and for file systems that are not read."""
+
+    partition: Partition
+    kind: VolumeKind | None = None
+    volume: Volume | None = None
+    names: tuple[str, ...] = ()
+
+    @property
+    def is_fat(self) -> bool:
+        return self.volume is not None and self.kind is not None and self.kind.file_system == "vfat"
+
+
+def execute(
+    table: PartitionTable,
+    disk: ScratchDisk,
+    tools: VolumeTools,
+    recipe: Recipe | None,
+    looking: Looking,
+    *,
+    whole: bool,
+) -> HeldOnImage:
+    """Return what the volumes of `table` on `disk` hold. `whole`: the root volume was unpacked too."""
+    looking.begin()
+    partitions = sorted(table.partitions, key=lambda p: p.start_lba)
+    opened = [looking.part(_place(p), partial(_open, p, disk, tools, looking), _Opened(p)) for p in partitions]
+    roles = _roles(opened, recipe, looking)
+    boot = next((o for i, o in enumerate(opened) if roles[i] == "boot" and o.is_fat), None)
+    root = next((o.volume for i, o in enumerate(opened) if roles[i] == "root"), None)
+    boards: list[BoardOnImage] = []
+    files: list[FileOnImage] = []
+    kernels: set[int] = set()
+    page = PageFacts()
+    if boot is not None and boot.volume is not None:
+        volume, names = boot.volume, boot.names
+        looking.part("its settings files", lambda: _files(volume, names, recipe, looking, files), None)
+        looking.part("its device trees", lambda: _boards(volume, names, looking, boards), None)
+        looking.part("its kernels", lambda: _kernels(volume, names, looking, kernels), None)
+    if root is not None and whole:
+        page = looking.part("the root volume", lambda: _page(root, looking), page)
+    volumes = [looking.part(_place(o.partition), partial(_facts, o, roles[i]), _unread(o.partition, roles[i]))
+               for i, o in enumerate(opened)]  # fmt: skip
+    return HeldOnImage(tuple(volumes), tuple(boards), tuple(sorted(kernels)), tuple(files), page)
+
+
+def _place(partition: Partition) -> str:
+    return f"partition {partition.number}"
+
+
+def _open(partition: Partition, disk: ScratchDisk, tools: VolumeTools, looking: Looking) -> _Opened:
+    if partition.offset_bytes >= disk.size_bytes:
+        return _Opened(partition)
+    nothing: tuple[str, ...] = ()
+    kind = tools.identify(disk.path, partition.offset_bytes)
+    volume = tools.open(disk.path, partition.offset_bytes, kind)
+    names: tuple[str, ...] = looking.part(_place(partition), volume.files, nothing) if volume else ()
+    if len(names) >= MAX_DIRECTORY_ENTRIES:
+        looking.findings.append(
+            Finding("image.volume-crowded", Severity.CHECK, f"{_place(partition).capitalize()} lists files without end",
+                    f"The first {MAX_DIRECTORY_ENTRIES} are read; a boot volume holds tens to hundreds.",
+                    "Compare the checksum: its folders may be damaged.", Where(part=_place(partition)))
+        )  # fmt: skip
+    return _Opened(partition, kind, volume, names)
+
+
+def _roles(opened: list[_Opened], recipe: Recipe | None, looking: Looking) -> dict[int, str]:
+    """Return which volume starts the board and which holds its system: told by what lies there, by place only in doubt."""
+    wanted = {f.path for f in recipe.files} if recipe else set()
+    fats = [(i, _boot_signs(one.names, wanted)) for i, one in enumerate(opened) if one.is_fat]
+    at = max(fats, key=lambda one: (one[1], -one[0]), default=(0, 0))[0]
+    exts = [(i, one) for i, one in enumerate(opened) if i != at and one.volume is not None and not one.is_fat]
+    root = next((i for i, one in exts if _is_system(one, looking)), exts[0][0] if exts else None)
+    if root is None:
+        root = next((i for i, one in enumerate(opened) if i != at and one.kind is None), None)
+    return {i: "boot" if i == at else "root" if i == root else "data" for i in range(len(opened))}
+
+
+def _boot_signs(names: tuple[str, ...], wanted: set[str]) -> int:
+    return sum(
+        (
+            any(n.lower().endswith(".dtb") for n in names),
+            any(_is_kernel(n) for n in names),
+            any(n in wanted for n in names),
+        )
+    )
+
+
+def _is_system(one: _Opened, looking: Looking) -> bool:
+    nothing: tuple[str, ...] = ()
+    return one.volume is not None and "etc" in looking.part(
+        _place(one.partition), partial(one.volume.folder, "."), nothing
+    )
+
+
+def _facts(one: _Opened, role: str) -> VolumeFacts:
+    partition, kind = one.partition, one.kind
+    if kind is None:
+        return _unread(partition, role)
+    used = one.volume.used_bytes() if one.volume else None
+    return VolumeFacts(partition.number, role, kind.file_system or partition.type_name, one_line(kind.label),
+                       partition.offset_bytes, partition.size_bytes, used)  # fmt: skip
+
+
+def _unread(partition: Partition, role: str) -> VolumeFacts:
+    return VolumeFacts(partition.number, role, partition.type_name, one_line(partition.name), partition.offset_bytes,
+                       partition.size_bytes, None)  # fmt: skip
+
+
+def _boards(volume: Volume, names: tuple[str, ...], looking: Looking, boards: list[BoardOnImage]) -> None:
+    for name in [n for n in names if n.lower().endswith(".dtb")][:MAX_DEVICE_TREES]:
+        if (board := looking.part(name, partial(_board, volume, name, looking), None)) is not None:
+            boards.append(board)
+
+
+def _board(volume: Volume, name: str, looking: Looking) -> BoardOnImage | None:
+    try:
+        tree = read_device_tree(volume.read(name, MAX_DEVICE_TREE_BYTES + 1) or b"", file=name)
+    except DeviceTreeError as error:
+        looking.findings.append(
+            Finding("image.device-tree-broken", Severity.CHECK, f"{name} is not readable", error.sentence(),
+                    "Compare the checksum; the board it is for may not start.", Where(file=name),
+                    "Devicetree Specification v0.4 chapter 5")
+        )  # fmt: skip
+        return None
+    return BoardOnImage(one_line(tree.model), tuple(one_line(c) for c in tree.compatible), name)
+
+
+def _is_kernel(name: str) -> bool:
+    return name.rsplit("/", 1)[-1].lower().startswith(("kernel", "zimage", "image", "vmlinuz"))
+
+
+def _kernels(volume: Volume, names: tuple[str, ...], looking: Looking, kernels: set[int]) -> None:
+    """Add the word sizes of the kernels on the boot volume; an image with both starts on both kinds of board."""
+    for name in [n for n in names if _is_kernel(n)][:MAX_KERNELS]:
+        bits = looking.part(name, partial(_bits, volume, name), None)
+        kernels |= {bits} if bits else set()
+
+
+def _bits(volume: Volume, name: str) -> int | None:
+    return kernel_bits(volume.read(name, HEAD_BYTES) or b"")
+
+
+def _files(
+    volume: Volume, names: tuple[str, ...], recipe: Recipe | None, looking: Looking, files: list[FileOnImage]
+) -> None:
+    """Add the recipe's files whatever they hold, and of the other small texts as many as are worth keeping."""
+    described = {f.path: f.title for f in recipe.files} if recipe else {}
+    for name in (n for n in names if n in described):
+        if (content := _content_of(volume, name, looking)) is not None:
+            files.append(FileOnImage(name, len(content), content, True, described[name]))
+    others = [n for n in names if n not in described and n.lower().endswith(SETTINGS_ENDINGS)]
+    kept_bytes, left_out = 0, len(others[MAX_OTHER_FILES:])
+    for name in others[:MAX_OTHER_FILES]:
+        content = _content_of(volume, name, looking)
+        if content is None or len(content) > MAX_SETTINGS_FILE_BYTES or b"\0" in content:
+            continue
+        kept_bytes += len(content)
+        if kept_bytes > MAX_OTHER_FILES_BYTES:
+            left_out += 1
+            continue
+        files.append(FileOnImage(name, len(content), content, False))
+    if left_out:
+        plural = "s were" if left_out > 1 else " was"
+        looking.findings.append(
+            Finding("image.files-left-out", Severity.NOTE, f"{left_out} small text file{plural} not kept",
+                    "There are more than any boot volume needs; no recipe names them.")
+        )  # fmt: skip
+
+
+def _content_of(volume: Volume, name: str, looking: Looking) -> bytes | None:
+    """Return a file's bytes, of a long one one more than any settings file has, so that it is known to be too long."""
+    looking.go_on()
+    try:
+        return volume.read(name, MAX_SETTINGS_FILE_BYTES + 1) or b""
+    except ToolError as error:
+        looking.findings.append(
+            Finding(
+                "image.file-unread", Severity.NOTE, f"{name} was not read", error.sentence(), where=Where(file=name)
+            )
+        )
+        return None
+
+
+def _page(volume: Volume, looking: Looking) -> PageFacts:
+    try:
+        services = [f"{MDNS_FOLDER}/{n}" for n in volume.folder(MDNS_FOLDER) if n.endswith(".service")]
+        wanted = ["etc/hostname", "etc/os-release", "usr/lib/os-release", *LISTEN_FILES, *services[:MAX_SERVICE_FILES]]
+        contents = {}
+        for path in wanted:
+            looking.go_on()
+            if data := volume.read(path, MAX_SETTINGS_FILE_BYTES):
+                contents[path] = data
+        return read_page_facts(contents)
+    except ToolError as error:
+        looking.findings.append(
+            Finding("image.root-unreadable", Severity.CHECK, "The root volume cannot be read", error.sentence(),
+                    "Where its page will be is taken from the recipe.", Where(part="root volume"))
+        )  # fmt: skip
+        return PageFacts()

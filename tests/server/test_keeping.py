@@ -1,0 +1,75 @@
+"""Nothing grows without bound: the owner says how long, and what is older goes. Names of files are exact."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.utils import timezone
+
+from mintseed import wiring
+from mintseed.adapters.library_folder import LibraryFolder
+from mintseed.server.journal import record
+from mintseed.server.keeping import let_go
+from mintseed.server.library import strangers, sync_library
+from mintseed.server.models import Deployment, Image, Job, LogEntry, StationRecord
+from tests.server.conftest import Api, started
+
+
+def test_what_is_older_than_the_owner_keeps_it_goes(api: Api) -> None:
+    pk = started(api)
+    rules = api.put("/keeping", {"log_days": 30, "jobs_days": 5, "copy_hours": 1})
+    assert rules == api.get("/keeping")
+    now = timezone.now()
+    old = LogEntry.objects.create(event="x", text="long ago", at=now - timedelta(days=31))
+    Job.objects.create(kind="read-image", state="done", created_at=now - timedelta(days=6))
+    waiting = Job.objects.create(kind="read-image", state="running", created_at=now - timedelta(days=6))
+    replaced = StationRecord.objects.filter(deployment_id=pk).first()
+    assert replaced is not None
+    StationRecord.objects.filter(pk=replaced.pk).update(current=False, at=now - timedelta(days=6))
+    gone = let_go(now)
+    assert (gone["log lines"], gone["jobs"], gone["judgements"]) == (1, 1, 1)
+    assert not LogEntry.objects.filter(pk=old.pk).exists()
+    assert Job.objects.filter(pk=waiting.pk).exists()
+    assert not any(let_go(now).values())
+
+
+def test_the_record_of_a_device_comes_page_by_page(api: Api) -> None:
+    pk = started(api)
+    row = Deployment.objects.get(pk=pk)
+    for number in range(250):
+        record(row, "plan", "x", f"line {number}")
+    first = api.get(f"/deployments/{pk}/keep")
+    assert [e["text"] for e in first["log"]] == [f"line {n}" for n in range(150, 250)]
+    page = api.get(f"/log?deployment={pk}&before={first['older_before']}")
+    assert [e["text"] for e in page["lines"]] == [f"line {n}" for n in reversed(range(50, 150))]
+
+
+def test_names_that_differ_in_case_accents_or_bytes_are_files_of_their_own(
+    api: Api, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    import os
+
+    Image.objects.all().delete()
+    names = [b"a.img", b"A.img", "ä.img".encode(), "a\u0308.img".encode(), b"\xff.img", b"\xfe.img", b"x\ny'\".img", b"y" * 251 + b".img"]  # fmt: skip
+    for name in names:
+        (tmp_path / os.fsdecode(name)).write_bytes(b"x")
+    (tmp_path / "out.img").symlink_to("/etc/hostname")
+    outside = wiring.bench()
+    fields: dict[str, Any] = {f: getattr(outside, f) for f in outside.__dataclass_fields__}
+    other = type(outside)(**{**fields, "library": LibraryFolder(tmp_path, tmp_path / "scratch")})
+    monkeypatch.setattr(wiring, "bench", lambda name="": other)
+    listed = api.get("/images")
+    assert len(listed["images"]) == len(names) == Image.objects.count()
+    assert [f["title"] for f in listed["findings"]] == ["out.img is not read"]
+    assert {i["file_name"] for i in api.get("/images")["images"]} == {i["file_name"] for i in listed["images"]}
+    assert r"\xff.img" in {i["file_name"] for i in listed["images"]}
+    for image in sync_library():
+        api.post(f"/images/{image.pk}/read")
+    from tests.server.conftest import work
+
+    work()
+    assert all("x.img" not in i["trouble"] and i["trouble"] for i in api.get("/images")["images"])
+    assert len(strangers()) == 1
