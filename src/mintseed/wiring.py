@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import re
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
@@ -13,8 +14,9 @@ from mintseed.adapters.filled_folder import FilledFolder
 from mintseed.adapters.http_probe import HttpProbe
 from mintseed.adapters.library_folder import LibraryFolder, sweep
 from mintseed.adapters.lsblk_readers import LsblkReaders
-from mintseed.adapters.multicast_dns import MulticastDns
+from mintseed.adapters.multicast_dns import MulticastDns, addresses_inside
 from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_file, neighbours_from_kernel
+from mintseed.adapters.pasted_view import PastedView
 from mintseed.adapters.system_clock import SystemClock
 from mintseed.adapters.tcp_scan import TcpScan
 from mintseed.adapters.volume_tools import OffsetVolumeTools
@@ -137,10 +139,18 @@ def sweep_scratch() -> int:
     return sweep(config().home / "scratch")
 
 
-@cache
-def announcements() -> Announcements:
-    """Return this process's ear for multicast DNS; on the stand-in bench it listens on loopback only."""
-    return MulticastDns(["127.0.0.1"] if config().is_standin else [])
+_ears: dict[tuple[str, ...], Announcements] = {}
+
+
+def announcements(networks: Sequence[str] = ()) -> Announcements:
+    """Return this process's ear for multicast DNS on the interfaces that lie in `networks`; on the stand-in bench on
+    loopback alone."""
+    interfaces = ("127.0.0.1",) if config().is_standin else addresses_inside(networks)
+    if interfaces not in _ears:
+        while _ears:  # a network that was left is not listened to any longer
+            _ears.popitem()[1].close()
+        _ears[interfaces] = MulticastDns(interfaces) if interfaces else PastedView(())
+    return _ears[interfaces]
 
 
 def read_recipe(text: str, *, where: str) -> Recipe:

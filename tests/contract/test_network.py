@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import contextlib
+import gzip
 import socket
 import subprocess
 import threading
@@ -17,7 +19,7 @@ from zeroconf import ServiceInfo, Zeroconf
 from mintseed import wiring
 from mintseed.adapters import tcp_scan
 from mintseed.adapters.http_probe import HttpProbe
-from mintseed.adapters.multicast_dns import MulticastDns
+from mintseed.adapters.multicast_dns import MulticastDns, addresses_inside
 from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_file, neighbours_from_kernel
 from mintseed.adapters.tcp_scan import TcpScan
 from mintseed.core.card.drives import Drive
@@ -62,6 +64,11 @@ def test_an_announcement_is_heard_and_taken_back() -> None:
         assert thread.submit(_heard_and_taken_back).result(60) == (True, True)
 
 
+def test_only_interfaces_of_ones_own_networks_are_listened_on() -> None:
+    assert addresses_inside(["127.0.0.0/30"]) == ("127.0.0.1",)
+    assert addresses_inside(["198.51.100.0/24"]) == ()
+
+
 def _heard_and_taken_back() -> tuple[bool, bool]:
     ear, mouth = MulticastDns(["127.0.0.1"]), Zeroconf(interfaces=["127.0.0.1"])
     kind = "_http._tcp.local."
@@ -94,12 +101,29 @@ def _until(condition: object, seconds: float = 15) -> bool:
 
 @pytest.fixture
 def page_server() -> Iterator[str]:
+    over = threading.Event()
+
     class Handler(BaseHTTPRequestHandler):
         def do_GET(self) -> None:
             if self.path == "/away":
                 self.send_response(302)
                 self.send_header("Location", "http://127.0.0.1:1/")
                 self.end_headers()
+                return
+            if self.path == "/drip":
+                self._drip(b"HTTP/1.1 200 OK\r\nContent-Length: 9999\r\n\r\n")
+                return
+            if self.path == "/drip-header":
+                self._drip(b"HTTP/1.1 200 OK\r\n")
+                return
+            if self.path == "/bomb":
+                packed = gzip.compress(bytes(50_000_000))
+                self.send_response(200)
+                self.send_header("Content-Encoding", "gzip")
+                self.send_header("Content-Length", str(len(packed)))
+                self.end_headers()
+                with contextlib.suppress(OSError):
+                    self.wfile.write(packed)
                 return
             self.send_response(200)
             self.end_headers()
@@ -110,14 +134,36 @@ def page_server() -> Iterator[str]:
             self.send_response(401 if b"word=right" not in body else 200)
             self.end_headers()
 
+        def _drip(self, start: bytes) -> None:
+            """A byte every tenth of a second, for as long as somebody listens."""
+            try:
+                self.wfile.write(start)
+                while not over.wait(0.1):
+                    self.wfile.write(b"x")
+                    self.wfile.flush()
+            except OSError:
+                pass
+
         def log_message(self, format: str, *args: object) -> None:
             pass
 
     server = ThreadingHTTPServer(("127.77.7.1", 0), Handler)
     threading.Thread(target=server.serve_forever, kwargs={"poll_interval": 0.02}, daemon=True).start()
     yield f"http://127.77.7.1:{server.server_address[1]}"
+    over.set()
     server.shutdown()
     server.server_close()
+
+
+@pytest.mark.parametrize("path", ["/drip", "/drip-header"])
+def test_a_page_that_drips_is_given_one_deadline(page_server: str, path: str) -> None:
+    # A byte comes long before any time-out between two of them; without a deadline for the whole this never ends.
+    assert "no answer within" in HttpProbe().get(page_server + path).trouble
+
+
+def test_a_page_that_unpacks_to_much_is_read_within_limits(page_server: str) -> None:
+    answer = HttpProbe().get(page_server + "/bomb")
+    assert (answer.status, len(answer.body)) == (200, MAX_PAGE_BYTES)
 
 
 def test_the_probe_reads_a_page_within_limits(page_server: str) -> None:

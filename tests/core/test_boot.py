@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import UTC, datetime, timedelta
 
 import pytest
 
@@ -11,6 +12,8 @@ from mintseed.core.boot.assembly import assembly_steps
 from mintseed.core.boot.band import Band, BootState, band_for, judge_boot, state_at
 from mintseed.core.boot.causes import SHOWN, BootEvidence, rank_causes
 from mintseed.core.findings import Severity
+from mintseed.core.walk import RunFacts, Walk, WalkInputs
+from tests.core.settings.test_values import values
 
 BAND = Band(35, 120, 300, 600)
 
@@ -119,3 +122,39 @@ def test_the_supply_comes_last_and_the_card_first() -> None:
     assert "card" in steps[0].title
     assert "cable" in steps[2].title
     assert "5.1 V" in steps[-1].title
+
+
+def walk_of(elapsed_s: float, looked_s: float | None, noted_s: float = 0.0) -> Walk:
+    """A walk with a board powered `elapsed_s` ago and last looked at `looked_s` after power-on."""
+    began = datetime(2026, 11, 25, 14, 0, tzinfo=UTC)
+    run = RunFacts(1, began, looked_at=None if looked_s is None else began + timedelta(seconds=looked_s),
+                   noted_at=began + timedelta(seconds=noted_s))  # fmt: skip
+    return Walk(WalkInputs(recipe=wiring.recipes()["platen"], host_name="press", values=values(), now=began + timedelta(seconds=elapsed_s),
+                           board=wiring.boards()["larkspur-r"], way="wifi", run=run))  # fmt: skip
+
+
+@pytest.mark.parametrize(
+    ("elapsed_s", "looked_s", "code"),
+    [
+        (100, 99, "boot.waiting"),
+        (301, 300.5, "boot.late"),
+        (601, 600.5, "boot.hopeless"),
+        (700, 50, "boot.not-looked-at"),  # nobody looked for eleven minutes: no boot is hopeless by that
+        (700, None, "boot.not-looked-at"),
+        (3600, 320, "boot.late"),  # it was late when it was last looked at, and got no worse since
+        (3600, 3599, "boot.hopeless"),
+    ],
+)
+def test_no_boot_gets_worse_by_time_in_which_nobody_looked(elapsed_s: float, looked_s: float | None, code: str) -> None:
+    walk = walk_of(elapsed_s, looked_s)
+    assert walk.boot_finding is not None
+    assert walk.boot_finding.code == code
+    if looked_s is not None and elapsed_s - looked_s > 5:
+        assert "Not looked at since" in walk.boot_finding.title + walk.boot_finding.detail
+        assert walk.again_at is None
+    assert bool(walk.causes) is (code in ("boot.late", "boot.hopeless"))
+
+
+def test_a_board_said_to_be_powered_ten_minutes_ago_is_not_unseen_at_once() -> None:
+    assert walk_of(600, None, noted_s=599).unseen_since is None
+    assert walk_of(610, None, noted_s=599).unseen_since is not None

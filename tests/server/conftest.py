@@ -57,6 +57,9 @@ class Api:
 class Silent:
     """Announcements nobody makes."""
 
+    def __init__(self, networks: object = ()) -> None:
+        pass
+
     def current(self) -> tuple[()]:
         return ()
 

@@ -143,3 +143,33 @@ def test_the_agent_does_all_of_it_in_one_turn(api: Api) -> None:
     run.refresh_from_db()
     assert run.joined_after_s is not None
     assert Judgement.objects.get(deployment_id=run.deployment_id).line["now"] == "find"
+
+
+def test_a_bench_that_only_began_to_look_says_nothing_of_who_is_not_there(api: Api) -> None:
+    row = powered(api)
+    BootRun.objects.filter(pk=row.pk).update(powered_at=timezone.now() - timedelta(hours=2), noted_at=timezone.now() - timedelta(hours=2))  # fmt: skip
+    look_once(own_bench(), settled=False)
+    row.refresh_from_db()
+    assert (row.looked_at, row.late_at) == (None, None)
+    assert "Not looked at since" in api.get(f"/deployments/{row.deployment_id}/boot")["finding"]["title"]
+    look_once(own_bench())
+    look_once(own_bench())  # it is judged late by the look before
+    row.refresh_from_db()
+    assert row.looked_at is not None
+    assert row.late_at is not None
+
+
+def test_two_boards_of_one_place_ask_a_page_once(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    asked: list[str] = []
+
+    def get(self: object, url: str) -> PageAnswer:
+        asked.append(url)
+        return PageAnswer(url, 0, trouble="not yet")
+
+    monkeypatch.setattr(type(wiring.bench().probe), "get", get)
+    row = powered(api)
+    joins(row, "press")
+    joins(row, "press")
+    boards = watched(own_bench())
+    look_at([*boards, *boards])
+    assert len(asked) == len(set(asked)) > 0

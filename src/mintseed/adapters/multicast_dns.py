@@ -6,10 +6,11 @@ import threading
 from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 
+import ifaddr
 from zeroconf import EventLoopBlocked, ServiceBrowser, ServiceListener, Zeroconf
 
 from mintseed.core.errors import OutsideError
-from mintseed.core.find.sightings import SeenBy, Sighting, shown_name
+from mintseed.core.find.sightings import SeenBy, Sighting, inside, shown_name
 
 PAGE_SERVICES = ("_http._tcp.local.", "_https._tcp.local.")
 
@@ -48,19 +49,21 @@ class _Heard(ServiceListener):
             self.sightings.pop(name, None)
 
 
-def _listen(interfaces: Sequence[str]) -> Zeroconf:
-    return Zeroconf(interfaces=list(interfaces)) if interfaces else Zeroconf()
+def addresses_inside(networks: Sequence[str]) -> tuple[str, ...]:
+    """Return this machine's IPv4 addresses that lie in `networks` (CIDR): where listening is listening to one's own."""
+    own = (ip.ip for adapter in ifaddr.get_adapters() for ip in adapter.ips if isinstance(ip.ip, str))
+    return tuple(sorted(a for a in own if inside(a, networks)))
 
 
 class MulticastDns:
-    """Implements ports.Announcements. `interfaces` are local addresses to listen on; none means all."""
+    """Implements ports.Announcements. `interfaces` are the local addresses to listen on, and no others are."""
 
-    def __init__(self, interfaces: Sequence[str] = ()) -> None:
+    def __init__(self, interfaces: Sequence[str]) -> None:
         self._heard = _Heard()
         try:
             # Made in a thread of its own: it would take over an event loop that runs where it is made, the web server's.
             with ThreadPoolExecutor(1) as thread:
-                self._zeroconf = thread.submit(_listen, interfaces).result()
+                self._zeroconf = thread.submit(lambda: Zeroconf(interfaces=list(interfaces))).result()
         except OSError as error:
             raise OutsideError(f"cannot listen for announcements ({error.strerror})", where="UDP port 5353") from error
         self._browser = ServiceBrowser(self._zeroconf, list(PAGE_SERVICES), listener=self._heard)

@@ -3,14 +3,13 @@
 from __future__ import annotations
 
 import argparse
-import ipaddress
 from dataclasses import asdict
 
 from mintseed.adapters.pasted_view import PastedView
 from mintseed.cli.files import Commands, recipe_named, text_of
 from mintseed.cli.output import tell
-from mintseed.core.errors import InputError
 from mintseed.core.find.sightings import parse_dnsmasq_leases, parse_ip_neigh
+from mintseed.core.site.ranges import OWN, SHARED, check_range
 from mintseed.services import find_device
 from mintseed.wiring import announcements, bench, config
 
@@ -28,23 +27,9 @@ def add(commands: Commands) -> None:
     parser.add_argument(
         "--scan", action="append", default=[], metavar="CIDR", help="ask every address of this private range"
     )
+    parser.add_argument("--shared", action="store_true", help="addresses of 100.64.0.0/10 are my own network's")
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run)
-
-
-PRIVATE = ("10.0.0.0/8", "172.16.0.0/12", "192.168.0.0/16")
-"""RFC 1918 §3."""
-
-
-def check_ranges(ranges: list[str]) -> None:
-    """Raise InputError for a range that is none, or that is not one's own."""
-    for text in ranges:
-        try:
-            private = ipaddress.ip_network(text).is_private
-        except ValueError as error:
-            raise InputError(f"{text} is not a range of addresses", expected="such as 192.168.1.0/24") from error
-        if not private:
-            raise InputError(f"{text} is not private", expected="a range of RFC 1918")
 
 
 def run(arguments: argparse.Namespace) -> int:
@@ -55,12 +40,14 @@ def run(arguments: argparse.Namespace) -> int:
         *(parse_ip_neigh(text_of(arguments.neighbours)) if arguments.neighbours else ()),
     ]
     given = bool(arguments.leases or arguments.neighbours)
-    networks = tuple(arguments.network) or (*PRIVATE, *((config().standin_lan,) if config().is_standin else ()))
+    standin = config().standin_lan if config().is_standin else ""
+    asked = [check_range(n, shared=arguments.shared, standin=standin) for n in (*arguments.network, *arguments.scan)]
+    scanned = asked[len(arguments.network) :]
+    networks = tuple(asked) or (*OWN, *([SHARED] if arguments.shared else []), *([standin] if standin else []))
     view = PastedView(tuple(pasted)) if given else bench().view
-    seen = find_device.sightings_now(view, PastedView(()) if given else announcements(), networks)
+    seen = find_device.sightings_now(view, PastedView(()) if given else announcements(networks), networks)
     if arguments.scan:
-        check_ranges(arguments.scan)
-        seen += find_device.scan(bench().scanner, view, arguments.scan, [recipe.page.port], lambda: False)
+        seen += find_device.scan(bench().scanner, view, scanned, [recipe.page.port], lambda: False)
     look = find_device.execute(
         find_device.Swept(seen, bench().clock.now()),
         probe=bench().probe,

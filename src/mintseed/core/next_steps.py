@@ -106,11 +106,14 @@ class BootFacts:
 
     powered: bool
     elapsed_s: float
+    """at which it is judged"""
     joined_after_s: float | None
     until: str = ""
     since: str = ""
     failed_run: int = 0
     likeliest: str = ""
+    unseen_since: str = ""
+    """clock time since which nobody looks, empty while somebody does"""
 
 
 def boot_state(facts: BootFacts, band: Band | None) -> StationState:
@@ -131,6 +134,11 @@ def boot_state(facts: BootFacts, band: Band | None) -> StationState:
         return StationState(
             False, severity, next_step="See why it is late",
             next_detail=f"powered since {facts.since}, and not on the network", button="See why",
+        )  # fmt: skip
+    if facts.unseen_since:
+        return StationState(
+            False, Severity.CHECK, next_step=f"Not looked at since {facts.unseen_since}",
+            next_detail="its bench does not look, so how the boot goes is not known", button="See",
         )  # fmt: skip
     usual = f"usual {clock(band.usual_from_s)} to {clock(band.usual_to_s)}"
     return StationState(

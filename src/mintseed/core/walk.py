@@ -12,7 +12,7 @@ from functools import cached_property
 from zoneinfo import ZoneInfo
 
 from mintseed.core.boards.model import Board, Supply
-from mintseed.core.boot.band import Band, band_for, judge_boot
+from mintseed.core.boot.band import NOT_LOOKED, Band, band_for, judge_boot, not_looked, not_looked_at
 from mintseed.core.boot.causes import BootEvidence, Cause, rank_causes
 from mintseed.core.find.candidates import Candidate, judge_find
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
@@ -66,6 +66,8 @@ class RunFacts:
     lasted_s: float | None = None
     joined_after_s: float | None = None
     looked_at: datetime | None = None
+    noted_at: datetime | None = None
+    """when it was said that it is powered; later than `powered_at` when that is told afterwards"""
     candidates: tuple[Candidate, ...] = ()
     causes_then: tuple[Cause, ...] = ()
     key_is_sites: bool | None = None
@@ -75,6 +77,11 @@ class RunFacts:
     @property
     def powered(self) -> bool:
         return self.off_at is None
+
+    @property
+    def last_look(self) -> datetime:
+        """The last moment at which somebody looked, or began to have a reason to."""
+        return max(self.powered_at, self.looked_at or self.powered_at, self.noted_at or self.powered_at)
 
 
 @dataclass(frozen=True, slots=True)
@@ -206,6 +213,22 @@ class Walk:
             return run.lasted_s
         return max(0.0, ((run.off_at or self.inputs.now) - run.powered_at).total_seconds() * run.pace)
 
+    @property
+    def unseen_since(self) -> datetime | None:
+        """Since when nobody looks for this powered board, None while somebody does, or need not."""
+        run = self.inputs.run
+        if run is None or not run.powered or run.joined_after_s is not None:
+            return None
+        return run.last_look if not_looked_at(run.last_look, self.inputs.now) else None
+
+    @property
+    def judged_s(self) -> float:
+        """Seconds of boot at which it is judged: time in which nobody looked makes no boot late."""
+        run, unseen = self.inputs.run, self.unseen_since
+        if run is None or unseen is None:
+            return self.elapsed_s
+        return max(0.0, (unseen - run.powered_at).total_seconds() * run.pace)
+
     def at(self, boot_seconds: float) -> datetime | None:
         """Return the clock time at which this boot is `boot_seconds` old."""
         run = self.inputs.run
@@ -216,17 +239,19 @@ class Walk:
         run, band = self.inputs.run, self.band
         if run is None or band is None:
             return None
-        return judge_boot(band, self.elapsed_s, run.joined_after_s, run=run.number, off=not run.powered)
+        found = judge_boot(band, self.judged_s, run.joined_after_s, run=run.number, off=not run.powered)
+        unseen = self.unseen_since
+        return found if unseen is None else not_looked(found, self.clock_text(unseen))
 
     @cached_property
     def causes(self) -> tuple[Cause, ...]:
         """Why it is late, or why the boot before did not join: judged at the time, or now while it is powered."""
         run = self.inputs.run
-        if run is None or run.joined_after_s is not None or self.boot_finding is None:
+        if run is None or run.joined_after_s is not None or self.band is None:
             return ()
         if not run.powered:
             return run.causes_then
-        if self.boot_finding.severity not in (Severity.CHECK, Severity.STOP):
+        if self.judged_s < self.band.late_after_s:
             return ()
         return rank_causes(self.boot_evidence)
 
@@ -287,12 +312,13 @@ class Walk:
         late_at = self.at(band.late_after_s) if band else None
         boot = BootFacts(
             run is not None and run.powered,
-            self.elapsed_s,
+            self.judged_s,
             run.joined_after_s if run else None,
             until=self.clock_text(late_at) if late_at else "",
             since=self.clock_text(run.powered_at) if run else "",
             failed_run=run.number if run and not run.powered and run.joined_after_s is None else 0,
             likeliest=self.causes[0].title if self.causes else "",
+            unseen_since=self.clock_text(self.unseen_since) if self.unseen_since else "",
         )
         return {
             Station.PLAN: plan_state(self.plan_findings, complete=self.plan_complete),
@@ -344,5 +370,8 @@ class Walk:
         if run is None or band is None or not run.powered or run.joined_after_s is not None or self.inputs.kept:
             return None
         marks = (band.usual_from_s, band.usual_to_s, band.late_after_s, band.hopeless_after_s)
-        left = [m for m in marks if m > self.elapsed_s]
-        return self.at(left[0]) if left else None
+        left = [m for m in marks if m > self.judged_s]
+        if self.unseen_since is not None:
+            return None  # only somebody who looks changes it
+        falls_silent = run.last_look + NOT_LOOKED
+        return min(self.at(left[0]) or falls_silent, falls_silent) if left else falls_silent

@@ -11,5 +11,7 @@ application = get_asgi_application()
 
 from mintseed import wiring  # noqa: E402
 
-# Announcements are heard in the background; starting now means they are known when somebody asks.
-wiring.announcements()
+# Announcements are heard in the background; starting now means they are known when somebody asks. On a real bench its
+# agent listens, on the interfaces of the site's own networks.
+if wiring.config().is_standin:
+    wiring.announcements()

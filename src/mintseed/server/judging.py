@@ -16,6 +16,7 @@ from django.db import transaction
 from pydantic import TypeAdapter
 
 from mintseed import wiring
+from mintseed.core.boot.band import not_looked_at
 from mintseed.core.contained import unreadable_deployment
 from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, verdict
@@ -171,7 +172,17 @@ def inputs_mark(one: Loaded) -> str:
     parts.append((write.pk, write.outcome, write.proven_at, write.void_at, write.fingerprint) if write else None)
     parts.append((one.job.state, is_active(one.job, one.now), one.job.trouble) if one.job else None)
     parts.append(
-        (run.pk, run.powered_at, run.off_at, run.joined_after_s, run.candidates, run.looked_at is None) if run else None
+        (
+            run.pk,
+            run.powered_at,
+            run.off_at,
+            run.joined_after_s,
+            run.candidates,
+            run.looked_at is None,
+            not_looked_at(max(run.looked_at or run.powered_at, run.noted_at), one.now),
+        )
+        if run
+        else None
     )
     parts.append((one.run_number, one.claim.pk if one.claim else None, one.closing.pk if one.closing else None))
     parts.append([r.pk for r in one.readings])

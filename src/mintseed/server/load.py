@@ -23,6 +23,7 @@ from mintseed.core.image.report import XRay
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.values import SettingValues
 from mintseed.core.site.model import WifiNetwork as NetworkFacts
+from mintseed.core.site.ranges import own_ranges
 from mintseed.core.site.time_zones import time_zones
 from mintseed.core.walk import RunFacts, Walk, WalkInputs, WriteFacts
 from mintseed.server.jobs.state import describe_trouble, is_active
@@ -72,7 +73,7 @@ class Loaded:
 
     @property
     def networks(self) -> tuple[str, ...]:
-        return tuple(self.site.networks)
+        return site_ranges(self.site)
 
     @cached_property
     def recipe(self) -> Recipe:
@@ -175,6 +176,7 @@ class Loaded:
             lasted_s=run.lasted_s,
             joined_after_s=run.joined_after_s,
             looked_at=run.looked_at,
+            noted_at=run.noted_at,
             candidates=stored(CANDIDATES, run.candidates, ()) if run.candidates else (),
             causes_then=stored(CAUSES, run.causes, ()),
             key_is_sites=on_card == sites if on_card and sites else None,
@@ -185,6 +187,13 @@ class Loaded:
     @cached_property
     def walk(self) -> Walk:
         return Walk(self.inputs)
+
+
+def site_ranges(site: Site) -> tuple[str, ...]:
+    """Return the ranges that are looked at at `site`; what is stored and is not one's own is left out."""
+    config = wiring.config()
+    standin = config.standin_lan if config.is_standin else ""
+    return own_ranges(site.networks, shared=site.shared_range, standin=standin)
 
 
 def zone_of(site: Site) -> str:

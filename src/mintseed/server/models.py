@@ -27,6 +27,8 @@ class Site(models.Model):
     time_zone = models.CharField(max_length=64, default="UTC")
     keyboard = models.CharField(max_length=16, default="us")
     networks = models.JSONField(default=list)
+    shared_range = models.BooleanField(default=False)
+    """whether the owner says that addresses of RFC 6598 are of their own network"""
 
 
 class WifiNetwork(models.Model):

@@ -33,7 +33,7 @@ def execute(walk: Walk, *, by_hand: bool) -> PoweredOff:
     refuse_stops(check(walk))
     run, band = walk.inputs.run, walk.band
     assert run is not None
-    late = band is not None and walk.elapsed_s >= band.late_after_s
+    late = band is not None and walk.judged_s >= band.late_after_s
     ended = "joined" if run.joined_after_s is not None else "late" if late else "early"
     causes = walk.causes
     said = {

@@ -2030,6 +2030,11 @@ export interface components {
             name: string;
             /** Networks */
             networks: string[];
+            /**
+             * Shared Range
+             * @default false
+             */
+            shared_range: boolean;
             /** Time Zone */
             time_zone: string;
         };
@@ -2049,6 +2054,8 @@ export interface components {
             name: string;
             /** Networks */
             networks: string[];
+            /** Shared Range */
+            shared_range: boolean;
             /** Time Zone */
             time_zone: string;
             /** Wifi */

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
 from enum import StrEnum
 
 from mintseed.core.boards.model import Board
@@ -90,3 +91,21 @@ def judge_boot(
         "boot.waiting", Severity.NOTE, "Nothing to do yet", f"{usual} Late after {clock(band.late_after_s)}.",
         "Leave the power on: it writes to the card.",
     )  # fmt: skip
+
+
+NOT_LOOKED = timedelta(seconds=5)
+"""A bench looks twice a second; after this long without a look nobody does."""
+
+
+def not_looked_at(last: datetime, now: datetime) -> bool:
+    """Return whether nobody looked since `last`."""
+    return now - last > NOT_LOOKED
+
+
+def not_looked(found: Finding, since: str) -> Finding:
+    """Return what is said of a boot that stood as `found` says when it was last looked at, at the clock time `since`."""
+    if found.severity is not Severity.NOTE:
+        return replace(found, detail=f"{found.detail} Not looked at since {since}.")
+    return Finding("boot.not-looked-at", Severity.CHECK, f"Not looked at since {since}",
+                   "Its bench does not look at the moment, so how the boot goes is not known. Time in which nobody looks makes no boot late.",
+                   "See that the application runs on its bench; the board can stay powered.")  # fmt: skip

@@ -53,7 +53,8 @@ def page_url(page: Page, host: str) -> str:
     """Return the address of `page` on `host`; the usual port of the scheme is left out."""
     usual = 443 if page.scheme == "https" else 80
     port = "" if page.port == usual else f":{page.port}"
-    return f"{page.scheme}://{host}{port}{page.path}"
+    shown = f"[{host}]" if ":" in host else host  # RFC 3986 §3.2.2
+    return f"{page.scheme}://{shown}{port}{page.path}"
 
 
 def rank_candidates(

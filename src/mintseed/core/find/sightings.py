@@ -87,7 +87,9 @@ def inside(address: str, networks: Iterable[str]) -> bool:
 
 
 def addresses_in(networks: Iterable[str]) -> tuple[str, ...]:
-    """Return the host addresses of `networks` (CIDR), at most MAX_SCANNED_ADDRESSES in all, small networks first."""
-    listed = sorted((ipaddress.ip_network(n, strict=False) for n in networks), key=lambda n: n.num_addresses)
+    """Return the IPv4 host addresses of `networks` (CIDR), at most MAX_SCANNED_ADDRESSES in all, small networks first."""
+    all_of_them = (ipaddress.ip_network(n, strict=False) for n in networks)
+    # IPv6 ranges are never walked: a home's holds more addresses than can be asked (RFC 7707 §4.1).
+    listed = sorted((n for n in all_of_them if n.version == 4), key=lambda n: n.num_addresses)
     hosts = (str(host) for network in listed for host in network.hosts())
     return tuple(dict.fromkeys(itertools.islice(hosts, MAX_SCANNED_ADDRESSES)))

@@ -30,6 +30,8 @@ SHARE_NAME_MOST = 15
 """characters a file-share name may have, RFC 1001 §14."""
 ADMIN_PASSWORD_LEAST = 10
 """characters; common practice for a login that stays on a home network."""
+ADMIN_PASSWORD_MOST = 511
+"""octets; what libxcrypt takes (crypt(3), CRYPT_MAX_PASSPHRASE_SIZE, one for the end)."""
 
 _HOST_NAME = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)")
 _HEX_KEY = re.compile(r"[0-9a-fA-F]{64}")
@@ -134,6 +136,17 @@ def check_admin_password(password: str) -> tuple[Finding, ...]:
                 f"An admin password of {len(password)} characters is too short",
                 fix=f"Use {ADMIN_PASSWORD_LEAST} or more; three unrelated words do well.",
                 where=Where(field="admin_password"),
+            ),
+        )
+    if len(password.encode()) > ADMIN_PASSWORD_MOST:
+        return (
+            Finding(
+                "settings.admin-password-long",
+                Severity.STOP,
+                f"An admin password of {len(password.encode())} octets is too long",
+                fix=f"The login takes {ADMIN_PASSWORD_MOST} at most.",
+                where=Where(field="admin_password"),
+                source="crypt(3), CRYPT_MAX_PASSPHRASE_SIZE",
             ),
         )
     if any(not 32 <= ord(c) <= 126 for c in password):

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import logging
-from collections.abc import Sequence
-from concurrent.futures import ThreadPoolExecutor
+import threading
+from collections.abc import Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -13,8 +14,10 @@ from django.db.models import Exists, OuterRef
 
 from mintseed import wiring
 from mintseed.core.errors import MintSeedError
+from mintseed.core.find.candidates import PageAnswer
 from mintseed.core.find.sightings import Sighting
 from mintseed.core.units import duration
+from mintseed.ports.network import Probe
 from mintseed.server.journal import record
 from mintseed.server.load import Loaded, load_many
 from mintseed.server.models import Bench, BootRun, Claim, Deployment
@@ -53,16 +56,44 @@ def watched(bench: Bench) -> list[Watched]:
 def sweep(networks: Sequence[str], scanned: Sequence[Sighting] = ()) -> find_device.Swept:
     """Return what is on `networks` now, with what the last scan found."""
     bench = wiring.bench()
-    seen = find_device.sightings_now(bench.view, wiring.announcements(), networks)
+    seen = find_device.sightings_now(bench.view, wiring.announcements(tuple(networks)), networks)
     return find_device.Swept((*seen, *scanned), bench.clock.now())
 
 
-def look_at(boards: Sequence[Watched], scanned: Sequence[Sighting] = ()) -> list[find_device.Look]:
-    """Look once for each of `boards`, side by side: one sweep a site, their pages asked at the same time."""
+class AskedOnce:
+    """A probe that asks no page twice: boards that are looked for side by side share its answers."""
+
+    def __init__(self, probe: Probe) -> None:
+        self._probe, self._lock = probe, threading.Lock()
+        self._answers: dict[str, Future[PageAnswer]] = {}
+
+    def get(self, url: str) -> PageAnswer:
+        with self._lock:
+            held = self._answers.get(url)
+            mine = held is None
+            answer = self._answers[url] = held or Future()
+        if mine:
+            try:
+                answer.set_result(self._probe.get(url))
+            except Exception as error:
+                answer.set_exception(error)
+        return answer.result()
+
+    def post_form(self, url: str, fields: Mapping[str, str]) -> PageAnswer:
+        return self._probe.post_form(url, fields)
+
+
+def look_at(
+    boards: Sequence[Watched], scanned: Sequence[Sighting] = (), *, settled: bool = True
+) -> list[find_device.Look]:
+    """Look once for each of `boards`, side by side: one sweep a site, every page asked once, all at the same time.
+
+    `settled`: the bench has been looking for a while, so that not seeing a board means something.
+    """
     if not boards:
         return []
     by_site = {b.loaded.site.pk: sweep(b.loaded.networks, scanned) for b in boards}
-    probe = wiring.bench().probe
+    probe = AskedOnce(wiring.bench().probe)
 
     def one(board: Watched) -> find_device.Look:
         recipe = board.loaded.recipe
@@ -71,15 +102,18 @@ def look_at(boards: Sequence[Watched], scanned: Sequence[Sighting] = ()) -> list
             host_name=board.loaded.row.host_name, default_host_name=recipe.host_name, page=recipe.page,
         )  # fmt: skip
 
-    with ThreadPoolExecutor(min(8, len(boards)), thread_name_prefix="look") as threads:
+    with ThreadPoolExecutor(min(32, len(boards)), thread_name_prefix="look") as threads:
         looks = list(threads.map(one, boards))
     for board, look in zip(boards, looks, strict=True):
-        keep_look(board, look)
+        keep_look(board, look, settled=settled)
     return looks
 
 
-def keep_look(board: Watched, look: find_device.Look) -> None:
-    """Store what one look saw, and when the board was first seen. A run that ended meanwhile is left as it was."""
+def keep_look(board: Watched, look: find_device.Look, *, settled: bool = True) -> None:
+    """Store what one look saw, and when the board was first seen. A run that ended meanwhile is left as it was.
+
+    A look of a bench that only just began to look, and did not see the board, does not count as one.
+    """
     run, winner = board.run, look.winner
     seen = dict(run.seen)
     for candidate in look.candidates[:MOST_SEEN]:
@@ -87,7 +121,8 @@ def keep_look(board: Watched, look: find_device.Look) -> None:
     fresh = CANDIDATES.dump_json(look.candidates).decode()
     with transaction.atomic():
         same = BootRun.objects.filter(pk=run.pk, off_at=None)
-        same.update(candidates=fresh, looked_at=look.seen_at, seen=seen)
+        counts = {"looked_at": look.seen_at} if settled or winner is not None else {}
+        same.update(candidates=fresh, seen=seen, **counts)
         if winner is None:
             return
         # The moment it was first seen, not the moment its page was through.
@@ -103,7 +138,7 @@ def note_late(board: Watched) -> None:
     """Note once that a boot is late, with its causes as they are judged now."""
     walk, run = board.loaded.walk, board.run
     band = walk.band
-    if band is None or run.late_at is not None or run.joined_after_s is not None or walk.elapsed_s < band.late_after_s:
+    if band is None or run.late_at is not None or run.joined_after_s is not None or walk.judged_s < band.late_after_s:
         return
     with transaction.atomic():
         causes = CAUSES.dump_python(walk.causes, mode="json")
@@ -116,7 +151,7 @@ def note_late(board: Watched) -> None:
             )
 
 
-def look_once(bench: Bench, scanned: Sequence[Sighting] = ()) -> None:
+def look_once(bench: Bench, scanned: Sequence[Sighting] = (), *, settled: bool = True) -> None:
     """Look for every board that is powered and not yet claimed; one that cannot be looked for keeps no other waiting."""
     able = []
     for board in watched(bench):
@@ -125,7 +160,7 @@ def look_once(bench: Bench, scanned: Sequence[Sighting] = ()) -> None:
             able.append(board)
         except MintSeedError as error:
             log.warning("deployment %s is not looked for: %s", board.loaded.row.pk, error.code)
-    looks = look_at(able, scanned)
+    looks = look_at(able, scanned, settled=settled)
     for board, look in zip(able, looks, strict=True):
-        if look.winner is None:
+        if look.winner is None and settled:
             note_late(board)

@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from django.db import transaction
 
 from mintseed.core.find.sightings import Sighting
+from mintseed.server.load import site_ranges
 from mintseed.server.models import Bench, Site
 from mintseed.services import find_device
 
@@ -42,4 +43,4 @@ class NetworkMemory:
 
 def site_networks(bench: Bench) -> tuple[str, ...]:
     """Return the ranges of the site where `bench` stands."""
-    return tuple(Site.objects.get(pk=bench.site_id).networks)
+    return site_ranges(Site.objects.get(pk=bench.site_id))

@@ -11,6 +11,7 @@ from mintseed import wiring
 from mintseed.core.errors import MintSeedError
 from mintseed.core.find.sightings import Sighting
 from mintseed.server.agent.looking import Watched
+from mintseed.server.load import site_ranges
 from mintseed.server.models import Bench, Write
 from mintseed.services import find_device
 
@@ -80,6 +81,6 @@ def scan_wish(bench: Bench, boards: Sequence[Watched]) -> tuple[tuple[str, ...],
     for write in proven.filter(**({"proven_at__gt": since} if since else {})).order_by("-pk")[:3]:
         recipe = wiring.recipes().get(write.deployment.recipe)
         if recipe is not None:
-            networks |= dict.fromkeys(write.deployment.site.networks)
+            networks |= dict.fromkeys(site_ranges(write.deployment.site))
             ports.add(recipe.page.port)
     return tuple(networks), tuple(sorted(ports))

@@ -7,7 +7,7 @@ from django.http import HttpRequest
 from ninja import Router, Schema
 
 from mintseed import wiring
-from mintseed.core.errors import RefusedError
+from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding
 from mintseed.core.stations import Station
 from mintseed.core.units import NOMINAL_CARD_GB
@@ -95,7 +95,10 @@ def change_plan(request: HttpRequest, pk: int, payload: PlanIn) -> PlanOut:
     if "supply_id" in sent:
         values["supply"] = Supply.objects.get(pk=payload.supply_id, site=row.site) if payload.supply_id else None
     if "card_gb" in sent:
-        values["card_gb"] = payload.card_gb if payload.card_gb in NOMINAL_CARD_GB else None
+        if payload.card_gb is not None and payload.card_gb not in NOMINAL_CARD_GB:
+            raise InputError(f"no card is printed {payload.card_gb} GB", where="card_gb",
+                             expected=", ".join(str(gb) for gb in NOMINAL_CARD_GB))  # fmt: skip
+        values["card_gb"] = payload.card_gb
     if "way" in sent and payload.way in ("wifi", "cable"):
         values["way"] = payload.way
         if payload.way == "wifi" and row.network_id is None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ipaddress
 from collections import defaultdict
 
 from django.db import transaction
@@ -10,9 +9,11 @@ from django.db.models import Count, Q
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 
+from mintseed import wiring
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.settings.values import SettingValues, check_values
+from mintseed.core.site.ranges import check_range
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.settings import SecretOut
 from mintseed.server.api.shapes import BenchRowOut, bench_rows
@@ -20,6 +21,9 @@ from mintseed.server.journal import record
 from mintseed.server.models import Deployment, Site, WifiNetwork
 
 router = Router(tags=["site"])
+
+MOST_RANGES = 16
+"""ranges of one place; a home has one or two."""
 
 
 class NetworkOut(Schema):
@@ -40,6 +44,7 @@ class SiteOut(Schema):
     time_zone: str
     keyboard: str
     networks: list[str]
+    shared_range: bool
     wifi: list[NetworkOut]
     benches: list[BenchRowOut]
     findings: list[Finding]
@@ -57,6 +62,7 @@ class SiteIn(Schema):
     time_zone: str
     keyboard: str
     networks: list[str]
+    shared_range: bool = False
 
 
 class NewSiteIn(Schema):
@@ -98,13 +104,19 @@ def read_site(request: HttpRequest, pk: int) -> SiteOut:
 
 @router.put("/sites/{pk}", response=SiteOut)
 def change_site(request: HttpRequest, pk: int, payload: SiteIn) -> SiteOut:
-    for network in payload.networks:
-        _check_range(network)
+    config = wiring.config()
+    standin = config.standin_lan if config.is_standin else ""
+    if len(payload.networks) > MOST_RANGES:
+        raise InputError(
+            f"{len(payload.networks)} ranges are too many", expected=f"at most {MOST_RANGES}", where="networks"
+        )
+    ranges = [check_range(n, shared=payload.shared_range, standin=standin) for n in payload.networks]
     site = Site.objects.get(pk=pk)
     with transaction.atomic():
         site.name = payload.name.strip()[:80] or "My place"
         site.country, site.time_zone = payload.country.strip()[:2], payload.time_zone.strip()[:64]
-        site.keyboard, site.networks = payload.keyboard.strip()[:16], payload.networks
+        site.keyboard, site.networks = payload.keyboard.strip()[:16], list(dict.fromkeys(ranges))
+        site.shared_range = payload.shared_range
         site.save()
         record(None, "", "site.changed", f"Site changed: {site.country}, {site.time_zone}, keyboard {site.keyboard}")
     return _out(site)
@@ -119,18 +131,6 @@ def remove_site(request: HttpRequest, pk: int) -> Status[None]:
         record(None, "", "site.removed", f"Place removed: {site.name}")
         site.delete()
     return Status(204, None)
-
-
-def _check_range(text: str) -> None:
-    try:
-        network = ipaddress.ip_network(text)
-    except ValueError as error:
-        raise InputError(
-            f"{text} is not a range of addresses", expected="such as 192.168.1.0/24", where="networks"
-        ) from error
-    if not network.is_private or network.version != 4:
-        raise InputError(f"{text} is not private", expected="a range of RFC 1918", where="networks",
-                         next_step="Only your own network is looked at.")  # fmt: skip
 
 
 @router.post("/sites/{site_pk}/networks", response=SiteOut)
@@ -202,6 +202,7 @@ def _out(site: Site) -> SiteOut:
         time_zone=site.time_zone,
         keyboard=site.keyboard,
         networks=list(site.networks),
+        shared_range=site.shared_range,
         wifi=[
             NetworkOut(
                 id=n.pk,

@@ -106,9 +106,10 @@ interface PlaceValues {
   time_zone: string;
   keyboard: string;
   networks: string;
+  shared_range: boolean;
 }
 
-const FIELDS: readonly (readonly [keyof PlaceValues, string, string])[] = [
+const FIELDS: readonly (readonly [Exclude<keyof PlaceValues, "shared_range">, string, string])[] = [
   ["name", "Name", ""],
   ["country", "Country", "two capital letters, such as GB"],
   ["time_zone", "Time zone", "such as Europe/London"],
@@ -126,6 +127,10 @@ function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: S
           <input className={INPUT} spellCheck={false} {...register(name)} />
         </FormRow>
       ))}
+      <label className="flex items-baseline gap-2 pl-[7rem] text-[0.92rem] text-ink-2">
+        <input type="checkbox" className="accent-mint" {...register("shared_range")} />
+        <span>100.64.0.0/10 is my own network too, not my provider's</span>
+      </label>
       <div className="mt-1">
         <Button type="submit" go disabled={!formState.isDirty}>
           Save the place

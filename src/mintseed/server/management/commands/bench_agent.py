@@ -30,6 +30,8 @@ log = logging.getLogger("mintseed.agent")
 
 LOOK_EVERY_S = 0.5
 REMEMBER_EVERY_S = 2.0
+SETTLES_AFTER_S = 8.0
+"""seconds of looking after which a board that was not seen counts as not there: a scan and announcements take some."""
 
 
 class Command(BaseCommand):
@@ -58,6 +60,7 @@ class Agent:
         self.scans = ScanThread()
         self._housekeeping = Housekeeping()
         self._remembered_s = -REMEMBER_EVERY_S
+        self._began_s = time.monotonic()
 
     def turn(self) -> None:
         bench, now = own_bench(), wiring.bench().clock.now()
@@ -68,7 +71,7 @@ class Agent:
         self.scans.want(*scan_wish(bench, boards))
         self._remember(bench)
         if boards:
-            look_once(bench, self.scans.found)
+            look_once(bench, self.scans.found, settled=time.monotonic() - self._began_s > SETTLES_AFTER_S)
         self._judge([b.loaded.row.pk for b in boards], now)
         self._housekeeping.turn(now)
 
