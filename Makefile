@@ -2,10 +2,10 @@
 .PHONY: start worker test check fix shots bench lock types
 
 start:            ## everything from Debian packages to a running, seeded application
-	@scripts/start || [ $$? = 130 ] || [ $$? = 143 ]
+	@scripts/start || case $$? in 129|130|143) ;; *) exit 1 ;; esac
 
 worker:           ## one more bench on this or another machine, at the same database: MINTSEED_BENCH_NAME=workshop
-	@scripts/worker || [ $$? = 130 ] || [ $$? = 143 ]
+	@scripts/worker || case $$? in 129|130|143) ;; *) exit 1 ;; esac
 
 test:             ## every check and every test
 	@scripts/prepare --tests

@@ -1,25 +1,28 @@
 """The application's own MariaDB: made, started and stopped under its own folder, on loopback only.
 
-python -m mintseed.server.database prepare    make the data folder and the account, where they are missing
 python -m mintseed.server.database run        become the database process
 python -m mintseed.server.database wait       return when it answers
+
+MariaDB cannot roll back changes of tables, so a data folder is built under another name, and takes its own when it is
+whole: see make_ready.py, which also keeps a copy of it while an update of its tables is at work.
 """
 
 from __future__ import annotations
 
 import getpass
 import os
-import secrets
 import shutil
 import subprocess
 import sys
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from mintseed.core.errors import MintSeedError, OutsideError, ToolError
+from mintseed.server.secret_files import kept_secret
+from mintseed.server.supervise import dying_with_parent
 from mintseed.wiring import config
 
 WAIT_S = 30.0
@@ -33,10 +36,16 @@ class DatabaseFolder:
 
     home: Path
     port: int
+    name: str = "database"
 
     @property
     def data(self) -> Path:
-        return self.home / "database"
+        return self.home / self.name
+
+    @property
+    def exists(self) -> bool:
+        """Whether there is one: a data folder gets its name only when it is whole."""
+        return (self.data / "mysql").is_dir()
 
     @property
     def socket(self) -> Path:
@@ -84,13 +93,28 @@ def server_arguments(place: DatabaseFolder) -> list[str]:
 
 
 def prepare(place: DatabaseFolder) -> None:
-    """Make the data folder and the application's account, if they are not there yet."""
-    for part in (place.home, place.password_file.parent):
-        part.mkdir(parents=True, exist_ok=True, mode=0o700)
-    if (place.data / "mysql").is_dir() and place.password():
-        return
-    if place.data.exists():
-        shutil.rmtree(place.data)  # a first start that was cut off before the account existed: nothing is in it
+    """Make the data folder with the application's account, and no tables yet, if it is not there."""
+    if not place.exists:
+        make(place).data.rename(place.data)
+    elif not place.password():
+        with started(place):
+            _give_account(place)  # somebody removed the password's file; what is in the database stays
+
+
+def make(place: DatabaseFolder) -> DatabaseFolder:
+    """Return a new data folder with the application's account, under another name than that of `place`."""
+    fresh = replace(place, name=f"{place.name}.fresh")
+    place.home.mkdir(parents=True, exist_ok=True, mode=0o700)
+    for cut_off in (fresh.data, place.data):
+        if cut_off.exists():
+            shutil.rmtree(cut_off)  # without tables of accounts, so nothing is in it
+    _install(fresh)
+    with started(fresh):
+        _give_account(fresh)
+    return fresh
+
+
+def _install(place: DatabaseFolder) -> None:
     user = getpass.getuser()
     done = subprocess.run(
         [
@@ -108,20 +132,19 @@ def prepare(place: DatabaseFolder) -> None:
     )
     if done.returncode:
         raise ToolError(f"the database could not be made: {done.stderr.strip() or done.stdout.strip()[-400:]}")
-    password = secrets.token_urlsafe(24)
-    with started(place):
-        _sql(
-            place,
-            f"CREATE DATABASE {ACCOUNT} CHARACTER SET utf8mb4; "
-            f"CREATE USER '{ACCOUNT}'@'localhost' IDENTIFIED BY '{password}'; "
-            f"GRANT ALL ON `%{ACCOUNT}`.* TO '{ACCOUNT}'@'localhost'; "
-            # The same account over TCP, for a bench that comes through a tunnel; the server listens on loopback only.
-            f"CREATE USER '{ACCOUNT}'@'127.0.0.1' IDENTIFIED BY '{password}'; "
-            f"GRANT ALL ON `%{ACCOUNT}`.* TO '{ACCOUNT}'@'127.0.0.1';",
-        )
-    descriptor = os.open(place.password_file, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
-    with os.fdopen(descriptor, "w") as file:
-        file.write(password)
+
+
+def _give_account(place: DatabaseFolder) -> None:
+    """Make the application's account with a new password, and its database if there is none."""
+    place.password_file.unlink(missing_ok=True)
+    password = kept_secret(place.password_file)
+    # The same account over TCP, for a bench that comes through a tunnel; the server listens on loopback only.
+    accounts = (f"'{ACCOUNT}'@'localhost'", f"'{ACCOUNT}'@'127.0.0.1'")
+    statements = [f"CREATE DATABASE IF NOT EXISTS {ACCOUNT} CHARACTER SET utf8mb4;"]
+    for account in accounts:
+        statements.append(f"CREATE OR REPLACE USER {account} IDENTIFIED BY '{password}';")
+        statements.append(f"GRANT ALL ON `%{ACCOUNT}`.* TO {account};")
+    _sql(place, "\n".join(statements))
 
 
 def _sql(place: DatabaseFolder, statements: str) -> None:
@@ -163,8 +186,9 @@ def wait(place: DatabaseFolder, seconds: float = WAIT_S) -> None:
 def started(place: DatabaseFolder) -> Iterator[None]:
     """Run the database for as long as the context lasts."""
     process = subprocess.Popen(
-        server_arguments(place), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
-    )
+        dying_with_parent(server_arguments(place), "TERM"), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        start_new_session=True,
+    )  # fmt: skip
     try:
         wait(place)
         yield
@@ -183,9 +207,7 @@ def main(arguments: list[str]) -> int:
 
 
 def _act(place: DatabaseFolder, verb: str) -> int:
-    if verb == "prepare":
-        prepare(place)
-    elif verb == "wait":
+    if verb == "wait":
         wait(place)
     elif verb == "run":
         command = server_arguments(place)

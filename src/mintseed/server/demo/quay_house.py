@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from typing import Any
 
 from django.db import transaction
 
+from mintseed.core.errors import MintSeedError
+from mintseed.core.visible import one_line
+from mintseed.server.jobs.state import trouble_of
 from mintseed.server.jobs.tasks import read_image
 from mintseed.server.journal import record
-from mintseed.server.library import sync_library
-from mintseed.server.models import BoardUnit, Site, Supply, WifiNetwork
+from mintseed.server.library import strangers, sync_library
+from mintseed.server.models import BoardUnit, Image, Site, Supply, WifiNetwork
 from mintseed.standins.forge.build import build_demo
 from mintseed.standins.forge.sources import DEMO_IMAGES
 from mintseed.standins.router.leases import LeaseBook
-from mintseed.wiring import Config
+from mintseed.wiring import Config, board_files, recipe_files
+
+Say = Callable[[str], None]
 
 NAME = "Quay House"
 GB = 10**9
@@ -68,10 +74,16 @@ HOUSE_DEVICES = (("02:51:48:00:00:0a", "till"), ("02:51:48:00:00:0b", "front-des
 """What is on the network before anything is powered."""
 
 
-def seed_bench(config: Config) -> None:
-    """Make the pretend drives, air and router, and build the images, where they are missing."""
+def seed_bench(config: Config, say: Say = print) -> None:
+    """Make the pretend drives, air and router, and build the images, where they are missing. What cannot be made is
+    said, and the rest is there all the same."""
     seed_readers(config)
-    build_demo(DEMO_IMAGES, config.library)
+    if not any((config.library / spec.file).exists() for spec in DEMO_IMAGES):
+        say("  building the demo images (once, under a minute)")
+    try:
+        build_demo(DEMO_IMAGES, config.library)
+    except (OSError, RuntimeError) as error:
+        say(f"  the demo images could not all be built: {one_line(str(error))[:300]}")
 
 
 def seed_readers(config: Config) -> None:
@@ -93,7 +105,7 @@ def own_drive(drive: dict[str, Any], bench: str) -> dict[str, Any]:
     return drive if bench == "bench" else {**drive, "serial": f"{drive['serial']}-{bench}"}
 
 
-def seed_database(config: Config) -> None:
+def seed_database(config: Config, say: Say = print) -> None:
     """Add Quay House where no site is called so, whatever else is there, and read the images that were not read yet."""
     if not Site.objects.filter(name=NAME).exists():
         with transaction.atomic():
@@ -111,4 +123,12 @@ def seed_database(config: Config) -> None:
             record(None, "", "demo.loaded", f"{NAME} loaded: pretend site, boards, supplies and images")
     for image in sync_library():
         if not image.xray and not image.trouble and image.recipe:
-            read_image(image)
+            try:
+                read_image(image)
+            except MintSeedError as error:
+                Image.objects.filter(pk=image.pk).update(trouble=trouble_of(error))
+                say(f"  {image.file_name} cannot be used: {error.sentence()}")
+    for finding in strangers():
+        say(f"  {finding.title}: {finding.detail} {finding.fix}")
+    for name, why in {**recipe_files().broken, **board_files().broken}.items():
+        say(f"  {name} cannot be used: {why.sentence()}")

@@ -28,7 +28,10 @@ class Command(BaseCommand):
             if settings.DOOR != "account" or users.objects.exclude(username=HERE).exists():
                 return
             if not sys.stdin.isatty():
-                raise CommandError("no account")
+                raise CommandError(
+                    "Others on the network could reach it, and there is no account yet. Make one, then start again:  "
+                    ".venv/bin/python manage.py account NAME"
+                )
             self.stdout.write("  Others on your network will reach it, so it needs an account.")
             name = input("  Name: ").strip()
         if not name:

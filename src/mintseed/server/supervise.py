@@ -1,0 +1,219 @@
+"""Start the application's processes, start again what dies by itself, and leave nothing behind, however this one ends.
+
+python -m mintseed.server.supervise application|bench    run them until SIGINT, SIGTERM or SIGHUP
+python -m mintseed.server.supervise leftovers            end what an earlier run of this home left behind
+
+One rule of parent death: every process is started with PR_SET_PDEATHSIG (prctl(2), by setpriv), so that it ends when the
+supervisor is killed too. The database gets SIGTERM and closes its files; the others are built to be killed at any moment.
+"""
+
+from __future__ import annotations
+
+import os
+import select
+import shlex
+import signal
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Iterator, Sequence
+from contextlib import suppress
+from dataclasses import dataclass, field
+from pathlib import Path
+
+RUN_MARK = "MINTSEED_RUN"
+"""In the environment of every process of one run: the home and what runs there. Only the start scripts set it."""
+
+STOPS_WITHIN_S = 4.0
+"""seconds a process gets to end by itself; work on a card that takes longer is said to be unfinished."""
+
+DATABASE_STOPS_WITHIN_S = 30.0
+STEADY_AFTER_S = 10.0
+LONGEST_WAIT_S = 10.0
+"""A process that dies again within STEADY_AFTER_S is waited for twice as long each time, up to this."""
+
+
+@dataclass(frozen=True, slots=True)
+class Program:
+    """What is run. `outlives`: it ends after all others; `dies_by`: the signal it gets when the supervisor is killed."""
+
+    name: str
+    command: tuple[str, ...]
+    outlives: bool = False
+    dies_by: str = "KILL"
+
+
+def _manage(*arguments: str) -> tuple[str, ...]:
+    return (sys.executable, "manage.py", *arguments)
+
+
+def _worker(queue: str) -> tuple[str, ...]:
+    return _manage("db_worker", "--queue-name", queue, "--interval", "0.2", "--no-startup-delay")
+
+
+def bench_programs(bench_name: str) -> tuple[Program, ...]:
+    """Return what one bench needs: a worker that writes, one that reads, its agent, and the stand-in boards."""
+    return (
+        Program("cards", _worker(f"cards-{bench_name}")),
+        Program("images", _worker(f"images-{bench_name}")),
+        Program("agent", _manage("bench_agent")),
+        Program("boards", _manage("standin_bench")),
+    )
+
+
+def application_programs(environment: dict[str, str]) -> tuple[Program, ...]:
+    """Return the whole application."""
+    web = (
+        sys.executable, "-m", "uvicorn", "mintseed.server.asgi:application", "--host", environment["MINTSEED_HOST"],
+        "--port", environment["MINTSEED_PORT"], "--no-access-log", "--log-level", "warning", "--lifespan", "off",
+        "--timeout-graceful-shutdown", "2", *shlex.split(environment.get("MINTSEED_TLS_OPTIONS", "")),
+    )  # fmt: skip
+    return (
+        Program("database", (sys.executable, "-m", "mintseed.server.database", "run"), outlives=True, dies_by="TERM"),
+        Program("web", web),
+        *bench_programs(environment["MINTSEED_BENCH_NAME"]),
+    )
+
+
+def dying_with_parent(command: Sequence[str], dies_by: str = "KILL") -> list[str]:
+    """Return `command` so that it gets a signal when the process that starts it dies."""
+    return ["setpriv", "--pdeathsig", dies_by, "--", *command]
+
+
+@dataclass
+class Child:
+    """A program and the process that runs it now."""
+
+    program: Program
+    process: subprocess.Popen[bytes] | None = None
+    began_s: float = 0.0
+    again_at_s: float = 0.0
+    wait_s: float = field(default=0.5)
+
+    def start(self) -> None:
+        self.began_s = time.monotonic()
+        # A session of its own: the terminal's Ctrl-C reaches the supervisor alone, which ends them in their order.
+        self.process = subprocess.Popen(
+            dying_with_parent(self.program.command, self.program.dies_by),
+            stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, start_new_session=True,
+        )  # fmt: skip
+        threading.Thread(target=_pass_on, args=(self.program.name, self.process), daemon=True).start()
+
+    def note_end(self) -> None:
+        """When it ended by itself, say so and when it is started again."""
+        if self.process is None or self.process.poll() is None:
+            return
+        status, lasted_s = self.process.returncode, time.monotonic() - self.began_s
+        self.wait_s = 0.5 if lasted_s > STEADY_AFTER_S else min(self.wait_s * 2, LONGEST_WAIT_S)
+        self.again_at_s, self.process = time.monotonic() + self.wait_s, None
+        say(self.program.name, f"ended with status {status}; starting it again")
+
+    def signal(self, number: int) -> None:
+        if self.process is not None and self.process.poll() is None:
+            with suppress(ProcessLookupError):
+                os.killpg(self.process.pid, number)
+
+
+def say(name: str, text: str) -> None:
+    """Print one line of one program."""
+    with suppress(OSError):  # a closed terminal takes no more lines; what runs is stopped all the same
+        print(f"{name:<8} | {text}", flush=True)
+
+
+def _pass_on(name: str, process: subprocess.Popen[bytes]) -> None:
+    if process.stdout is not None:
+        for line in process.stdout:
+            say(name, line.decode("utf-8", "replace").rstrip("\n"))
+
+
+def supervise(programs: Sequence[Program]) -> int:
+    """Run `programs` until a signal asks for a stop; return 128 and its number, as a shell does."""
+    woken, wake = os.pipe()
+    os.set_blocking(wake, False)
+    os.set_blocking(woken, False)
+    asked: list[int] = []
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda received, _: asked.append(received))
+    signal.signal(signal.SIGCHLD, lambda *_: None)
+    signal.set_wakeup_fd(wake, warn_on_full_buffer=False)
+    children = [Child(p) for p in programs]
+    for child in children:
+        child.start()
+    while not asked:
+        pending = [c.again_at_s for c in children if c.process is None]
+        select.select([woken], [], [], max(0.0, min(pending) - time.monotonic()) if pending else None)
+        with suppress(BlockingIOError):
+            os.read(woken, 4096)
+        for child in children:
+            child.note_end()
+            if child.process is None and not asked and time.monotonic() >= child.again_at_s:
+                child.start()
+    _stop([c for c in children if not c.program.outlives], STOPS_WITHIN_S)
+    _stop([c for c in children if c.program.outlives], DATABASE_STOPS_WITHIN_S)
+    return 128 + asked[0]
+
+
+def _stop(children: Sequence[Child], seconds: float) -> None:
+    for child in children:
+        child.signal(signal.SIGTERM)
+    until = time.monotonic() + seconds
+    for child in children:
+        if child.process is not None:
+            try:
+                child.process.wait(max(0.0, until - time.monotonic()))
+            except subprocess.TimeoutExpired:
+                child.signal(signal.SIGKILL)
+                child.process.wait()
+
+
+def leftovers(mark: str) -> Iterator[int]:
+    """Yield the processes of an earlier run with this mark; never this one, nor those it comes from."""
+    mine, wanted = set(_ancestors(os.getpid())), f"{RUN_MARK}={mark}".encode()
+    for entry in Path("/proc").iterdir():
+        if not entry.name.isdigit() or int(entry.name) in mine:
+            continue
+        with suppress(OSError):
+            if wanted in (entry / "environ").read_bytes().split(b"\0"):
+                yield int(entry.name)
+
+
+def _ancestors(pid: int) -> Iterator[int]:
+    while pid > 1:
+        yield pid
+        try:
+            # proc(5): the fields behind the name's closing parenthesis are state and parent.
+            pid = int(Path(f"/proc/{pid}/stat").read_text().rpartition(")")[2].split()[1])
+        except (OSError, ValueError):
+            return
+
+
+def end_leftovers(mark: str, seconds: float = 10.0) -> int:
+    """End what an earlier run left behind: asked first, killed when it does not go. Returns how many there were."""
+    found = set(leftovers(mark))
+    for number, patience_s in ((signal.SIGTERM, seconds), (signal.SIGKILL, seconds)):
+        for pid in leftovers(mark):
+            with suppress(ProcessLookupError, PermissionError):
+                os.kill(pid, number)
+        until = time.monotonic() + patience_s
+        while time.monotonic() < until and any(True for _ in leftovers(mark)):
+            time.sleep(0.1)
+    return len(found)
+
+
+def main(arguments: Sequence[str]) -> int:
+    verb = arguments[0] if arguments else ""
+    if verb == "application":
+        return supervise(application_programs(dict(os.environ)))
+    if verb == "bench":
+        return supervise(bench_programs(os.environ["MINTSEED_BENCH_NAME"]))
+    if verb == "leftovers":
+        if count := end_leftovers(os.environ[RUN_MARK]):
+            print(f"  ended {count} processes that an earlier run had left behind")
+        return 0
+    print(__doc__, file=sys.stderr)
+    return 64
+
+
+if __name__ == "__main__":
+    sys.exit(main(sys.argv[1:]))

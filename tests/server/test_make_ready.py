@@ -1,0 +1,157 @@
+"""It always starts again: a first start, an update and a run that are cut off at any moment are followed by a good one."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import time
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+
+from mintseed.server.supervise import RUN_MARK, end_leftovers, leftovers
+from tests.database_plugin import PROJECT, free_port
+
+Run = Callable[..., subprocess.Popen[str]]
+
+
+@pytest.fixture
+def home() -> Iterator[Path]:
+    folder = Path(tempfile.mkdtemp(prefix="mintseed-"))  # a short path: the database's socket lies in it
+    yield folder
+    end_leftovers(f"{folder} test")
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+@pytest.fixture
+def run(home: Path) -> Run:
+    """Run a command in `home` on a real bench, where nothing but the database is to be made."""
+    environment = {**os.environ, "MINTSEED_HOME": str(home), "MINTSEED_LIBRARY": str(home / "library"), "MINTSEED_BENCH": "real",
+                   "MINTSEED_DB_PORT": str(free_port()), RUN_MARK: f"{home} test"}  # fmt: skip
+
+    def begin(*command: str) -> subprocess.Popen[str]:
+        return subprocess.Popen([sys.executable, *command], cwd=PROJECT, env=environment, text=True,
+                                stdout=subprocess.PIPE, stderr=subprocess.STDOUT, start_new_session=True)  # fmt: skip
+
+    return begin
+
+
+READY = ("-m", "mintseed.server.make_ready")
+
+
+def done(process: subprocess.Popen[str]) -> str:
+    said, _ = process.communicate(timeout=180)
+    assert process.returncode == 0, said
+    return said
+
+
+def kill_when(process: subprocess.Popen[str], holds: Callable[[], bool]) -> None:
+    while not holds():
+        assert process.poll() is None, process.communicate()[0]
+        time.sleep(0.01)
+    process.kill()
+    process.communicate()
+
+
+def nothing_left(home: Path) -> None:
+    """By the rule of parent death whatever was started ends; the database takes a moment to close its files."""
+    until = time.monotonic() + 30
+    while list(leftovers(f"{home} test")) and time.monotonic() < until:
+        time.sleep(0.1)
+    assert not list(leftovers(f"{home} test"))
+
+
+def asked(run: Run, home: Path, statement: str) -> str:
+    """Ask the database of `home` through Django's own shell, and return what it printed."""
+    code = (
+        "from mintseed.server import database\n"
+        "import django\n"
+        "with database.started(database.folder()):\n"
+        "    django.setup()\n"
+        "    from mintseed.server.models import Site\n"
+        "    from django.core.management import call_command\n"
+        f"    {statement}\n"
+    )
+    return done(run("-c", f"import os; os.environ['DJANGO_SETTINGS_MODULE'] = 'mintseed.server.settings'\n{code}"))
+
+
+def test_a_first_start_and_an_update_that_are_killed(home: Path, run: Run) -> None:
+    # Killed while the tables are made: MariaDB would keep half of them.
+    tables = home / "database.fresh" / "mintseed"
+    kill_when(run(*READY), lambda: tables.is_dir() and len(list(tables.glob("*.ibd"))) > 6)
+    nothing_left(home)
+    assert not (home / "database").exists()
+    assert "making the database" in done(run(*READY))
+    assert (home / "database").is_dir()
+    assert not (home / "database.fresh").exists()
+    # Somebody works with it; then a version with more steps is killed in the middle of them.
+    earlier = "call_command('migrate', 'mintseed', '0001_squashed_0004_narrow', verbosity=0)"
+    asked(run, home, f"Site.objects.create(name='Harbour shed'); {earlier}")
+    kill_when(run(*READY), (home / "database.before").is_dir)
+    nothing_left(home)
+    said = done(run(*READY))
+    assert "going back to how it was before" in said
+    assert "bringing the database up to date" in said
+    assert not (home / "database.before").exists()
+    assert "Harbour shed" in asked(run, home, "print(list(Site.objects.values_list('name', flat=True)))")
+    # A password that was removed is given anew; what is in the database stays.
+    (home / "secrets" / "database").unlink()
+    done(run(*READY))
+    assert "Harbour shed" in asked(run, home, "print(list(Site.objects.values_list('name', flat=True)))")
+
+
+def test_a_killed_supervisor_leaves_nothing_and_leftovers_are_found(home: Path, run: Run) -> None:
+    code = (
+        "import sys\n"
+        "from mintseed.server.supervise import Program, supervise\n"
+        "sleeper = (sys.executable, '-c', 'import time; print(1, flush=True); time.sleep(600)')\n"
+        "sys.exit(supervise([Program('one', sleeper), Program('two', sleeper, outlives=True, dies_by='TERM')]))\n"
+    )
+    process = run("-c", code)
+    assert process.stdout is not None
+    assert {process.stdout.readline().split(" ")[0] for _ in range(2)} == {"one", "two"}
+    mine = set(leftovers(f"{home} test"))
+    assert len(mine) == 3
+    # One that dies by itself is started again.
+    one = next(pid for pid in mine if pid != process.pid)
+    os.kill(one, signal.SIGKILL)
+    while "starting it again" not in process.stdout.readline():
+        pass
+    process.stdout.readline()
+    assert len(set(leftovers(f"{home} test")) - mine) == 1
+    process.kill()
+    process.communicate()
+    nothing_left(home)
+    # What escapes that rule is found by its mark and ended.
+    stray = run(
+        "-c",
+        "import signal, time; signal.signal(signal.SIGTERM, signal.SIG_IGN); print(1, flush=True); time.sleep(600)",
+    )
+    assert stray.stdout is not None
+    stray.stdout.readline()
+    assert end_leftovers(f"{home} elsewhere", 0.2) == 0
+    assert end_leftovers(f"{home} test", 0.2) == 1
+    stray.communicate()
+    assert stray.returncode == -signal.SIGKILL
+
+
+@pytest.mark.parametrize("number", [signal.SIGHUP, signal.SIGINT, signal.SIGTERM])
+def test_a_closed_terminal_stops_it_as_ctrl_c_does(home: Path, run: Run, number: signal.Signals) -> None:
+    code = (
+        "import sys\n"
+        "from mintseed.server.supervise import Program, supervise\n"
+        "sleeper = (sys.executable, '-c', 'import time; print(1, flush=True); time.sleep(600)')\n"
+        "sys.exit(supervise([Program('one', sleeper)]))\n"
+    )
+    process = run("-c", code)
+    assert process.stdout is not None
+    process.stdout.readline()
+    process.send_signal(number)
+    process.communicate(timeout=30)
+    assert process.returncode == 128 + number
+    assert not list(leftovers(f"{home} test"))
