@@ -4,9 +4,11 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import shutil
 import signal
 import subprocess
+import sys
 import tempfile
 import time
 from collections.abc import Iterator, Sequence
@@ -38,6 +40,17 @@ class Application:
     process: subprocess.Popen[bytes]
     output_file: Path
     traces_expected: bool = False
+
+    @property
+    def link(self) -> str:
+        """The link that lets one browser in, where the start printed one."""
+        found = re.search(r"(http\S+#come-in=\S+)", self.output)
+        return found[1] if found else ""
+
+    @property
+    def token(self) -> dict[str, str]:
+        """The header by which the owner's scripts come in where a link is asked for."""
+        return {"Authorization": f"Bearer {(self.home / 'secrets' / 'token').read_text()}"}
 
     @property
     def output(self) -> str:
@@ -87,11 +100,28 @@ def stop(application: Application) -> list[str]:
 
 
 @pytest.fixture(scope="session")
-def application(library: Path) -> Iterator[Application]:
-    """The application all browser tests share; afterwards nothing may be left running."""
+def made_home(library: Path) -> Iterator[Path]:
+    """A home whose first start is behind it, to be copied: a first start takes half a minute each time."""
     # A short path: the database's socket lies in it.
     home = Path(tempfile.mkdtemp(prefix="mintseed-"))
     shutil.copytree(library, home / "library")
+    ready = [sys.executable, "-m", "mintseed.server.make_ready"]
+    subprocess.run(ready, cwd=PROJECT, env=environment_for(home), check=True)
+    yield home
+    shutil.rmtree(home)
+
+
+def copy_of(made_home: Path) -> Path:
+    """Return a home of one's own like `made_home`."""
+    home = Path(tempfile.mkdtemp(prefix="mintseed-"))
+    subprocess.run(["cp", "-a", "--sparse=always", f"{made_home}/.", str(home)], check=True)
+    return home
+
+
+@pytest.fixture(scope="session")
+def application(made_home: Path) -> Iterator[Application]:
+    """The application all browser tests share; afterwards nothing may be left running."""
+    home = copy_of(made_home)
     started = start(environment_for(home))
     yield started
     left, said = stop(started), started.output

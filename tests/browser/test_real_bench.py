@@ -146,6 +146,16 @@ def test_from_an_empty_log_to_an_opened_page(
 ) -> None:
     with browser.new_context(base_url=real.url, viewport={"width": 1280, "height": 800}) as context:
         page = context.new_page()
+        # A plain visit is told where the link is; the link opens it, and does so once.
+        page.goto("/log")
+        expect(page.get_by_text("opens by a link that was printed where it was started")).to_be_visible()
+        page.goto(real.link)
+        expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
+        assert "come-in" not in page.url
+        with browser.new_context(base_url=real.url) as other:
+            late = other.new_page()
+            late.goto(real.link)
+            expect(late.get_by_text("this link was used, or is too old")).to_be_visible()
         page.goto("/log")
         expect(page.get_by_role("heading", name="Log")).to_be_visible()
         _own_things(page)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import os
 import shutil
+import signal
 import socket
 import ssl
 import subprocess
@@ -15,23 +17,23 @@ from typing import Any
 import httpx
 import pytest
 
-from tests.browser.conftest import environment_for, start, stop
+from tests.browser.conftest import Application, copy_of, environment_for, start, stop
+from tests.browser.test_trouble import processes
 from tests.database_plugin import PROJECT
 
 
 @pytest.fixture
-def home(library: Path) -> Iterator[Path]:
-    folder = Path(tempfile.mkdtemp(prefix="mintseed-"))
-    shutil.copytree(library, folder / "library")
+def home(made_home: Path) -> Iterator[Path]:
+    folder = copy_of(made_home)
     yield folder
     shutil.rmtree(folder)
 
 
-def wait_for_drives(url: str, seconds: float = 30) -> dict[str, Any]:
+def wait_for_drives(started: Application, seconds: float = 30) -> dict[str, Any]:
     """Return the bench once its worker has reported its drives."""
     until = time.monotonic() + seconds
     while time.monotonic() < until:
-        bench: dict[str, Any] = httpx.get(f"{url}/api/bench").json()
+        bench: dict[str, Any] = httpx.get(f"{started.url}/api/bench", headers=started.token).json()
         if bench["drives"]:
             return bench
         time.sleep(0.2)
@@ -133,12 +135,45 @@ def test_all_data_survives_a_stop_and_a_start(home: Path) -> None:
         assert stop(second) == []
 
 
-def test_the_real_bench_starts_empty_and_lists_this_machines_drives(home: Path) -> None:
-    shutil.rmtree(home / "library")
+def test_what_is_damaged_is_said_and_it_starts(home: Path) -> None:
+    library = home / "library"
+    whole = (library / "platen-3.0-32.img.gz").read_bytes()
+    # Newer than what was read of it, so that it is read again at this start.
+    (library / "platen-3.0-32.img.gz").write_bytes(whole[: len(whole) // 2])
+    (library / "pipe.img").symlink_to("/dev/null")
+    started = start(environment_for(home))
+    try:
+        assert "platen-3.0-32.img.gz cannot be used" in started.output
+        assert "pipe.img is not read" in started.output
+        listed = httpx.get(f"{started.url}/api/images").json()
+        assert {i["file_name"]: bool(i["trouble"]) for i in listed["images"]}["platen-3.0-32.img.gz"]
+        assert [f["where"]["file"] for f in listed["findings"]] == ["pipe.img"]
+        # Killed like that, by somebody in a hurry, it starts again and ends what was left behind.
+        supervisor = processes(started, "mintseed.server.supervise application")
+        assert supervisor
+        for pid in supervisor:
+            os.kill(pid, signal.SIGKILL)
+        started.process.wait(30)
+    finally:
+        again = start(environment_for(home))
+        assert stop(again) == []
+        assert "Traceback" not in again.output
+
+
+@pytest.fixture
+def empty_home() -> Iterator[Path]:
+    folder = Path(tempfile.mkdtemp(prefix="mintseed-"))
+    yield folder
+    shutil.rmtree(folder)
+
+
+def test_the_real_bench_starts_empty_and_lists_this_machines_drives(empty_home: Path) -> None:
+    home = empty_home
     started = start(environment_for(home, MINTSEED_BENCH="real"))
     try:
-        assert not httpx.get(f"{started.url}/api/place").json()["standin"]
-        bench = wait_for_drives(started.url)
+        assert httpx.get(f"{started.url}/api/place").status_code == 401
+        assert not httpx.get(f"{started.url}/api/place", headers=started.token).json()["standin"]
+        bench = wait_for_drives(started)
         assert bench["deployments"] == []
         # lsblk(8) names the same whole drives; whatever holds this system is locked.
         listed = subprocess.run(

@@ -6,7 +6,6 @@ import os
 import shutil
 import signal
 import subprocess
-import tempfile
 import time
 from collections.abc import Callable, Iterator
 from contextlib import closing
@@ -17,7 +16,7 @@ import httpx
 import pytest
 
 from mintseed.standins.bench_folder import BenchFolder
-from tests.browser.conftest import Application, environment_for, start, stop
+from tests.browser.conftest import Application, copy_of, environment_for, start, stop
 from tests.browser.test_trouble import kill
 from tests.database_plugin import PROJECT
 
@@ -47,9 +46,8 @@ class Client:
 
 
 @pytest.fixture
-def both(library: Path) -> Iterator[Application]:
-    home = Path(tempfile.mkdtemp(prefix="mintseed-"))
-    shutil.copytree(library, home / "library")
+def both(made_home: Path) -> Iterator[Application]:
+    home = copy_of(made_home)
     environment = environment_for(home)
     started = start(environment)
     worker = subprocess.Popen(["make", "-s", "worker"], cwd=PROJECT, env={**environment, "MINTSEED_BENCH_NAME": "workshop"},

@@ -129,7 +129,7 @@ function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: S
       ))}
       <label className="flex items-baseline gap-2 pl-[7rem] text-[0.92rem] text-ink-2">
         <input type="checkbox" className="accent-mint" {...register("shared_range")} />
-        <span>100.64.0.0/10 is my own network too, not my provider's</span>
+        <span>100.64.0.0/10 belongs to this place, not to my provider</span>
       </label>
       <div className="mt-1">
         <Button type="submit" go disabled={!formState.isDirty}>

@@ -7,11 +7,11 @@ from typing import Any
 
 from django.core.management.base import BaseCommand
 
-from mintseed.server.api.app import api
+from mintseed.server.api.document import openapi_document
 
 
 class Command(BaseCommand):
     help = "Print the OpenAPI document."
 
     def handle(self, *args: Any, **options: Any) -> None:
-        self.stdout.write(json.dumps(api.get_openapi_schema(path_prefix="/api/"), indent=1, sort_keys=True))
+        self.stdout.write(json.dumps(openapi_document(), indent=1, sort_keys=True))
