@@ -18,8 +18,8 @@ check:            ## linters, types, boundaries, drift; warnings are errors
 	@scripts/check
 
 fix:              ## put right what the linters can
-	.venv/bin/ruff check --fix src tests bench manage.py
-	.venv/bin/ruff format src tests bench manage.py
+	.venv/bin/ruff check --fix src tests bench torture manage.py
+	.venv/bin/ruff format src tests bench torture manage.py
 
 types:            ## the OpenAPI snapshot and the front end's types, made from the code
 	@.venv/bin/python manage.py openapi > web/src/api/openapi.json

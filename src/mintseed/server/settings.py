@@ -90,5 +90,12 @@ LOGGING = {
     "formatters": {"plain": {"format": "%(levelname)s %(name)s: %(message)s"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
-    "loggers": {"mintseed": {"level": "INFO"}, "django_tasks": {"level": "WARNING"}},
+    "loggers": {
+        # What a stranger's request is refused for is in its answer; here it would only fill the output.
+        "django.security.DisallowedHost": {"level": "CRITICAL"},
+        "django.request": {"level": "ERROR"},
+        "uvicorn.error": {"level": "ERROR"},
+        "mintseed": {"level": "INFO"},
+        "django_tasks": {"level": "WARNING"},
+    },
 }

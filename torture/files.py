@@ -1,0 +1,187 @@
+"""Mutated images and settings files, under limits of memory and time."""
+
+from __future__ import annotations
+
+import multiprocessing
+import os
+import random
+import resource
+import signal
+import tempfile
+import time
+from collections.abc import Sequence
+from contextlib import suppress
+from pathlib import Path
+from typing import Any
+
+from mintseed import wiring
+from mintseed.adapters.library_folder import LibraryFolder
+from mintseed.adapters.volume_tools import OffsetVolumeTools
+from mintseed.core.errors import MintSeedError
+from mintseed.core.settings.dialects.registry import DIALECTS
+from mintseed.core.settings.fill import check_file, fill_files
+from mintseed.core.settings.values import SettingValues
+from mintseed.services import inspect_image
+from mintseed.standins.forge.sources import DEMO_IMAGES
+from torture.outcome import Outcome
+
+MEMORY_BYTES = 2 * 1024**3
+IMAGE_S, SETTINGS_S = 100, 10
+"""seconds one reading, one file may take: looking has a minute, then a last tool may end."""
+
+MIB = 1024 * 1024
+
+VALUES = SettingValues(
+    host_name="press", country="GB", time_zone="Europe/London", keyboard="gb", way="wifi", ssid="Quay House 2G",
+    passphrase="spring tide at noon", admin_name="keeper", admin_hash="$6$made$up",
+)  # fmt: skip
+
+NASTY = (
+    b"", b" ", b"\n", b"\r\n", b"\r", b"\0", b"#", b'"', b"'", b"`", b"$(", b"\\", b"{", b"}", b"=", b"network={", b"}\n", b"[wifi]\n",
+    b"ssid=", b"psk=", b'psk="', b"country=GB\n", b"\xff\xfe", b"\xef\xbb\xbf", b"\xe2\x80\xae", b"\x1b[2J", b"A=1\n", b"HOST_NAME=",
+)  # fmt: skip
+
+
+def mutated(data: bytes, dice: random.Random, spots: Sequence[tuple[int, int]]) -> bytes:
+    """Return `data` with some bytes changed inside `spots` (start, end), where the structures lie."""
+    changed = bytearray(data)
+    for _ in range(dice.choice((1, 1, 2, 4, 16, 64, 512))):
+        start, end = dice.choice(spots)
+        at = dice.randrange(start, min(end, len(changed)))
+        kind = dice.randrange(4)
+        if kind == 0:
+            changed[at] = dice.randrange(256)
+        elif kind == 1:
+            changed[at] ^= 1 << dice.randrange(8)
+        elif kind == 2:
+            length = dice.choice((2, 4, 8, 32))
+            changed[at : at + length] = dice.choice((b"\xff", b"\0", b"\x7f")) * len(changed[at : at + length])
+        else:
+            other = dice.randrange(start, min(end, len(changed)))
+            changed[at : at + 32] = changed[other : other + len(changed[at : at + 32])]
+    if dice.random() < 0.05:
+        del changed[dice.randrange(1, len(changed)) :]
+    return bytes(changed)
+
+
+def _limited(work: Any, arguments: tuple[Any, ...], answer: Any, seconds: int) -> None:
+    resource.setrlimit(resource.RLIMIT_AS, (MEMORY_BYTES, MEMORY_BYTES))
+    signal.alarm(seconds)
+    try:
+        answer.send(work(*arguments))
+    except MintSeedError as error:
+        answer.send(f"refused: {type(error).__name__}")
+    except BaseException as error:
+        answer.send(f"harm: {type(error).__name__}: {str(error)[:120]}")
+
+
+def under_limits(work: Any, arguments: tuple[Any, ...], seconds: int) -> str:
+    """Run `work` in a process of its own; return what it said, or how it died."""
+    context = multiprocessing.get_context("fork")
+    ours, theirs = context.Pipe(duplex=False)
+    child = context.Process(target=_limited, args=(work, arguments, theirs, seconds))
+    child.start()
+    theirs.close()
+    try:
+        return str(ours.recv())
+    except EOFError:
+        child.join()
+        return f"harm: died of signal {-(child.exitcode or 0)} (14: it hung)"
+    finally:
+        child.join()
+        ours.close()
+
+
+def _read(folder: Path, name: str) -> str:
+    library = LibraryFolder(folder, folder / "scratch")
+    xray = inspect_image.execute(name, library=library, tools=OffsetVolumeTools(), recipes=wiring.recipes().values())
+    fill_files(wiring.recipes()["platen"], VALUES, {f.path: f.content for f in xray.files})
+    unforeseen = [f for f in xray.findings if "unforeseen" in f.detail]
+    return "read, a part of it unforeseen" if unforeseen else "read with findings" if len(xray.findings) > 1 else "read"
+
+
+def images(times: int, seed: int) -> Outcome:
+    """Read an image with bytes of its structures changed, `times` times."""
+    outcome, dice, began = Outcome("mutated images"), random.Random(seed), time.monotonic()
+    with tempfile.TemporaryDirectory(prefix="torture-") as text:
+        folder = Path(text)
+        whole = _small_image(folder)
+        first = 4 * MIB
+        spots = [(0, 1024), (440, 512), (first, first + 512), (first, first + 64 * 1024), (first, first + 2 * MIB),
+                 (len(whole) - 5 * MIB, len(whole) - 4 * MIB), (len(whole) - 8 * MIB, len(whole))]  # fmt: skip
+        for number in range(times):
+            name = "platen-3.2-64.img.xz"  # a recipe knows it by this name; how it is packed is told by its content
+            (folder / name).write_bytes(mutated(whole, dice, spots))
+            _count(outcome, under_limits(_read, (folder, name), IMAGE_S), f"image {number} of seed {seed}")
+        left = list((folder / "scratch").glob("*"))
+        if left:
+            outcome.harm.append(f"{len(left)} scratch files left")
+    outcome.took_s = time.monotonic() - began
+    return outcome
+
+
+def _small_image(folder: Path) -> bytes:
+    from dataclasses import replace
+
+    from mintseed.standins.forge.build import build_disk
+
+    spec = replace(next(s for s in DEMO_IMAGES if s.file == "platen-3.2-64.img.xz"), boot_mib=36, root_mib=12)
+    work = folder / "work"
+    work.mkdir()
+    disk = folder / "disk"
+    build_disk(spec, disk, work)
+    whole = disk.read_bytes()
+    disk.unlink()
+    return whole
+
+
+def _judge(files: list[tuple[str, bytes]]) -> str:
+    for dialect, data in files:
+        began = time.process_time()
+        with suppress(MintSeedError):
+            check_file(data, "a.conf", dialect)
+        for recipe in wiring.recipes().values():
+            for one in fill_files(recipe, VALUES, {f.path: data for f in recipe.files}):
+                if one.content != data and one.findings == ():
+                    return f"harm: {one.path} changed without a finding"
+        if time.process_time() - began > SETTINGS_S:
+            return f"harm: {len(data)} bytes took {time.process_time() - began:.0f} s"
+    return "judged and filled"
+
+
+def settings(times: int, seed: int) -> Outcome:
+    """Judge and fill settings files put together from the images' own and from what hurts, `times` times."""
+    outcome, dice, began = Outcome("mutated settings files"), random.Random(seed), time.monotonic()
+    own = [text.encode() for spec in DEMO_IMAGES for text in spec.boot_files.values()]
+    batch: list[tuple[str, bytes]] = []
+    for number in range(times):
+        data = bytearray(dice.choice(own))
+        for _ in range(dice.choice((1, 2, 4, 12))):
+            at = dice.randrange(len(data) + 1)
+            piece = dice.choice(NASTY) * dice.choice((1, 1, 1, 3, 2000, 60_000))
+            data[at:at] = piece[: 300_000 - len(data)] if len(data) < 300_000 else b""
+        batch.append((dice.choice(list(DIALECTS)), bytes(data)))
+        if len(batch) == 50 or number == times - 1:
+            _count(
+                outcome,
+                under_limits(_judge, (batch,), SETTINGS_S * len(batch)),
+                f"files up to {number} of seed {seed}",
+                len(batch),
+            )
+            batch = []
+    outcome.took_s = time.monotonic() - began
+    return outcome
+
+
+def _count(outcome: Outcome, said: str, which: str, how_many: int = 1) -> None:
+    outcome.tried += how_many
+    if said.startswith("harm"):
+        outcome.harm.append(f"{which}: {said}")
+    for _ in range(how_many):
+        outcome.note("harmed" if said.startswith("harm") else said)
+
+
+if __name__ == "__main__":
+    os.nice(5)
+    print(images(20, 1).row())
+    print(settings(500, 1).row())
