@@ -1,5 +1,5 @@
 # The commands people and CI share.
-.PHONY: start worker test check fix shots bench lock types
+.PHONY: start worker test check fix shots bench torture lock types
 
 start:            ## everything from Debian packages to a running, seeded application
 	@scripts/start || case $$? in 129|130|143) ;; *) exit 1 ;; esac
@@ -33,6 +33,10 @@ shots:            ## the pictures in docs/screenshots, from the demo data
 bench:            ## the benchmarks; results in docs/benchmarks.md
 	@scripts/prepare --tests
 	@.venv/bin/python -m bench
+
+torture:          ## kills, starts, races, attacks, damaged files, by the hundred; hours; table in docs/reliability.md
+	@scripts/prepare --tests
+	@.venv/bin/python -m torture
 
 lock:             ## pin what requirements.in names
 	.venv/bin/pip install -q pip-tools

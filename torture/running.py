@@ -377,7 +377,7 @@ def attacks() -> Outcome:
         running.prepared()
         for name, request in raw_attacks(running.port).items():
             outcome.tried += 1
-            status, body = _sent(running.port, request)
+            status, body = sent(running.port, request)
             if b"root:" in body:
                 outcome.harm.append(f"{name}: a file of this machine was handed out")
             outcome.note(f"answered {status[:1]}xx" if status[:1].isdigit() else "cut off")
@@ -400,7 +400,7 @@ def attacks() -> Outcome:
     return outcome
 
 
-def _sent(port: int, request: bytes) -> tuple[str, bytes]:
+def sent(port: int, request: bytes) -> tuple[str, bytes]:
     """Send bytes; return status and beginning of the answer, nothing when the connection was closed."""
     with suppress(OSError), socket.create_connection(("127.0.0.1", port), timeout=5) as connection:
         connection.sendall(request)

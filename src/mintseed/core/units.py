@@ -20,7 +20,7 @@ def binary_size(size_bytes: int) -> str:
     for unit, name in ((GIB, "GiB"), (MIB, "MiB"), (KIB, "KiB")):
         if size_bytes >= unit:
             return f"{size_bytes / unit:.1f} {name}".replace(".0 ", " ")
-    return f"{size_bytes} bytes"
+    return f"{size_bytes} byte{'s' * (size_bytes != 1)}"
 
 
 def decimal_size(size_bytes: int) -> str:
@@ -28,7 +28,7 @@ def decimal_size(size_bytes: int) -> str:
     for unit, name in ((GB, "GB"), (MB, "MB"), (1000, "kB")):
         if size_bytes >= unit:
             return f"{size_bytes / unit:.3g} {name}"
-    return f"{size_bytes} bytes"
+    return f"{size_bytes} byte{'s' * (size_bytes != 1)}"
 
 
 def nominal_gb(size_bytes: int) -> int | None:

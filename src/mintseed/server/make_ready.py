@@ -155,6 +155,8 @@ def main() -> int:
     except CommandError as error:
         print(error, file=sys.stderr)
         return 1
+    except KeyboardInterrupt:
+        return 130
     return 0
 
 

@@ -49,7 +49,7 @@ function AskForLink({ error }: { error: Problem | null }) {
         This bench writes real cards and keeps your passphrases, and every user of this machine can reach this page. So it opens by a link that was printed where it was started.
       </p>
       <p className="text-ink-2">
-        Used already, or not at hand? Print another one there: <Mono className="break-all">.venv/bin/python manage.py link</Mono>
+        Used already, or not at hand? Print another one there: <Mono className="mt-1.5 block rounded-lg border border-rule bg-sheet px-3 py-2 text-ink">.venv/bin/python manage.py link</Mono>
       </p>
     </main>
   );

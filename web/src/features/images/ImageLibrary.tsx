@@ -15,11 +15,6 @@ export function ImageLibrary() {
         <h1 className="text-[1.8rem]">Images</h1>
         <span className="text-ink-2">{plural(data.images.length, "file")} in the library folder</span>
       </header>
-      {data.findings.length > 0 && (
-        <Sheet title="Not read">
-          <Findings findings={data.findings} />
-        </Sheet>
-      )}
       {data.images.length === 0 && (
         <p className="rounded-xl border border-dashed border-rule bg-sheet p-6 text-ink-2">
           The library folder is empty. Put an image there as you downloaded it, packed or not; it shows up here by itself.
@@ -30,7 +25,7 @@ export function ImageLibrary() {
           <li key={i.id} className="border-t border-rule-2 first:border-0">
             <Link to={`/images/${i.id}`} className="grid grid-cols-[1.4rem_minmax(0,1fr)] items-center gap-x-3 gap-y-0.5 px-4 py-2.5 hover:bg-mint-3 md:grid-cols-[1.4rem_minmax(0,1.4fr)_minmax(0,1fr)_minmax(0,1.2fr)_5rem]">
               <Mark name={(i.verdict || "todo") as MarkName} />
-              <span className="font-mono font-bold break-all">{i.file_name}</span>
+              <span className="font-mono font-bold [overflow-wrap:anywhere]">{i.file_name}</span>
               <span className="text-ink-2 max-md:col-start-2">{i.appliance ? `${i.appliance} ${i.release}, ${i.build}` : "no recipe describes it"}</span>
               <span className="text-[0.93rem] text-ink-2 max-md:col-start-2">{i.trouble || i.summary || "not read yet"}</span>
               <span className="font-mono text-[0.93rem] text-ink-2 max-md:col-start-2 md:text-right">{i.size_text}</span>
@@ -38,6 +33,11 @@ export function ImageLibrary() {
           </li>
         ))}
       </ul>
+      {data.findings.length > 0 && (
+        <Sheet title="Also there, and not read">
+          <Findings findings={data.findings} />
+        </Sheet>
+      )}
     </div>
   );
 }

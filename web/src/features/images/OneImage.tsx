@@ -31,7 +31,7 @@ export function OneImage() {
             </Link>{" "}
             /
           </div>
-          <h1 className="font-mono text-[1.45rem] break-all">{image.file_name}</h1>
+          <h1 className="font-mono text-[1.45rem] [overflow-wrap:anywhere]">{image.file_name}</h1>
         </div>
         {image.appliance && <Tag tone="ok">{`${image.appliance} ${image.release}, ${image.build}`}</Tag>}
         <div className="flex flex-wrap gap-2 md:ml-auto">

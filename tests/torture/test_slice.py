@@ -1,0 +1,33 @@
+"""A short slice of `make torture`: damaged images and settings files under limits of memory and time."""
+
+from __future__ import annotations
+
+import random
+
+from torture import files
+
+
+def test_damaged_images_do_no_harm() -> None:
+    outcome = files.images(12, seed=6)
+    assert outcome.tried == 12
+    assert not outcome.harm
+
+
+def test_damaged_settings_files_do_no_harm() -> None:
+    outcome = files.settings(200, seed=6)
+    assert outcome.tried == 200
+    assert not outcome.harm
+
+
+def test_the_limits_themselves_work() -> None:
+    def hungry() -> str:
+        return str(len(bytearray(4 * 1024**3)))
+
+    def endless() -> str:
+        while True:
+            pass
+
+    assert "MemoryError" in files.under_limits(hungry, (), 20)
+    assert "it hung" in files.under_limits(endless, (), 1)
+    whole = bytes(4096)
+    assert any(files.mutated(whole, random.Random(n), [(0, 512)]) != whole for n in range(5))
