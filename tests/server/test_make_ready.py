@@ -59,7 +59,7 @@ def kill_when(process: subprocess.Popen[str], holds: Callable[[], bool]) -> None
 
 
 def nothing_left(home: Path) -> None:
-    """By the rule of parent death whatever was started ends; the database takes a moment to close its files."""
+    """By the rule of parent death whatever was started ends at once."""
     until = time.monotonic() + 30
     while list(leftovers(f"{home} test")) and time.monotonic() < until:
         time.sleep(0.1)
@@ -110,7 +110,7 @@ def test_a_killed_supervisor_leaves_nothing_and_leftovers_are_found(home: Path, 
         "import sys\n"
         "from mintseed.server.supervise import Program, supervise\n"
         "sleeper = (sys.executable, '-c', 'import time; print(1, flush=True); time.sleep(600)')\n"
-        "sys.exit(supervise([Program('one', sleeper), Program('two', sleeper, outlives=True, dies_by='TERM')]))\n"
+        "sys.exit(supervise([Program('one', sleeper), Program('two', sleeper, outlives=True)]))\n"
     )
     process = run("-c", code)
     assert process.stdout is not None

@@ -118,6 +118,7 @@ def _install(place: DatabaseFolder) -> None:
     user = getpass.getuser()
     done = subprocess.run(
         [
+            *dying_with_parent(()),
             "mariadb-install-db",
             "--no-defaults",
             f"--datadir={place.data}",
@@ -186,7 +187,7 @@ def wait(place: DatabaseFolder, seconds: float = WAIT_S) -> None:
 def started(place: DatabaseFolder) -> Iterator[None]:
     """Run the database for as long as the context lasts."""
     process = subprocess.Popen(
-        dying_with_parent(server_arguments(place), "TERM"), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        dying_with_parent(server_arguments(place)), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         start_new_session=True,
     )  # fmt: skip
     try:

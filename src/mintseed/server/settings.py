@@ -91,9 +91,9 @@ LOGGING = {
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "plain"}},
     "root": {"handlers": ["console"], "level": "WARNING"},
     "loggers": {
-        # What a stranger's request is refused for is in its answer; here it would only fill the output.
+        # What a request is refused for is in its answer; here it would only fill the output. The API logs its own faults.
         "django.security.DisallowedHost": {"level": "CRITICAL"},
-        "django.request": {"level": "ERROR"},
+        "django.request": {"level": "CRITICAL"},
         "uvicorn.error": {"level": "ERROR"},
         "mintseed": {"level": "INFO"},
         "django_tasks": {"level": "WARNING"},

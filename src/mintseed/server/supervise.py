@@ -4,7 +4,7 @@ python -m mintseed.server.supervise application|bench    run them until SIGINT, 
 python -m mintseed.server.supervise leftovers            end what an earlier run of this home left behind
 
 One rule of parent death: every process is started with PR_SET_PDEATHSIG (prctl(2), by setpriv), so that it ends when the
-supervisor is killed too. The database gets SIGTERM and closes its files; the others are built to be killed at any moment.
+supervisor is killed too. All are built to be killed at any moment; a database that is starting does not hear SIGTERM.
 """
 
 from __future__ import annotations
@@ -36,12 +36,11 @@ LONGEST_WAIT_S = 10.0
 
 @dataclass(frozen=True, slots=True)
 class Program:
-    """What is run. `outlives`: it ends after all others; `dies_by`: the signal it gets when the supervisor is killed."""
+    """What is run. `outlives`: it ends after all others."""
 
     name: str
     command: tuple[str, ...]
     outlives: bool = False
-    dies_by: str = "KILL"
 
 
 def _manage(*arguments: str) -> tuple[str, ...]:
@@ -70,15 +69,15 @@ def application_programs(environment: dict[str, str]) -> tuple[Program, ...]:
         "--timeout-graceful-shutdown", "2", *shlex.split(environment.get("MINTSEED_TLS_OPTIONS", "")),
     )  # fmt: skip
     return (
-        Program("database", (sys.executable, "-m", "mintseed.server.database", "run"), outlives=True, dies_by="TERM"),
+        Program("database", (sys.executable, "-m", "mintseed.server.database", "run"), outlives=True),
         Program("web", web),
         *bench_programs(environment["MINTSEED_BENCH_NAME"]),
     )
 
 
-def dying_with_parent(command: Sequence[str], dies_by: str = "KILL") -> list[str]:
-    """Return `command` so that it gets a signal when the process that starts it dies."""
-    return ["setpriv", "--pdeathsig", dies_by, "--", *command]
+def dying_with_parent(command: Sequence[str]) -> list[str]:
+    """Return `command` so that it is killed when the process that starts it dies."""
+    return ["setpriv", "--pdeathsig", "KILL", "--", *command]
 
 
 @dataclass
@@ -95,7 +94,7 @@ class Child:
         self.began_s = time.monotonic()
         # A session of its own: the terminal's Ctrl-C reaches the supervisor alone, which ends them in their order.
         self.process = subprocess.Popen(
-            dying_with_parent(self.program.command, self.program.dies_by),
+            dying_with_parent(self.program.command),
             stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, start_new_session=True,
         )  # fmt: skip
         threading.Thread(target=_pass_on, args=(self.program.name, self.process), daemon=True).start()

@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import BinaryIO, Literal
 
-from mintseed.core.errors import ImageError
+from mintseed.core.errors import ImageError, OutsideError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.image import packing
 from mintseed.core.image.checksums import compare_sha256, sha256_in_list
@@ -45,7 +45,7 @@ class TappedStream(io.RawIOBase):
         return True
 
     def readinto(self, buffer: bytearray | memoryview) -> int:  # type: ignore[override]
-        data = self._stream.read(len(buffer))
+        data = _read(self._stream, len(buffer))
         buffer[: len(data)] = data
         self._digest.update(data)
         self._count += len(data)
@@ -66,12 +66,21 @@ class TappedStream(io.RawIOBase):
         super().close()
 
 
+def _read(stream: BinaryIO, length_bytes: int) -> bytes:
+    """Return at most `length_bytes` of `stream`. Raises OutsideError when its medium cannot be read there."""
+    try:
+        return stream.read(length_bytes)
+    except OSError as error:
+        raise OutsideError(f"cannot be read on ({error.strerror})", where=str(getattr(stream, "name", "")),
+                           next_step="The disk or the file is damaged: copy or download it again.") from error  # fmt: skip
+
+
 def open_tapped(stream: BinaryIO, tell: Callable[[int], None]) -> tuple[packing.Packing, TappedStream, BinaryIO]:
     """Return how `stream` is packed, the tap, and a buffered stream over it at the start.
 
     Raises ImageError for what is no image.
     """
-    head = stream.read(packing.HEAD_BYTES)
+    head = _read(stream, packing.HEAD_BYTES)
     kind = packing.detect(head)
     stream.seek(0)
     tap = TappedStream(stream, tell)

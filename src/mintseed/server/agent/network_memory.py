@@ -12,6 +12,9 @@ from mintseed.server.load import site_ranges
 from mintseed.server.models import Bench, Site
 from mintseed.services import find_device
 
+MOST_REMEMBERED = 4000
+"""addresses and MACs kept; a neighbour that invents new ones all the time pushes out the oldest, not the database."""
+
 
 class NetworkMemory:
     """Who was on the network since when, as this bench saw it: what "new since power-on" rests on.
@@ -34,7 +37,10 @@ class NetworkMemory:
                 first = memory.get(key, {}).get("first", now.isoformat())
                 memory[key] = {"first": first, "last": now.isoformat()}
             oldest = (now - self.FORGET_AFTER).isoformat()
-            row.network_seen = {k: v for k, v in memory.items() if v["last"] >= oldest}
+            lately = sorted(
+                ((k, v) for k, v in memory.items() if v["last"] >= oldest), key=lambda kv: str(kv[1]["last"])
+            )
+            row.network_seen = dict(lately[-MOST_REMEMBERED:])
             row.watching_since = row.watching_since or now
             if scanned:
                 row.scanned_at = now

@@ -33,6 +33,6 @@ def openapi_document() -> dict[str, Any]:
     }
     for path in document["paths"].values():
         for operation in path.values():
-            operation["responses"]["4XX"] = said
-            operation["responses"]["503"] = said
+            known = {str(status): answer for status, answer in operation["responses"].items()}
+            operation["responses"] = {**known, "4XX": said, "503": said}
     return document
