@@ -157,7 +157,7 @@ def _descriptions_mark() -> str:
     return digest.hexdigest()
 
 
-JUDGED_BY = "3"
+JUDGED_BY = "4"
 """Raised when the rules change so that stored judgements are to be made again."""
 
 

@@ -71,8 +71,22 @@ def _read(stream: BinaryIO, length_bytes: int) -> bytes:
     try:
         return stream.read(length_bytes)
     except OSError as error:
-        raise OutsideError(f"cannot be read on ({error.strerror})", where=str(getattr(stream, "name", "")),
-                           next_step="The disk or the file is damaged: copy or download it again.") from error  # fmt: skip
+        raise _unreadable(stream, error) from error
+
+
+def _size_of(stream: BinaryIO) -> int:
+    """Return the length of `stream` in bytes, and go to its start. Raises OutsideError when it has none."""
+    try:
+        size_bytes = stream.seek(0, io.SEEK_END)
+        stream.seek(0)
+    except OSError as error:
+        raise _unreadable(stream, error) from error
+    return size_bytes
+
+
+def _unreadable(stream: BinaryIO, error: OSError) -> OutsideError:
+    return OutsideError(f"cannot be read on ({error.strerror})", where=str(getattr(stream, "name", "")),
+                        next_step="The disk or the file is damaged: copy or download it again.")  # fmt: skip
 
 
 def open_tapped(stream: BinaryIO, tell: Callable[[int], None]) -> tuple[packing.Packing, TappedStream, BinaryIO]:
@@ -119,8 +133,7 @@ def execute(
 
 
 def _unpack(stream: BinaryIO, disk: ScratchDisk, depth: Depth, tell: Tell) -> _Unpacked:
-    size_bytes = stream.seek(0, io.SEEK_END)
-    stream.seek(0)
+    size_bytes = _size_of(stream)
     kind, tap, buffered = open_tapped(stream, lambda done: tell(done, size_bytes))
     with tap:
         return _unpack_onto(disk, kind, tap, buffered, depth, size_bytes)
