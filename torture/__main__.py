@@ -9,6 +9,7 @@ import argparse
 import os
 import platform
 import subprocess
+from collections.abc import Callable, Iterable
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -47,7 +48,7 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=int(datetime.now(UTC).timestamp()))
     parser.add_argument("--only", nargs="*", choices=KINDS, default=KINDS)
     asked = parser.parse_args()
-    work = {
+    work: dict[str, Callable[[], Iterable[Outcome]]] = {
         "settings": lambda: [files.settings(asked.settings, asked.seed)],
         "images": lambda: [files.images(asked.images, asked.seed)],
         "attacks": lambda: [running.attacks()],
@@ -56,17 +57,15 @@ def main() -> None:
         "starts": lambda: [running.starts(asked.starts, asked.seed)],
         "kills": lambda: running.kills(asked.kills, asked.seed),
     }
-    outcomes: list[Outcome] = []
     for kind, do in work.items():
         if kind in asked.only:
             for outcome in do():
                 print(outcome.row(), flush=True)
-                outcomes.append(outcome)
-    write(outcomes, asked.seed)
+                write(outcome, asked.seed)
 
 
-def write(outcomes: list[Outcome], seed: int) -> None:
-    """Put the rows into the table: a kind that was not run this time keeps its row of the last time."""
+def write(outcome: Outcome, seed: int) -> None:
+    """Put one row into the table; the others stay as they were when they were made."""
     held = {}
     if TABLE.exists():
         rows = [
@@ -74,8 +73,7 @@ def write(outcomes: list[Outcome], seed: int) -> None:
         ]
         held = {row.split("|")[1].strip(): row for row in rows}
     day = datetime.now(UTC).strftime("%Y-%m-%d")
-    for outcome in outcomes:
-        held[outcome.name] = f"{outcome.row()} {day}, seed {seed} |"
+    held[outcome.name] = f"{outcome.row()} {day}, seed {seed} |"
     machine = (
         f"{platform.system()} {platform.machine()}, {os.cpu_count()} processors, Python {platform.python_version()}"
     )

@@ -143,13 +143,14 @@ def lies(running: Application, deployments: list[int]) -> list[str]:
     return found
 
 
-def kills(times: int, seed: int) -> list[Outcome]:
+def kills(times: int, seed: int) -> Iterator[Outcome]:
     """Kill each process `times` times at random moments while cards are written, copies made and screens read."""
-    outcomes, dice = [], random.Random(seed)
+    dice = random.Random(seed)
     with application() as running:
         running.launch()
         if not running.up(180):
-            return [Outcome("kills", harm=["it did not start"])]
+            yield Outcome("kills", harm=["it did not start"])
+            return
         deployments = running.prepared()
         for name, words in PROCESSES.items():
             outcome, began = Outcome(f"kill -9 of the {name}"), time.monotonic()
@@ -175,11 +176,10 @@ def kills(times: int, seed: int) -> list[Outcome]:
                 lines = now
                 outcome.harm += lies(running, deployments)
             outcome.took_s = time.monotonic() - began
-            outcomes.append(outcome)
+            yield outcome
         last = Outcome("after all kills: written, proven, handed over", 1)
         _settle(running, deployments, last)
-        outcomes.append(last)
-    return outcomes
+        yield last
 
 
 def _some_work(running: Application, deployments: list[int], dice: random.Random) -> None:
