@@ -8,7 +8,7 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import BinaryIO
 
-from mintseed.adapters.library_folder import no_room, open_nameless
+from mintseed.adapters.library_folder import no_room, open_nameless, refuse_to_fill
 from mintseed.core.errors import MissingError, OutsideError
 
 
@@ -19,7 +19,7 @@ class FilledFolder:
         self._folder = folder
 
     @contextmanager
-    def new(self, name: str) -> Iterator[BinaryIO]:
+    def new(self, name: str, size_bytes: int) -> Iterator[BinaryIO]:
         try:
             self._folder.mkdir(parents=True, exist_ok=True, mode=0o700)
             descriptor, path = open_nameless(self._folder)
@@ -27,6 +27,7 @@ class FilledFolder:
             raise no_room(error, self._folder) from error
         try:
             with os.fdopen(descriptor, "wb") as file:
+                refuse_to_fill(descriptor, self._folder, size_bytes)
                 yield file
                 file.flush()
                 os.fsync(file.fileno())

@@ -14,7 +14,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from mintseed.core.errors import InputError, MintSeedError, MissingError, OutsideError
-from mintseed.core.limits import MAX_IMAGE_BYTES, MAX_SETTINGS_FILE_BYTES
+from mintseed.core.limits import KEEP_FREE_BYTES, MAX_IMAGE_BYTES, MAX_SETTINGS_FILE_BYTES
 from mintseed.core.units import binary_size
 from mintseed.core.visible import name_bytes, spell_name
 from mintseed.ports.images import LibraryFile, Stranger
@@ -23,6 +23,9 @@ IMAGE_ENDINGS = (".img", ".img.xz", ".img.gz", ".img.bz2", ".img.zst", ".raw", "
 
 _LATEST_S = 4102444800.0
 """the year 2100: dates beyond are a damaged file system's."""
+
+_CHECK_ROOM_BYTES = 32 * 1024 * 1024
+"""bytes written between two looks at how much room is left."""
 
 _HOLE_BYTES = 64 * 1024
 
@@ -48,7 +51,7 @@ class SparseFile:
     def __init__(self, folder: Path) -> None:
         descriptor, self._path = open_nameless(folder)
         self._file = os.fdopen(descriptor, "w+b")
-        self._size = 0
+        self._size, self._unchecked = 0, _CHECK_ROOM_BYTES
 
     @property
     def path(self) -> Path:
@@ -70,10 +73,17 @@ class SparseFile:
             for start in range(0, len(data), _HOLE_BYTES):
                 piece = data[start : start + _HOLE_BYTES]
                 if piece.count(0) != len(piece):
+                    self._mind_the_room(len(piece))
                     os.pwrite(self._file.fileno(), piece, self._size + start)
         except OSError as error:
             raise no_room(error, self._path) from error
         self.grow_to(self._size + len(data))
+
+    def _mind_the_room(self, length_bytes: int) -> None:
+        self._unchecked += length_bytes
+        if self._unchecked > _CHECK_ROOM_BYTES:
+            self._unchecked = 0
+            refuse_to_fill(self._file.fileno(), self._path)
 
     def grow_to(self, size_bytes: int) -> None:
         if size_bytes > self._size:
@@ -84,6 +94,17 @@ class SparseFile:
         self._file.close()
         if not self._path.is_relative_to("/proc"):
             self._path.unlink(missing_ok=True)
+
+
+def refuse_to_fill(descriptor: int, path: Path, needed_bytes: int = 0) -> None:
+    """Raise OutsideError when the disk of an open file would have too little room left after `needed_bytes` more."""
+    disk = os.fstatvfs(descriptor)
+    free_bytes = disk.f_bavail * disk.f_frsize
+    if free_bytes - needed_bytes < KEEP_FREE_BYTES:
+        raise OutsideError(
+            f"only {binary_size(free_bytes)} are free on this disk",
+            expected=f"{binary_size(needed_bytes + KEEP_FREE_BYTES)}", where=str(path), next_step="Make room on it, then try again.",
+        )  # fmt: skip
 
 
 def no_room(error: OSError, path: Path) -> OutsideError:

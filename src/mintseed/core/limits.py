@@ -47,6 +47,9 @@ MAX_LOGICAL_PARTITIONS = 64
 MAX_DIRECTORY_ENTRIES = 5000
 """count. A boot volume holds tens to hundreds of files."""
 
+KEEP_FREE_BYTES = 256 * 1024 * 1024
+"""bytes that stay free on the disk: an image that unpacks without end must not stop the database."""
+
 MAX_IMAGE_BYTES = 256 * 10**9
 """bytes. Larger than any card these boards start from."""
 

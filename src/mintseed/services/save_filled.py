@@ -39,7 +39,10 @@ def execute(
     Raises what fill_image raises, ImageError when the download changed since it was read, OutsideError without room.
     """
     digest, written, started = hashlib.sha256(), 0, time.monotonic()
-    with fill_image.execute(xray, filled, library=library, tools=tools) as image, copies.new(name) as file:
+    with (
+        fill_image.execute(xray, filled, library=library, tools=tools) as image,
+        copies.new(name, xray.unpacked_bytes) as file,
+    ):
         for piece in image.pieces():
             file.write(piece)
             digest.update(piece)
