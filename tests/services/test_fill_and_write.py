@@ -12,6 +12,8 @@ from pathlib import Path
 import pytest
 from blake3 import blake3
 
+from mintseed import wiring
+from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import DriveError, ImageError, MissingError, RefusedError, StoppedError
 from mintseed.core.findings import Severity
@@ -19,7 +21,7 @@ from mintseed.core.image.report import XRay
 from mintseed.services import fill_image, prove_card, write_card
 from mintseed.standins.bench_folder import BenchFolder
 from mintseed.standins.readers import StandinReaders
-from tests.builders.disks import MIB, cut, fat_file
+from tests.builders.disks import MIB, cut, fat_file, run
 from tests.core.settings.test_values import values
 from tests.services.conftest import TOOLS, Shelf, filled_for
 
@@ -194,3 +196,21 @@ def test_values_reach_the_card_and_no_passphrase_does(shelf: Shelf, platen: XRay
     assert b"HOST_NAME=press\n" in volume
     assert values().key.encode() in volume
     assert b"spring tide at noon" not in volume
+
+
+def test_an_image_that_changes_while_it_is_read_is_refused_at_the_end(shelf: Shelf, tmp_path: Path) -> None:
+    folder = tmp_path / "library"
+    folder.mkdir()
+    file = folder / "platen-3.2-64.img.xz"  # unpacked, under the name its recipe knows
+    file.write_bytes(run("xz", "-dc", str(wiring.config().library / file.name)))
+    changing = Shelf(LibraryFolder(folder, tmp_path / "scratch"))
+    xray = changing.xray(file.name)
+    with fill_image.execute(xray, filled_for(xray), library=changing.library, tools=TOOLS) as image:
+        pieces = image.pieces()
+        written = len(next(pieces))
+        with file.open("r+b") as other:
+            other.seek(-1000, 2)
+            other.write(b"another byte")
+        written += sum(len(piece) for piece in pieces)
+        with pytest.raises(ImageError, match="changed since it was read"):
+            image.refuse_other_than(xray, written)

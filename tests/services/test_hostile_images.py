@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import subprocess
 from pathlib import Path
 
 import pytest
@@ -175,3 +176,33 @@ def test_links_that_lead_out_pipes_and_odd_names(tmp_path: Path) -> None:
     for name in ("out.img", "pipe.img", "../outside.img", "nothing.img", r"..\x2foutside.img", ""):
         with pytest.raises(MintSeedError), shelf.open(name):
             pass
+
+
+def test_a_bomb_of_zeros_takes_no_room(tmp_path: Path) -> None:
+    folder = tmp_path / "library"
+    folder.mkdir()
+    with (folder / "bomb.img.gz").open("wb") as target:
+        zeros = subprocess.Popen(["head", "-c", "2000000000", "/dev/zero"], stdout=subprocess.PIPE)
+        subprocess.run(["gzip", "-1", "-c"], stdin=zeros.stdout, stdout=target, check=True)
+        assert zeros.stdout is not None
+        zeros.stdout.close()
+        zeros.wait()
+    library = LibraryFolder(folder, tmp_path / "scratch")
+    blocks: list[int] = []
+
+    def tell(done: int, total: int) -> None:
+        # The scratch disk has no name: what it takes is what the process's open files take.
+        blocks.append(
+            sum(os.fstat(int(fd)).st_blocks * 512 for fd in os.listdir("/proc/self/fd") if _is_scratch(fd, tmp_path))
+        )
+
+    with pytest.raises(MintSeedError):
+        inspect_image.execute("bomb.img.gz", library=library, tools=TOOLS, recipes=(), tell=tell)
+    assert max(blocks) < 1_000_000
+
+
+def _is_scratch(descriptor: str, tmp_path: Path) -> bool:
+    try:
+        return str(Path(f"/proc/self/fd/{descriptor}").readlink()).startswith(str(tmp_path / "scratch"))
+    except OSError:
+        return False
