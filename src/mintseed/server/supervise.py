@@ -29,7 +29,7 @@ STOPS_WITHIN_S = 4.0
 """seconds a process gets to end by itself; work on a card that takes longer is said to be unfinished."""
 
 DATABASE_STOPS_WITHIN_S = 30.0
-STEADY_AFTER_S = 10.0
+STEADY_AFTER_S = 5.0
 LONGEST_WAIT_S = 10.0
 """A process that dies again within STEADY_AFTER_S is waited for twice as long each time, up to this."""
 
