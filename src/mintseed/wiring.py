@@ -140,15 +140,18 @@ def sweep_scratch() -> int:
 
 
 _ears: dict[tuple[str, ...], Announcements] = {}
+MOST_EARS = 4
+"""sets of interfaces listened on at once; the oldest goes first, as after a change of networks."""
 
 
 def announcements(networks: Sequence[str] = ()) -> Announcements:
     """Return this process's ear for multicast DNS on the interfaces that lie in `networks`; on the stand-in bench on
     loopback alone."""
     interfaces = ("127.0.0.1",) if config().is_standin else addresses_inside(networks)
+    # One ear a set of interfaces: places that are looked at in turn keep theirs, or none would ever hear anything.
     if interfaces not in _ears:
-        while _ears:  # a network that was left is not listened to any longer
-            _ears.popitem()[1].close()
+        if len(_ears) >= MOST_EARS:
+            _ears.pop(next(iter(_ears))).close()
         _ears[interfaces] = MulticastDns(interfaces) if interfaces else PastedView(())
     return _ears[interfaces]
 

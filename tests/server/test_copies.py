@@ -141,3 +141,16 @@ def test_a_stop_and_an_image_that_went(api: Api) -> None:
     assert (stopped["job"]["state"], stopped["job"]["active"]) == ("stopped", False)
     Image.objects.all().delete()
     assert api.call("post", f"/deployments/{pk}/card/copies")[0] == 409
+
+
+def test_what_a_worker_leaves_that_was_called_dead_is_removed(api: Api) -> None:
+    pk = started(api)
+    api.post(f"/deployments/{pk}/card/copies")
+    job = Job.objects.get(kind=Job.Kind.FILL_IMAGE)
+    folder = wiring.config().home / "filled"
+    folder.mkdir(mode=0o700, exist_ok=True)
+    (folder / f"{job.copy_id}.img").write_bytes(b"put there when it woke")
+    assert remove_old_copies(timezone.now()) == 0  # while its job waits or runs it may be whole in a moment
+    Job.objects.filter(pk=job.pk).update(state=Job.State.FAILED)
+    assert remove_old_copies(timezone.now()) == 1
+    assert not list(folder.iterdir())

@@ -80,7 +80,9 @@ def remove_old_copies(now: datetime) -> int:
     """Remove the copies whose time is over, and files nobody knows. Returns how many went."""
     until = now - timedelta(hours=keeping().copy_hours)
     old = FilledCopy.objects.filter(made_at__lt=until, gone_at=None)
-    known = {stored_as(c) for c in FilledCopy.objects.filter(gone_at=None).exclude(pk__in=old.values("pk"))}
+    kept = FilledCopy.objects.filter(gone_at=None).exclude(pk__in=old.values("pk")).select_related("job")
+    # What a worker left that was called dead meanwhile was never made, whatever it put there when it woke.
+    known = {stored_as(c) for c in kept if c.made_at is not None or is_active(c.job, now)}
     stray = wiring.filled_copies().names() - known
     for name in stray:
         wiring.filled_copies().remove(name)
