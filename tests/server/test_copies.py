@@ -154,3 +154,13 @@ def test_what_a_worker_leaves_that_was_called_dead_is_removed(api: Api) -> None:
     Job.objects.filter(pk=job.pk).update(state=Job.State.FAILED)
     assert remove_old_copies(timezone.now()) == 1
     assert not list(folder.iterdir())
+
+
+def test_a_copy_whose_job_was_let_go_spoils_no_screen(api: Api) -> None:
+    pk = started(api)
+    api.post(f"/deployments/{pk}/card/copies")
+    api.post(f"/deployments/{pk}/card/copies/stop")
+    Job.objects.all().delete()
+    assert api.get(f"/deployments/{pk}/card")["copy_of_image"] is None
+    assert remove_old_copies(timezone.now()) == 0
+    assert made(api, pk)["made_at"]

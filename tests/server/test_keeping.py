@@ -73,3 +73,17 @@ def test_names_that_differ_in_case_accents_or_bytes_are_files_of_their_own(
     work()
     assert all("x.img" not in i["trouble"] and i["trouble"] for i in api.get("/images")["images"])
     assert len(strangers()) == 1
+
+
+def test_a_write_that_failed_stays_said_when_its_job_was_let_go(api: Api) -> None:
+    from mintseed.server.load import load
+    from mintseed.server.models import Write
+    from tests.server.conftest import card
+
+    pk = started(api)
+    api.post(f"/deployments/{pk}/card/write", card())
+    api.post(f"/deployments/{pk}/card/stop")
+    assert load(pk).walk.inputs.write.trouble
+    Job.objects.all().delete()
+    Write.objects.filter(deployment_id=pk).update(trouble={"code": "outside", "sentence": "The card went away."})
+    assert load(pk).walk.inputs.write.trouble == "The card went away."

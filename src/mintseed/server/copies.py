@@ -26,7 +26,7 @@ def begin_copy(pk: int) -> FilledCopy:
         if why := one.walk.not_ready_to_write():
             raise RefusedError(why, next_step="Go back along the line.")
         last = last_copy(pk)
-        if last is not None and is_active(last.job, one.now):
+        if last is not None and is_made_now(last, one.now):
             raise RefusedError("it is being made already", next_step="Wait for it, or stop it.")
         xray = one.walk.inputs.xray
         stem = xray.file_name.split(".img")[0] if xray else "image"
@@ -52,6 +52,17 @@ def stop_copy(pk: int) -> None:
 def last_copy(pk: int) -> FilledCopy | None:
     """Return the copy of deployment `pk` that was asked for last."""
     return FilledCopy.objects.select_related("job").filter(deployment_id=pk).order_by("-pk").first()
+
+
+def job_of(copy: FilledCopy) -> Job | None:
+    """Return the job that makes a copy; None once the owner's rules let it go."""
+    return getattr(copy, "job", None)
+
+
+def is_made_now(copy: FilledCopy, now: datetime) -> bool:
+    """Return whether a worker is at it, or it waits for one."""
+    job = job_of(copy)
+    return job is not None and is_active(job, now)
 
 
 def stored_as(copy: FilledCopy) -> str:
@@ -82,7 +93,7 @@ def remove_old_copies(now: datetime) -> int:
     old = FilledCopy.objects.filter(made_at__lt=until, gone_at=None)
     kept = FilledCopy.objects.filter(gone_at=None).exclude(pk__in=old.values("pk")).select_related("job")
     # What a worker left that was called dead meanwhile was never made, whatever it put there when it woke.
-    known = {stored_as(c) for c in kept if c.made_at is not None or is_active(c.job, now)}
+    known = {stored_as(c) for c in kept if c.made_at is not None or is_made_now(c, now)}
     stray = wiring.filled_copies().names() - known
     for name in stray:
         wiring.filled_copies().remove(name)

@@ -155,9 +155,9 @@ class Loaded:
         if write is None:
             return WriteFacts()
         writing = job is not None and is_active(job, self.now)
-        trouble = (
-            "" if writing or write.outcome == Write.Outcome.PROVEN else describe_trouble(job, self.now) if job else ""
-        )
+        kept = str((write.trouble or {}).get("sentence", ""))  # what happened stays said when its job was let go
+        ended = "" if write.outcome == Write.Outcome.PROVEN else describe_trouble(job, self.now) if job else kept
+        trouble = "" if writing else ended
         return WriteFacts(writing, trouble, write.fingerprint, write.proven_at if write.holds else None, write.void_why)
 
     def _run_facts(self) -> RunFacts | None:

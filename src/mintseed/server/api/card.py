@@ -15,7 +15,7 @@ from mintseed.core.findings import Finding
 from mintseed.core.stations import Station
 from mintseed.core.units import decimal_size
 from mintseed.server.api.shapes import DeploymentOut, DriveOut, JobOut, deployment_out, drives_out, job_out
-from mintseed.server.copies import begin_copy, kept_until, last_copy, open_copy, stop_copy
+from mintseed.server.copies import begin_copy, job_of, kept_until, last_copy, open_copy, stop_copy
 from mintseed.server.judging import Judged, judged
 from mintseed.server.models import Write
 from mintseed.server.writing import begin_write, stop_write
@@ -137,12 +137,12 @@ async def _streamed(file: BinaryIO) -> AsyncIterator[bytes]:
 
 def _copy_out(view: Judged) -> CopyOut | None:
     copy = last_copy(view.loaded.row.pk)
-    if copy is None or copy.gone_at is not None:
+    if copy is None or copy.gone_at is not None or (copy.made_at is None and job_of(copy) is None):
         return None
     return CopyOut(
         id=copy.pk, file_name=copy.file_name, size_text=decimal_size(copy.size_bytes) if copy.made_at else "",
         sha256=copy.sha256, made_at=copy.made_at, kept_until=kept_until(copy),
-        current=copy.fingerprint == view.loaded.walk.fingerprint, job=job_out(copy.job),
+        current=copy.fingerprint == view.loaded.walk.fingerprint, job=job_out(job_of(copy)),
     )  # fmt: skip
 
 
