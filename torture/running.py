@@ -166,10 +166,9 @@ def kills(times: int, seed: int) -> Iterator[Outcome]:
                     outcome.harm.append(f"no answer within {UP_WITHIN_S:.0f} s after kill {number}")
                     continue
                 bench = running.ask("GET", "/bench")
-                if bench is None or len(bench["deployments"]) != 2:
-                    outcome.harm.append(
-                        f"kill {number}: {0 if bench is None else len(bench['deployments'])} of 2 deployments there"
-                    )
+                there = 0 if bench is None else bench["open"]["total"] + bench["service"]["total"]
+                if there != 2:
+                    outcome.harm.append(f"kill {number}: {there} of 2 deployments there")
                 now = running.ask("GET", "/log")["lines"][0]["id"]
                 if now < lines:
                     outcome.harm.append(f"kill {number}: log lines lost")
@@ -251,7 +250,7 @@ def starts(times: int, seed: int) -> Outcome:
                         f"after {number + 1}: it does not start: {(running.home / 'said.txt').read_text(errors='replace')[-200:]}"
                     )
                     break
-                there = {d["id"] for d in running.ask("GET", "/bench")["deployments"]}
+                there = {d["id"] for d in running.ask("GET", "/bench")["open"]["deployments"]}
                 if not known <= there:
                     outcome.harm.append(f"after {number + 1}: deployments lost")
                 made = running.ask("POST", "/deployments", {"recipe": "platen", "name": f"After {number + 1}"})

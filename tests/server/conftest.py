@@ -21,6 +21,7 @@ from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.demo.quay_house import DRIVES, NETWORKS, seed_database
 from mintseed.server.jobs.heartbeat import Heartbeat
 from mintseed.server.jobs.tasks import fill_image_task, read_image, read_image_task, write_card_task
+from mintseed.server.judging import judge_due, judge_soon
 from mintseed.server.library import sync_library
 from mintseed.server.models import Image, Job, LogEntry, ReportedDrive
 
@@ -119,6 +120,18 @@ def work() -> None:
     for job in Job.objects.filter(state=Job.State.QUEUED):
         TASKS[Job.Kind(job.kind)].func(job.pk)
     report()
+
+
+def judged_again() -> None:
+    """Do what the bench's agent would after something was changed elsewhere: judge it all again."""
+    judge_soon()
+    judge_due()
+
+
+def shown(api: Api) -> list[dict[str, Any]]:
+    """Return the deployments on the bench: on the go, then in service."""
+    bench = api.get("/bench")
+    return [*bench["open"]["deployments"], *bench["service"]["deployments"]]
 
 
 def report() -> None:

@@ -8,6 +8,7 @@ from typing import Any
 
 import pytest
 from django.db import DatabaseError, IntegrityError, transaction
+from django.db.models import QuerySet
 from django.utils import timezone
 from django_tasks_db.models import DBTaskResult
 
@@ -355,7 +356,7 @@ def test_a_reading_that_ends_while_somebody_looks_is_not_missed(api: Api, monkey
     pk = api.post("/deployments", {"recipe": "platen"})["id"]
     api.put(f"/deployments/{pk}/image", {"image_id": image.pk})
 
-    def read_meanwhile() -> list[Image]:
+    def read_meanwhile() -> QuerySet[Image]:
         work()
         return sync_library()
 

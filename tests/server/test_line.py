@@ -26,7 +26,7 @@ from mintseed.server.models import (
 )
 from mintseed.standins.bench import mac_of
 from mintseed.standins.router.leases import LeaseBook
-from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, report, started, work
+from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, judged_again, report, shown, started, work
 
 
 def now_at(api: Api, pk: int) -> str:
@@ -197,7 +197,7 @@ def test_taken_off_the_bench_and_put_back(api: Api) -> None:
     pk = started(api)
     assert api.call("delete", f"/deployments/{pk}")[0] == 204
     assert api.call("get", f"/deployments/{pk}")[0] == 404
-    assert api.get("/bench")["deployments"] == []
+    assert shown(api) == []
     assert api.post(f"/deployments/{pk}/restore")["line"]["now"] == "card"
 
 
@@ -273,7 +273,7 @@ def test_the_bench_tells_the_time_of_the_site(api: Api) -> None:
     api.post(f"/deployments/{pk}/boot/power-on")
     run = BootRun.objects.get(deployment_id=pk)
     # Japan keeps UTC+9 all year (IANA time zone database).
-    said = next(d for d in api.get("/bench")["deployments"] if d["id"] == pk)["line"]["next_detail"]
+    said = next(d for d in shown(api) if d["id"] == pk)["line"]["next_detail"]
     assert f"{run.powered_at + timedelta(hours=9):%H:%M:%S}" in said
 
 
@@ -318,7 +318,8 @@ def test_the_next_one_takes_over_one_declared_list_of_choices() -> None:
 def test_a_broken_description_spoils_only_its_own_deployment(api: Api) -> None:
     whole, broken = started(api), started(api, host_name="second")
     Deployment.objects.filter(pk=broken).update(recipe="gone")
-    bench = {d["id"]: d for d in api.get("/bench")["deployments"]}
+    judged_again()
+    bench = {d["id"]: d for d in shown(api)}
     assert bench[whole]["line"]["now"] == "card"
     assert bench[broken]["line"]["needs_you"]
     assert "recipe gone is gone" in bench[broken]["line"]["next_step"]
@@ -326,7 +327,8 @@ def test_a_broken_description_spoils_only_its_own_deployment(api: Api) -> None:
     from mintseed.server.models import BoardUnit
 
     BoardUnit.objects.filter(board="larkspur-r").update(board="unheard-of")
-    assert "unheard-of" in next(d for d in api.get("/bench")["deployments"] if d["id"] == whole)["line"]["next_step"]
+    judged_again()
+    assert "unheard-of" in next(d for d in shown(api) if d["id"] == whole)["line"]["next_step"]
     assert api.get(f"/sites/{Site.objects.get().pk}/shelf")["units"][2]["findings"][0]["code"] == "shelf.board-unknown"
 
 
@@ -338,7 +340,8 @@ def test_what_an_older_version_stored_is_read_again_or_left_out(api: Api) -> Non
     BootRun.objects.filter(deployment_id=pk).update(candidates='[{"old": 1}]', causes=[{"share": 0.5}])
     assert api.get(f"/deployments/{pk}/find")["candidates"] == []
     Image.objects.update(xray='{"an": "older X-ray"}')
-    assert api.get("/bench")["deployments"][0]["line"]["now"] == "image"
+    judged_again()
+    assert shown(api)[0]["line"]["now"] == "image"
 
 
 def test_another_deployment_does_not_make_this_one_be_judged_again(api: Api) -> None:

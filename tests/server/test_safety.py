@@ -12,12 +12,10 @@ from django.contrib.auth import get_user_model
 from django.core.cache import cache
 from django.db import DatabaseError, DataError, connection, transaction
 from django.test import Client
-from django.test.utils import CaptureQueriesContext
 
 from mintseed import wiring
 from mintseed.core.settings.values import derived_key
 from mintseed.server.journal import record
-from mintseed.server.judging import judged_all
 from mintseed.server.models import BoardUnit, Deployment, LogEntry, Site, WifiNetwork
 from tests.server.conftest import Api, card, started, work
 
@@ -171,7 +169,7 @@ def test_a_database_that_does_not_answer_is_said_so(api: Api, monkeypatch: pytes
     def lost(*arguments: object) -> None:
         raise DatabaseError("server has gone away")
 
-    monkeypatch.setattr("mintseed.server.api.bench.judged_all", lost)
+    monkeypatch.setattr("mintseed.server.api.bench.page_of", lost)
     status, problem = api.call("get", "/bench")
     assert (status, problem["code"]) == (503, "outside.database")
 
@@ -209,20 +207,6 @@ def test_mariadb_is_strict_and_keeps_every_letter(api: Api) -> None:
         Site.objects.all().update(country="TOOLONG")
     Site.objects.all().update(name="Küste 🌊")
     assert Site.objects.get().name == "Küste 🌊"
-
-
-def test_queries_do_not_grow_with_deployments(api: Api) -> None:
-    def asked() -> int:
-        with CaptureQueriesContext(connection) as queries:
-            judged_all()
-        return len(queries)
-
-    for number in range(3):
-        started(api, host_name=f"press-{number}")
-    few = asked()
-    for number in range(3, 9):
-        started(api, host_name=f"press-{number}")
-    assert asked() == few
 
 
 def test_without_an_account_nothing_is_told_where_others_can_reach_it(api: Api, settings: Any) -> None:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from datetime import datetime
 
+from django.db.models import Max
 from pydantic import TypeAdapter
 
 from mintseed.core.card.identity import CardMarks, Recognition, WrittenMarks, recognise
@@ -16,11 +18,22 @@ MOST_WRITES = 500
 """proven writes compared with a card, newest first; a bench that wrote more has most of its cards in service."""
 
 
-def written_marks() -> list[WrittenMarks]:
-    """Return the marks of proven writes, newest first."""
-    rows = Write.objects.filter(proven_at__isnull=False).exclude(marks=None).order_by("-pk")
-    listed = rows.values_list("pk", "marks")[:MOST_WRITES]
-    return [WrittenMarks(pk, found) for pk, marks in listed if (found := stored(MARKS, marks, None)) is not None]
+_held: tuple[datetime | None, tuple[WrittenMarks, ...]] = (None, ())
+
+
+def written_marks() -> tuple[WrittenMarks, ...]:
+    """Return the marks of proven writes, newest first. They never change, so they are read again only after another
+    proof."""
+    global _held
+    last = Write.objects.aggregate(last=Max("proven_at"))["last"]
+    if last is None or last != _held[0]:
+        rows = Write.objects.filter(proven_at__isnull=False).exclude(marks=None).order_by("-proven_at")
+        listed = rows.values_list("pk", "marks")[:MOST_WRITES]
+        marks = tuple(
+            WrittenMarks(pk, found) for pk, held in listed if (found := stored(MARKS, held, None)) is not None
+        )
+        _held = (last, marks)
+    return _held[1]
 
 
 def settings_paths(more: Collection[str] = ()) -> set[str]:

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Callable
 from urllib.parse import urlsplit
 
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 
+from mintseed.server.changes import EVERYTHING, changed, deployment_topic, feed
 from mintseed.server.door import shows_token
 
 GetResponse = Callable[[HttpRequest], HttpResponseBase]
@@ -82,4 +84,24 @@ class HeadersMiddleware:
         response.headers["X-Frame-Options"] = "DENY"
         if request.path.startswith("/api/"):
             response.headers["Cache-Control"] = "no-store"
+        return response
+
+
+class ChangesMiddleware:
+    """After whatever was changed over the API, say so to the open screens."""
+
+    TELLS_NOTHING = re.compile(r"/api/(session|networks/\d+/passphrase|deployments/\d+/settings/passphrase)")
+    DEPLOYMENT = re.compile(r"/api/deployments/(\d+)/")
+
+    def __init__(self, get_response: GetResponse) -> None:
+        self._next = get_response
+
+    def __call__(self, request: HttpRequest) -> HttpResponseBase:
+        response = self._next(request)
+        path = request.path
+        told = path.startswith("/api/") and not self.TELLS_NOTHING.match(path)
+        if told and request.method not in _SAFE and response.status_code < 400:
+            found = self.DEPLOYMENT.match(path)
+            changed(deployment_topic(int(found.group(1))) if found else EVERYTHING)
+            feed.poke()
         return response

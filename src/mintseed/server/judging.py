@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import logging
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import cache
@@ -22,9 +22,10 @@ from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, verdict
 from mintseed.core.line import Line, Mark, StationMark
 from mintseed.core.stations import ORDER, TITLES, Station
-from mintseed.server.jobs.state import is_active
-from mintseed.server.load import Loaded, load, load_many
-from mintseed.server.models import Deployment, Judgement, StationRecord
+from mintseed.server.changes import changed, deployment_topic
+from mintseed.server.jobs.state import is_active, topic_of
+from mintseed.server.load import Loaded, load, load_many, rows_to_load
+from mintseed.server.models import Deployment, Job, Judgement, StationRecord
 from mintseed.server.stored_types import FINDING, stored
 
 log = logging.getLogger("mintseed.judging")
@@ -41,6 +42,10 @@ class Judged:
     findings: dict[Station, tuple[Finding, ...]]
     closed: bool
 
+    @property
+    def closed_at(self) -> datetime | None:
+        return self.loaded.closing.at if self.closed and self.loaded.closing else None
+
     def of(self, station: Station) -> list[Finding]:
         return list(self.findings.get(station, ()))
 
@@ -48,11 +53,6 @@ class Judged:
 def judged(pk: int) -> Judged:
     """Return one deployment with its records, brought up to date. Raises Deployment.DoesNotExist."""
     return judge([load(pk)])[0]
-
-
-def judged_all() -> list[Judged]:
-    """Return every deployment on the bench with its records, brought up to date."""
-    return judge(load_many())
 
 
 def judge(loaded: Iterable[Loaded]) -> list[Judged]:
@@ -67,9 +67,10 @@ def judge(loaded: Iterable[Loaded]) -> list[Judged]:
 
 
 def _fresh(one: Loaded, known: Judgement | None, records: list[StationRecord]) -> Judged:
-    mark = inputs_mark(one)
+    closed = known is not None and known.closed
+    mark = "" if closed else inputs_mark(one)
     holds = known is not None and (
-        known.closed or (known.inputs == mark and (known.again_at is None or known.again_at > one.now))
+        closed or (known.inputs == mark and (known.again_at is None or known.again_at > one.now))
     )
     if known is not None and holds and (line := stored(LINE, known.line, None)) is not None:
         found = {
@@ -105,28 +106,28 @@ def _keep(
     closed: bool,
 ) -> None:
     """Store the judgement, and a new record for each station where it changed."""
+    judgement: dict[str, Any] = {
+        "inputs": mark,
+        "line": LINE.dump_python(line, mode="json"),
+        "again_at": again_at,
+        "closed": closed,
+        "place": Judgement.Place.SERVICE if closed else Judgement.Place.OPEN,
+        "needs_you": line.needs_you,
+        "running": not closed and any(m.mark is Mark.RUNNING for m in line.marks),
+    }
     with transaction.atomic():
-        held, made = Judgement.objects.select_for_update().get_or_create(
-            deployment=row,
-            defaults={
-                "inputs": mark,
-                "line": LINE.dump_python(line, mode="json"),
-                "again_at": again_at,
-                "closed": closed,
-            },
-        )
+        held, made = Judgement.objects.select_for_update().get_or_create(deployment=row, defaults=judgement)
+        before = None if made else held.line
         if not made:
             if held.closed:
                 return
-            held.inputs, held.line, held.again_at, held.at, held.closed = (
-                mark,
-                LINE.dump_python(line, mode="json"),
-                again_at,
-                now,
-                closed,
-            )
+            for name, value in judgement.items():
+                setattr(held, name, value)
+            held.at = now
             held.save()
-        before = {r.station: r for r in StationRecord.objects.filter(deployment=row, current=True)}
+        if before != held.line:
+            changed(deployment_topic(row.pk))
+        records = {r.station: r for r in StationRecord.objects.filter(deployment=row, current=True)}
         for drawn in line.marks:
             findings = found.get(drawn.station, ())
             fields: dict[str, Any] = {
@@ -135,7 +136,7 @@ def _keep(
                 "note": drawn.note[:200],
                 "findings": [FINDING.dump_python(f, mode="json") for f in findings],
             }
-            last = before.get(str(drawn.station))
+            last = records.get(str(drawn.station))
             if last is not None and all(getattr(last, k) == v for k, v in fields.items()):
                 continue
             if last is not None:
@@ -145,7 +146,54 @@ def _keep(
 
 def reopen(row: Deployment) -> None:
     """Let a closed record be judged again: a new write begins a new story."""
-    Judgement.objects.filter(deployment=row).update(closed=False)
+    Judgement.objects.filter(deployment=row).update(closed=False, place=Judgement.Place.OPEN)
+
+
+def judge_soon(**which: Any) -> None:
+    """Have the judgements of the deployments that are as `which` says made again: something they rest on was changed
+    elsewhere. The bench's agent does it within a second; a screen that is about one of them does it at once."""
+    now = wiring.bench().clock.now()
+    Judgement.objects.filter(closed=False, **{f"deployment__{k}": v for k, v in which.items()}).update(again_at=now)
+
+
+def job_moved(job: Job) -> None:
+    """Have whatever rests on `job` judged again, and the open screens look: it began, ended or was called dead."""
+    work = job.write or job.copy
+    if work is not None:
+        judge_soon(pk=work.deployment_id)
+    elif job.image_id is not None:
+        judge_soon(image=job.image_id)
+    changed(topic_of(job))
+
+
+def take_off(row: Deployment, *, back: bool = False) -> None:
+    """Leave a deployment out of the lists, or put it `back` where it was."""
+    for judgement in Judgement.objects.filter(deployment=row):
+        there = Judgement.Place.SERVICE if judgement.closed else Judgement.Place.OPEN
+        judgement.place = there if back else Judgement.Place.GONE
+        judgement.save(update_fields=["place"])
+
+
+MOST_AT_ONCE = 50
+"""judgements made again in one turn; those that wait come in the next one."""
+
+
+def judge_due(looked_for: Sequence[int] = ()) -> None:
+    """Judge anew what time, a look or a change elsewhere may have changed, and what was never judged."""
+    now = wiring.bench().clock.now()
+    open_ones = Judgement.objects.filter(place=Judgement.Place.OPEN)
+    due = list(
+        open_ones.filter(again_at__lte=now).order_by("again_at").values_list("deployment_id", flat=True)[:MOST_AT_ONCE]
+    )
+    rows = list(rows_to_load().filter(pk__in={*looked_for, *due}))
+    judge(load_many(rows))
+
+
+def judge_the_never_judged() -> None:
+    """Judge what has no judgement, such as rows of an older version."""
+    rows = list(rows_to_load().filter(judgement=None)[:MOST_AT_ONCE])
+    if rows:
+        judge(load_many(rows))
 
 
 @cache
@@ -167,7 +215,7 @@ def inputs_mark(one: Loaded) -> str:
     parts: list[object] = [JUDGED_BY, _descriptions_mark()]
     parts += [_values(row), _values(row.site), *(_values(r) for r in (row.network, row.board_unit, row.supply))]
     image = row.image
-    parts.append((image.pk, image.sha256, image.read_at, one.xray_length) if image else None)
+    parts.append((image.pk, image.sha256, image.read_at) if image else None)
     parts.append(one.image_job is not None and is_active(one.image_job, one.now))
     parts.append((write.pk, write.outcome, write.proven_at, write.void_at, write.fingerprint) if write else None)
     parts.append((one.job.state, is_active(one.job, one.now), one.job.trouble) if one.job else None)

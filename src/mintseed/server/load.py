@@ -5,14 +5,14 @@ from __future__ import annotations
 import hashlib
 import hmac
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
 from functools import cached_property
-from typing import Any
+from typing import Any, TypeVar
 
 from django.conf import settings
-from django.db.models.functions import Length
+from django.db.models import Count, Max, QuerySet
 from pydantic import TypeAdapter
 
 from mintseed import wiring
@@ -33,7 +33,6 @@ from mintseed.server.models import (
     Claim,
     Closing,
     Deployment,
-    Image,
     Job,
     Reading,
     Site,
@@ -65,7 +64,6 @@ class Loaded:
     image_job: Job | None = None
     names_taken: frozenset[str] = frozenset()
     joined: tuple[tuple[int, str], ...] = ()
-    xray_length: int = 0
 
     @property
     def site(self) -> Site:
@@ -218,101 +216,118 @@ def answers_of(row: Deployment) -> dict[str, str]:
 
 
 RELATED = ("site", "board_unit", "supply", "network", "image")
-HEAVY = ("image__xray",)
+HEAVY = ("image__xray", "image__outline")
 """Columns fetched only when somebody looks into them: an X-ray is tens of kilobytes and needed only when one is judged anew."""
 
+MOST_JOINED = 200
+"""boards that joined a network whose keys are compared with a card's; the newest tell most."""
 
-def load_many(deployments: Iterable[Deployment] | None = None) -> list[Loaded]:
-    """Return each of `deployments` (default: all that are not removed) with its rows, in a constant number of queries."""
-    rows = list(
-        Deployment.objects.filter(removed_at=None).select_related(*RELATED).defer(*HEAVY).order_by("-created_at")
-        if deployments is None
-        else deployments
-    )
+
+def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
+    """Return each of `deployments` with its rows, in a constant number of queries; of what adds up, only the last rows."""
+    rows = list(deployments)
     ids = [d.pk for d in rows]
     now = wiring.bench().clock.now()
-    writes = last_of(Write.objects.filter(deployment_id__in=ids).select_related("bench", "card", "job").order_by("pk"))
-    numbers: dict[int, int] = defaultdict(int)
-    runs: dict[int, BootRun] = {}
-    for one in (
-        BootRun.objects.filter(deployment_id__in=ids).select_related("write", "bench", "board_unit").order_by("pk")
-    ):
-        numbers[one.deployment_id] += 1
-        runs[one.deployment_id] = one
-    claims = last_of(Claim.objects.filter(deployment_id__in=ids, taken_back_at=None).order_by("pk"))
-    closings = last_of(Closing.objects.filter(deployment_id__in=ids, reopened_at=None).order_by("pk"))
-    readings: dict[int, list[Reading]] = defaultdict(list)
-    for reading in Reading.objects.filter(deployment_id__in=ids).order_by("pk"):
-        readings[reading.deployment_id].append(reading)
-    lengths = dict(
-        Image.objects.filter(pk__in={d.image_id for d in rows}).annotate(n=Length("xray")).values_list("pk", "n")
+    writes = by_deployment(last_of(Write, ids).select_related("bench", "card", "job").defer("marks", "phases"))
+    runs = by_deployment(last_of(BootRun, ids).select_related("write", "bench", "board_unit").defer("write__marks"))
+    numbers = dict(
+        BootRun.objects.filter(deployment_id__in=ids).values_list("deployment_id").annotate(n=Count("pk")).order_by()
     )
+    claims = by_deployment(last_of(Claim, ids, taken_back_at=None))
+    closings = by_deployment(last_of(Closing, ids, reopened_at=None))
+    readings: dict[int, list[Reading]] = defaultdict(list)
+    last_readings = Reading.objects.filter(deployment_id__in=ids).values("deployment_id", "step").annotate(n=Max("pk"))
+    for reading in Reading.objects.filter(pk__in=[r["n"] for r in last_readings.order_by()]).order_by("pk"):
+        readings[reading.deployment_id].append(reading)
     image_jobs: dict[int, Job] = {}
-    image_ids = [d.image_id for d in rows if d.image_id]
-    for job in Job.objects.filter(image_id__in=image_ids, kind=Job.Kind.READ_IMAGE).order_by("pk"):
+    readings_of_images = Job.objects.filter(
+        image_id__in={d.image_id for d in rows if d.image_id}, kind=Job.Kind.READ_IMAGE
+    )
+    last_jobs = readings_of_images.values("image_id").annotate(n=Max("pk")).order_by()
+    for job in Job.objects.filter(pk__in=[j["n"] for j in last_jobs]):
         image_jobs[job.image_id or 0] = job
-    first_with = first_by_name()
-    joined = joined_keys()
+    first_with = first_by_name(rows)
+    # A run speaks for the card it was booted with; the next write begins anew.
+    belongs = {pk: run for pk, run in runs.items() if pk in writes and run.write_id == writes[pk].pk}
+    joined = joined_keys(
+        {d.network_id for d in rows if d.network_id and d.pk in belongs and belongs[d.pk].joined_after_s is None}
+    )
     loaded = []
     for row in rows:
-        write, run = writes.get(row.pk), runs.get(row.pk)
-        # A run speaks for the card it was booted with; the next write begins anew.
-        belongs = run is not None and write is not None and run.write_id == write.pk
+        write, run, claim = writes.get(row.pk), belongs.get(row.pk), claims.get(row.pk)
         since = write.begun_at if write else row.created_at
-        claim = claims.get(row.pk)
         loaded.append(
             Loaded(
                 row,
                 now,
                 write,
                 getattr(write, "job", None) if write else None,
-                run if belongs else None,
-                numbers[row.pk],
-                claim if claim and belongs and run and claim.boot_run_id == run.pk else None,
+                run,
+                numbers.get(row.pk, 0),
+                claim if claim and run and claim.boot_run_id == run.pk else None,
                 closings.get(row.pk),
                 [r for r in readings[row.pk] if r.at >= since],
                 image_jobs.get(row.image_id or 0),
                 # Who came first keeps the name; only the later one is told to take another. No other name bears on it.
                 frozenset({row.host_name.lower()})
-                if first_with[row.site_id, row.host_name.lower()] < row.pk
+                if first_with.get((row.site_id, row.host_name.lower()), row.pk) < row.pk
                 else frozenset(),
-                joined[row.network_id or 0],
-                lengths.get(row.image_id or 0, 0),
+                joined[row.network_id or 0] if run and run.joined_after_s is None else (),
             )
         )
     return loaded
 
 
-def last_of(rows: Iterable[Any]) -> dict[int, Any]:
-    """Return the last of `rows` a deployment."""
+M = TypeVar("M", Write, BootRun, Claim, Closing)
+
+
+def last_of(model: type[M], ids: Sequence[int], **that: Any) -> QuerySet[M]:
+    """Return the last row of `model` of each deployment of `ids`, of those that are as `that` says."""
+    rows = model._default_manager.filter(deployment_id__in=ids, **that)
+    return rows.filter(pk__in=rows.values("deployment_id").annotate(last=Max("pk")).order_by().values("last"))
+
+
+def by_deployment(rows: Iterable[M]) -> dict[int, M]:
     return {row.deployment_id: row for row in rows}
 
 
-def first_by_name() -> dict[tuple[int, str], int]:
-    """Return which deployment was first to hold each host name (in small letters) at each site."""
-    held = Deployment.objects.filter(removed_at=None).order_by("-pk").values_list("site_id", "host_name", "pk")
+def first_by_name(rows: Sequence[Deployment]) -> dict[tuple[int, str], int]:
+    """Return which deployment was first to hold each host name (in small letters) of `rows` at its site."""
+    same = Deployment.objects.filter(
+        removed_at=None, site_id__in={r.site_id for r in rows}, host_name__in={r.host_name for r in rows}
+    )
+    held = same.order_by("-pk").values_list("site_id", "host_name", "pk")
     return {(site, host_name.lower()): pk for site, host_name, pk in held}
 
 
-def joined_keys() -> Mapping[int, tuple[tuple[int, str], ...]]:
-    """Return, a network, which deployments' boards joined it and with the key of which mark."""
+def joined_keys(networks: Collection[int]) -> Mapping[int, tuple[tuple[int, str], ...]]:
+    """Return, for each of `networks`, which deployments' boards joined it lately and with the key of which mark."""
     found: dict[int, dict[tuple[int, str], None]] = defaultdict(dict)
-    joined = BootRun.objects.filter(joined_after_s__isnull=False, deployment__way="wifi").exclude(write=None)
-    for network, pk, mark in joined.values_list("deployment__network_id", "deployment_id", "write__key_mark"):
-        if mark:
-            found[network or 0][pk, mark] = None
+    if networks:
+        joined = BootRun.objects.filter(
+            joined_after_s__isnull=False, deployment__way="wifi", deployment__network_id__in=networks
+        ).exclude(write=None)
+        listed = joined.order_by("-pk").values_list("deployment__network_id", "deployment_id", "write__key_mark")
+        for network, pk, mark in listed[:MOST_JOINED]:
+            if mark:
+                found[network or 0][pk, mark] = None
     return defaultdict(tuple, {network: tuple(pairs) for network, pairs in found.items()})
 
 
 def load(pk: int) -> Loaded:
     """Return one deployment with its rows. Raises Deployment.DoesNotExist."""
-    row = Deployment.objects.select_related(*RELATED).get(pk=pk, removed_at=None)
-    return load_many([row])[0]
+    return load_many([rows_to_load().get(pk=pk)])[0]
 
 
-def host_names(site: Site) -> frozenset[str]:
-    """Return every host name at `site`, in small letters."""
-    held = Deployment.objects.filter(removed_at=None, site=site)
+def rows_to_load() -> QuerySet[Deployment]:
+    """Return the deployments that are not removed, with what `load_many` needs of them."""
+    return Deployment.objects.filter(removed_at=None).select_related(*RELATED).defer(*HEAVY)
+
+
+def host_names(site: Site, like: str) -> frozenset[str]:
+    """Return, in small letters, every host name at `site` that begins as `like` does before its number."""
+    stem = like[:56].rstrip("0123456789").rstrip("-")
+    held = Deployment.objects.filter(removed_at=None, site=site, host_name__istartswith=stem)
     return frozenset(n.lower() for n in held.values_list("host_name", flat=True))
 
 

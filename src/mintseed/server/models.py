@@ -4,6 +4,7 @@ Chosen: Site, WifiNetwork, BoardUnit, Supply, Deployment, Keeping. They change w
 Happened: Image (a reading), Card, Write, FilledCopy, BootRun, Claim, Reading, Closing, LogEntry. Added, closed, never overwritten.
 Judged: Judgement and StationRecord, made when an input changed.
 Where: Bench and ReportedDrive (what a bench's worker says it has), DriveLease (who may write to a drive), Job.
+Said: Change, what the open screens are told of; gone after minutes.
 """
 
 from __future__ import annotations
@@ -84,7 +85,8 @@ class Bench(models.Model):
 
 
 class Image(models.Model):
-    """A file of the library and what its X-ray said. `xray` is JSON of core.image.report.XRay."""
+    """A file of the library and what its X-ray said. `xray` is JSON of core.image.report.XRay, tens of kilobytes; what
+    lists show stands beside it in a few short columns."""
 
     file_name = ExactTextField(max_length=1020, unique=True)
     """The file's exact name, spelled as core.visible.spell_name does."""
@@ -94,9 +96,19 @@ class Image(models.Model):
     recipe = models.CharField(max_length=40, default="", blank=True)
     release = models.CharField(max_length=40, default="", blank=True)
     build = models.CharField(max_length=40, default="", blank=True)
+    released_on = models.DateField(null=True)
+    """the day its recipe says this release came out"""
+    present = models.BooleanField(default=True)
+    """whether its file lies in the library"""
     xray = models.TextField(default="", blank=True)
+    outline = models.TextField(default="", blank=True)
+    """the X-ray without files and findings: what tells whether it starts on a board"""
+    verdict = models.CharField(max_length=10, default="", blank=True)
     trouble = models.JSONField(null=True)
     read_at = models.DateTimeField(null=True)
+
+    class Meta:
+        indexes: ClassVar = [models.Index(fields=["present", "recipe"])]
 
 
 class Deployment(models.Model):
@@ -125,6 +137,9 @@ class Deployment(models.Model):
     admin_hash = SecretField(default="", blank=True)
     answers = SecretField(default="", blank=True)
     settings_agreed = models.BooleanField(default=False)
+
+    class Meta:
+        indexes: ClassVar = [models.Index(fields=["site", "host_name"])]
 
 
 class Keeping(models.Model):
@@ -175,7 +190,7 @@ class Write(models.Model):
     trouble = models.JSONField(null=True)
     begun_at = models.DateTimeField(default=timezone.now)
     ended_at = models.DateTimeField(null=True)
-    proven_at = models.DateTimeField(null=True)
+    proven_at = models.DateTimeField(null=True, db_index=True)
     released = models.BooleanField(default=False)
     released_text = models.CharField(max_length=200, default="", blank=True)
     void_at = models.DateTimeField(null=True)
@@ -285,15 +300,31 @@ class LogEntry(models.Model):
 
 
 class Judgement(models.Model):
-    """How a deployment stands, judged from inputs whose keyed hash is `inputs`. Good until `again_at`, when time alone
-    changes it; final once `closed`."""
+    """How a deployment stands, judged from inputs whose keyed hash is `inputs`. Good until `again_at`: when time alone
+    changes it, or when something it rests on was changed elsewhere. Final once `closed`. Lists are made from these rows."""
+
+    class Place(models.TextChoices):
+        OPEN = "open"
+        SERVICE = "service"
+        GONE = "gone"
 
     deployment = models.OneToOneField(Deployment, on_delete=models.CASCADE, related_name="judgement")
     inputs = models.CharField(max_length=64)
     line = models.JSONField()
     at = models.DateTimeField(default=timezone.now)
-    again_at = models.DateTimeField(null=True)
+    again_at = models.DateTimeField(null=True, db_index=True)
     closed = models.BooleanField(default=False)
+    place = models.CharField(max_length=10, choices=Place.choices, default=Place.OPEN)
+    """on the go, in service, or taken off the bench"""
+    needs_you = models.BooleanField(default=False)
+    running = models.BooleanField(default=False)
+
+    class Meta:
+        indexes: ClassVar = [
+            models.Index(fields=["place", "deployment"]),
+            models.Index(fields=["place", "needs_you", "deployment"]),
+            models.Index(fields=["place", "running", "deployment"]),
+        ]
 
 
 class StationRecord(models.Model):
@@ -378,3 +409,13 @@ class Job(models.Model):
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["state", "kind"])]
+
+
+# said
+
+
+class Change(models.Model):
+    """Something changed that an open screen may show: `deployment/12`, `images`, `drives`, or `everything`."""
+
+    topic = models.CharField(max_length=40)
+    at = models.DateTimeField(default=timezone.now, db_index=True)

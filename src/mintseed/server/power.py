@@ -23,8 +23,9 @@ def unit_key(unit: BoardUnit | None) -> str:
     return f"unit-{unit.pk if unit else 0}"
 
 
-def facts(one: Loaded) -> power_on.PowerFacts:
-    """Return what decides whether the board of `one` may be powered."""
+def facts(one: Loaded, *, look: bool = False) -> power_on.PowerFacts:
+    """Return what decides whether the board of `one` may be powered. Whose card is in the drive is as its bench last
+    reported it, unless somebody is to `look` now, as before power-on."""
     write, unit = one.write, one.row.board_unit
     busy = (
         BootRun.objects.filter(off_at=None, board_unit=unit).select_related("deployment")
@@ -33,13 +34,22 @@ def facts(one: Loaded) -> power_on.PowerFacts:
     )
     other = busy.exclude(deployment=one.row).first()
     by_hand = write is None or write.bench.kind == Bench.Kind.REAL
-    rows = ReportedDrive.objects.filter(bench=write.bench) if write else ReportedDrive.objects.none()
+    rows = list(ReportedDrive.objects.filter(bench=write.bench)) if write else []
+    in_readers = {
+        row.path: r for row in rows if row.recognised and (r := stored(RECOGNITION, row.recognised, None)) is not None
+    }
+    looked_at = None
+    if not by_hand and write is not None:
+        looked_at = in_readers.get(write.drive_path)
+        # What its bench has not looked at yet, or not since it was written, is looked at here.
+        if look or (looked_at is None and any(row.path == write.drive_path for row in rows)):
+            looked_at = _look_now(write)
     return power_on.PowerFacts(
         write_id=write.pk if write else None,
         by_hand=by_hand,
         board_runs=other.deployment.name if other else "",
-        in_readers=tuple(r for row in rows if row.recognised and (r := stored(RECOGNITION, row.recognised, None))),
-        drive_looked_at=None if by_hand or write is None else _look_now(write),
+        in_readers=tuple(in_readers.values()),
+        drive_looked_at=looked_at,
         ran_before=one.run is not None,
     )
 
@@ -62,7 +72,7 @@ def begin_run(one: Loaded, *, ago_s: float) -> BootRun:
     """Begin a run, and let the hardware of a stand-in bench follow. Raises RefusedError when it may not be."""
     write, row = one.write, one.row
     bench = write.bench if write else None
-    deciding = facts(one)
+    deciding = facts(one, look=True)
     memory = {k: datetime.fromisoformat(v["first"]) for k, v in (bench.network_seen if bench else {}).items()}
     on = power_on.execute(
         one.walk,

@@ -36,6 +36,7 @@ MIDDLEWARE = [
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "mintseed.server.guard.DoorMiddleware",
+    "mintseed.server.guard.ChangesMiddleware",
 ]
 SESSION_COOKIE_NAME = "mintseed_session"
 SESSION_COOKIE_SAMESITE = "Strict"

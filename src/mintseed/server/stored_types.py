@@ -19,7 +19,7 @@ CAUSES = TypeAdapter(tuple[Cause, ...])
 FINDING = TypeAdapter(Finding)
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=256)
 def _xray(text: str) -> XRay | None:
     try:
         return XRAY.validate_json(text)
@@ -30,6 +30,11 @@ def _xray(text: str) -> XRay | None:
 def xray_of(image: Image | None) -> XRay | None:
     """Return the stored X-ray of `image`, or None when it was not read yet, or not by this version."""
     return _xray(image.xray) if image is not None and image.xray else None
+
+
+def outline_of_row(image: Image) -> XRay | None:
+    """Return the stored X-ray of `image` without its files and findings, None when it was not read yet."""
+    return _xray(image.outline) if image.outline else None
 
 
 def stored(adapter: TypeAdapter[Any], value: Any, default: Any) -> Any:

@@ -7,6 +7,7 @@ from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBas
 from django.urls import path, re_path
 
 from mintseed.server.api.app import api
+from mintseed.server.changes import changes
 
 
 def front_end(request: HttpRequest) -> HttpResponseBase:
@@ -19,4 +20,4 @@ def front_end(request: HttpRequest) -> HttpResponseBase:
     return response
 
 
-urlpatterns = [path("api/", api.urls), re_path(r"^(?!api/|assets/).*$", front_end)]
+urlpatterns = [path("api/changes", changes), path("api/", api.urls), re_path(r"^(?!api/|assets/).*$", front_end)]

@@ -14,6 +14,7 @@ from mintseed.core.card.identity import Recognition
 from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Severity
 from mintseed.server.cards import recognised, settings_paths
+from mintseed.server.changes import changed
 from mintseed.server.jobs.leases import writer_of
 from mintseed.server.models import Bench, Card, DriveLease, ReportedDrive
 from mintseed.services import recognise_card
@@ -33,6 +34,8 @@ def report_drives(bench: Bench, now: datetime) -> None:
     except MintSeedError as error:
         drives, trouble = (), error.sentence()
     Bench.objects.filter(pk=bench.pk).update(seen_at=now, trouble=trouble[:300])
+    if bench.trouble != trouble[:300]:
+        changed("drives")
     if trouble:
         return
     busy = {
@@ -41,7 +44,9 @@ def report_drives(bench: Bench, now: datetime) -> None:
     }  # fmt: skip
     known = {r.path: r for r in ReportedDrive.objects.filter(bench=bench)}
     gone = [path for path in known if path not in {d.path for d in drives}]
-    ReportedDrive.objects.filter(bench=bench, path__in=gone).delete()
+    if gone:
+        ReportedDrive.objects.filter(bench=bench, path__in=gone).delete()
+        changed("drives")
     for drive in drives:
         _report(bench, drive, known.get(drive.path), drive.path in busy, now)
 
@@ -56,6 +61,7 @@ def _report(bench: Bench, drive: Drive, row: ReportedDrive | None, busy: bool, n
     due = row.recognised is None or now - row.reported_at > timedelta(seconds=LOOK_AGAIN_S)
     if not (another or due or row.drive != as_json):
         return
+    before = (row.pk, row.drive if row.pk else None, row.recognised)
     row.drive = as_json
     if busy:
         row.recognised, row.card = None, None
@@ -63,7 +69,10 @@ def _report(bench: Bench, drive: Drive, row: ReportedDrive | None, busy: bool, n
         row.recognised, row.card = _whose(drive)
     row.reported_at = now
     with transaction.atomic():
+        new = before != (row.pk, row.drive, row.recognised)
         row.save()
+        if new:
+            changed("drives")
 
 
 def _whose(drive: Drive) -> tuple[dict[str, object] | None, Card | None]:

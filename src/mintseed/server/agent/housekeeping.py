@@ -7,7 +7,9 @@ import time
 from datetime import datetime
 
 from mintseed import wiring
+from mintseed.server.changes import forget_changes
 from mintseed.server.copies import remove_old_copies
+from mintseed.server.judging import judge_the_never_judged
 from mintseed.server.keeping import let_go
 
 log = logging.getLogger("mintseed.keeping")
@@ -25,6 +27,8 @@ class Housekeeping:
         if time.monotonic() - self._last_s < EVERY_S:
             return
         self._last_s = time.monotonic()
+        judge_the_never_judged()
+        forget_changes(now)
         swept = wiring.sweep_scratch() + remove_old_copies(now)
         gone = {name: count for name, count in let_go(now).items() if count}
         if swept or gone:

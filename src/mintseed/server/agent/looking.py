@@ -18,9 +18,10 @@ from mintseed.core.find.candidates import PageAnswer
 from mintseed.core.find.sightings import Sighting
 from mintseed.core.units import duration
 from mintseed.ports.network import Probe
+from mintseed.server.changes import changed, deployment_topic
 from mintseed.server.journal import record
-from mintseed.server.load import Loaded, load_many
-from mintseed.server.models import Bench, BootRun, Claim, Deployment
+from mintseed.server.load import Loaded, load_many, rows_to_load
+from mintseed.server.models import Bench, BootRun, Claim
 from mintseed.server.stored_types import CANDIDATES, CAUSES
 from mintseed.services import find_device
 
@@ -43,9 +44,7 @@ def watched(bench: Bench) -> list[Watched]:
     """Return the boards that are powered at `bench` and not claimed."""
     claimed = Claim.objects.filter(boot_run=OuterRef("pk"), taken_back_at=None)
     open_runs = BootRun.objects.filter(~Exists(claimed), bench=bench, off_at=None, deployment__removed_at=None)
-    rows = Deployment.objects.filter(pk__in=open_runs.values("deployment_id")).select_related(
-        "site", "board_unit", "supply", "network", "image"
-    )
+    rows = rows_to_load().filter(pk__in=open_runs.values("deployment_id"))
     return [
         Watched(one, one.run, None if one.run.known_before is None else frozenset(one.run.known_before))
         for one in load_many(rows)
@@ -123,6 +122,8 @@ def keep_look(board: Watched, look: find_device.Look, *, settled: bool = True) -
         same = BootRun.objects.filter(pk=run.pk, off_at=None)
         counts = {"looked_at": look.seen_at} if settled or winner is not None else {}
         same.update(candidates=fresh, seen=seen, **counts)
+        if fresh != run.candidates:
+            changed(deployment_topic(board.loaded.row.pk))
         if winner is None:
             return
         # The moment it was first seen, not the moment its page was through.

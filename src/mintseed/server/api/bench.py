@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Annotated, Literal
+
 from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
+from pydantic import Field
 
 from mintseed import wiring
 from mintseed.core.contained import broken_description
@@ -21,15 +24,18 @@ from mintseed.server.api.shapes import (
     DeploymentOut,
     DriveOut,
     JobOut,
+    PageOut,
     bench_rows,
     deployment_out,
     drives_out,
     job_out,
+    page_out,
 )
 from mintseed.server.journal import record
-from mintseed.server.judging import Judged, judged, judged_all
-from mintseed.server.load import first_network, host_names, zone_of
-from mintseed.server.models import Deployment, Site
+from mintseed.server.judging import Judged, judge, judged, take_off
+from mintseed.server.lists import count_up_to, page_of
+from mintseed.server.load import first_network, host_names, load_many, rows_to_load, zone_of
+from mintseed.server.models import BootRun, Deployment, Image, Judgement, Site
 from mintseed.server.power import end_run
 
 router = Router(tags=["bench"])
@@ -66,7 +72,11 @@ class NewcomerOut(Schema):
 
 
 class BenchOut(Schema):
-    deployments: list[DeploymentOut]
+    """The first pages of what is on the go and of what is in service, and what happens now."""
+
+    open: PageOut
+    service: PageOut
+    needs_you: int
     running: list[RunningOut]
     newcomers: list[NewcomerOut]
     drives: list[DriveOut]
@@ -113,23 +123,53 @@ def place(request: HttpRequest) -> PlaceOut:
         site_name=here.site.name,
         time_zone=zone_of(here.site),
         bench_id=here.pk,
-        deployments=Deployment.objects.filter(removed_at=None).count(),
-        images=len(outside.library.files()),
+        deployments=count_up_to(Judgement.objects.exclude(place="gone")),
+        images=count_up_to(Image.objects.filter(present=True)),
     )
 
 
 @router.get("/bench", response=BenchOut)
 def bench(request: HttpRequest) -> BenchOut:
-    rows = judged_all()
+    lively = _lively()
     sites = Site.objects.order_by("pk")
     return BenchOut(
-        deployments=[deployment_out(j) for j in rows],
-        running=[r for j in rows if (r := _running(j)) is not None],
-        newcomers=[_newcomer(n) for n in _newcomers(rows)],
+        open=page_out(page_of("open")),
+        service=page_out(page_of("service", size=SERVED_AT_FIRST)),
+        needs_you=count_up_to(Judgement.objects.filter(place="open", needs_you=True)),
+        running=[r for j in lively if (r := _running(j)) is not None],
+        newcomers=[_newcomer(n) for n in _newcomers(lively)],
         drives=[d for site in sites for d in drives_out(site)],
         benches=bench_rows(),
         findings=_broken_descriptions(),
     )
+
+
+@router.get("/deployments", response=PageOut)
+def deployments(
+    request: HttpRequest,
+    place: Literal["open", "service"] = "open",
+    only: Literal["", "needs-you", "running"] = "",
+    search: Annotated[str, Field(max_length=80)] = "",
+    before: int | None = None,
+) -> PageOut:
+    return page_out(page_of(place, only=only, search=search.strip(), before=before))
+
+
+MOST_LIVELY = 20
+"""deployments shown beside the list, of those where something runs."""
+
+SERVED_AT_FIRST = 10
+
+
+def _lively() -> list[Judged]:
+    """Return what is written, read, booted or looked for now."""
+    running = Judgement.objects.filter(place="open", running=True).order_by("-deployment_id")
+    powered = BootRun.objects.filter(off_at=None, deployment__removed_at=None).order_by("-pk")
+    ids = {
+        *running.values_list("deployment_id", flat=True)[:MOST_LIVELY],
+        *powered.values_list("deployment_id", flat=True)[:MOST_LIVELY],
+    }
+    return judge(load_many(rows_to_load().filter(pk__in=ids).order_by("-pk"))) if ids else []
 
 
 def _broken_descriptions() -> list[Finding]:
@@ -222,11 +262,11 @@ def create(request: HttpRequest, payload: NewDeploymentIn) -> DeploymentOut:
             card_gb=_card_in_reader(site),
         )
         record(row, "plan", "deployment.started", f"Started: {recipe.name} as {name}")
-    return deployment_out(judged(row.pk))
+        return deployment_out(judged(row.pk))
 
 
 def _free_host_name(wanted: str, site: Site) -> str:
-    taken = host_names(site)
+    taken = host_names(site, wanted)
     return wanted if wanted.lower() not in taken else next_name(wanted, taken)
 
 
@@ -250,6 +290,7 @@ def remove(request: HttpRequest, pk: int) -> Status[None]:
         # The board goes off with its deployment: nothing runs on that nobody can see.
         end_run(one.loaded)
         Deployment.objects.filter(pk=pk).update(removed_at=wiring.bench().clock.now())
+        take_off(one.loaded.row)
         record(one.loaded.row, "plan", "deployment.removed", "Taken off the bench")
     return Status(204, None)
 
@@ -259,5 +300,6 @@ def restore(request: HttpRequest, pk: int) -> DeploymentOut:
     row = Deployment.objects.get(pk=pk)
     with transaction.atomic():
         if Deployment.objects.filter(pk=pk, removed_at__isnull=False).update(removed_at=None):
+            take_off(row, back=True)
             record(row, "plan", "deployment.restored", "Put back on the bench")
     return deployment_out(judged(pk))

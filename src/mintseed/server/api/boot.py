@@ -20,6 +20,9 @@ from mintseed.services import power_on as powering
 
 router = Router(tags=["boot"])
 
+MOST_RUNS, MOST_EVENTS = 20, 50
+"""the last ones shown; all stand in the log."""
+
 
 class RunOut(Schema):
     """A boot run as it was."""
@@ -81,9 +84,10 @@ def _out(view: Judged) -> BootOut:
     by_hand = one.write.bench.kind == Bench.Kind.REAL if one.write else not _standin_here(view)
     against = [] if run is not None and run.powered else list(powering.check(walk, facts(one)))
     stop = next((f for f in against if f.severity is Severity.STOP), None)
-    runs = BootRun.objects.filter(deployment=row).order_by("pk")
+    runs = list(BootRun.objects.filter(deployment=row).order_by("-pk")[:MOST_RUNS])
     # What was noted since the run was: somebody may have said later when they powered it.
-    events = LogEntry.objects.filter(deployment=row, at__gte=one.run.noted_at).order_by("at") if one.run else []
+    newest = list(LogEntry.objects.filter(deployment=row).order_by("-pk")[:MOST_EVENTS])
+    events = [e for e in reversed(newest) if one.run and e.at >= one.run.noted_at]
     return BootOut(
         deployment=deployment_out(view),
         steps=list(assembly_steps(walk.inputs.board, walk.inputs.supply, row.way, released=one.write.released if one.write else False))
@@ -106,8 +110,8 @@ def _out(view: Judged) -> BootOut:
                 number=number, powered_at=r.powered_at, off_at=r.off_at, ended=r.ended, lasted_s=r.lasted_s,
                 joined_after_s=r.joined_after_s, by_hand=r.by_hand,
             )
-            for number, r in enumerate(runs, 1)
-        ],
+            for number, r in zip(range(one.run_number, 0, -1), runs, strict=False)
+        ][::-1],
         events=[log_out(e) for e in events],
     )  # fmt: skip
 

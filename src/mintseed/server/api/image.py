@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from datetime import datetime
+from typing import Annotated
 
 from django.db import transaction
+from django.db.models import Case, Q, When
 from django.http import HttpRequest
 from ninja import Router, Schema
+from pydantic import Field
 
 from mintseed import wiring
-from mintseed.core.findings import Finding, Severity, verdict
+from mintseed.core.findings import Finding, Severity
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, VolumeFacts, XRay
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
@@ -23,10 +27,11 @@ from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, jo
 from mintseed.server.jobs.state import is_active
 from mintseed.server.jobs.tasks import read_image_task
 from mintseed.server.judging import Judged, judged
-from mintseed.server.library import strangers, sync_library
+from mintseed.server.library import ORDER, strangers, sync_library
+from mintseed.server.lists import COUNTED_TO, count_up_to
 from mintseed.server.load import Loaded
 from mintseed.server.models import BoardUnit, Deployment, Image, Job
-from mintseed.server.stored_types import xray_of
+from mintseed.server.stored_types import outline_of_row, xray_of
 
 router = Router(tags=["image"])
 
@@ -48,9 +53,11 @@ class ImageRowOut(Schema):
 
 
 class LibraryOut(Schema):
-    """The library, and what lies in it under an image's name and is none."""
+    """A page of the library, and what lies in it under an image's name and is none. `next_page` is None at the end."""
 
     images: list[ImageRowOut]
+    total: int
+    next_page: int | None
     findings: list[Finding]
 
 
@@ -115,9 +122,28 @@ class ChooseImageIn(Schema):
     image_id: int
 
 
+PAGE_IMAGES = 40
+MOST_CHOICES = 20
+
+
 @router.get("/images", response=LibraryOut)
-def images(request: HttpRequest) -> LibraryOut:
-    return LibraryOut(images=[row_out(i) for i in sync_library()], findings=strangers())
+def images(
+    request: HttpRequest,
+    page: Annotated[int, Field(ge=0, le=100_000)] = 0,
+    search: Annotated[str, Field(max_length=80)] = "",
+) -> LibraryOut:
+    rows = sync_library()
+    if wanted := search.strip():
+        named = [r.id for r in wiring.recipes().values() if wanted.lower() in f"{r.name} {r.kind}".lower()]
+        rows = rows.filter(Q(file_name__icontains=wanted) | Q(recipe__in=named))
+    begins = page * PAGE_IMAGES
+    shown = list(rows.defer("xray")[begins : begins + PAGE_IMAGES + 1])
+    return LibraryOut(
+        images=[row_out(i) for i in shown[:PAGE_IMAGES]],
+        total=count_up_to(rows),
+        next_page=page + 1 if len(shown) > PAGE_IMAGES else None,
+        findings=strangers(),
+    )
 
 
 @router.get("/images/{pk}", response=ImageOut)
@@ -174,14 +200,12 @@ def words_of(kernels: tuple[int, ...]) -> str:
 
 
 def row_out(image: Image) -> ImageRowOut:
-    xray = xray_of(image)
+    outline = outline_of_row(image)
     recipe = wiring.recipes().get(image.recipe)
     summary = ""
-    if xray:
-        boards = len(xray.boards)
-        summary = (
-            f"{words_of(xray.kernels)}-bit, {boards} board{'s' * (boards != 1)}, {decimal_size(xray.unpacked_bytes)}"
-        )
+    if outline:
+        boards = len(outline.boards)
+        summary = f"{words_of(outline.kernels)}-bit, {boards} board{'s' * (boards != 1)}, {decimal_size(outline.unpacked_bytes)}"
     return ImageRowOut(
         id=image.pk,
         file_name=image.file_name,
@@ -190,7 +214,7 @@ def row_out(image: Image) -> ImageRowOut:
         appliance=recipe.name if recipe else "",
         release=image.release,
         build=image.build,
-        verdict=str(verdict(xray.findings)) if xray else "stop" if image.trouble else "",
+        verdict=(image.verdict if outline else "") or ("stop" if image.trouble else ""),
         read_at=image.read_at,
         trouble=str((image.trouble or {}).get("sentence", "")),
         summary=summary,
@@ -212,7 +236,7 @@ def _image_out(pk: int) -> ImageOut:
 
 def _xray_out(xray: XRay) -> XRayOut:
     recipe = wiring.recipes().get(xray.recipe_id)
-    owned = [u.board for u in BoardUnit.objects.all()]
+    owned = Counter(BoardUnit.objects.order_by("pk").values_list("board", flat=True)[:COUNTED_TO])
     return XRayOut(
         packing=xray.packing,
         packed_text=decimal_size(xray.packed_bytes),
@@ -225,7 +249,10 @@ def _xray_out(xray: XRay) -> XRayOut:
         boards=list(xray.boards),
         fits=[
             BoardFitOut(
-                name=b.name, compatible=b.compatible[0], owned=owned.count(b.id), finding=next(iter(board_fit(b, xray)))
+                name=b.name,
+                compatible=b.compatible[0],
+                owned=owned[b.id],
+                finding=next(iter(board_fit(b, xray))),
             )
             for b in wiring.boards().values()
         ],
@@ -246,7 +273,15 @@ def _xray_out(xray: XRay) -> XRayOut:
 
 def _station_out(view: Judged) -> StationImageOut:
     one = view.loaded
-    rows = [i for i in sync_library() if i.recipe == one.row.recipe or i.pk == one.row.image_id or not i.xray]
+    # Those of this appliance first, then what is not read yet; the chosen one whatever it is.
+    fitting = (
+        sync_library()
+        .filter(Q(recipe=one.row.recipe) | Q(outline=""))
+        .order_by(Case(When(recipe=one.row.recipe, then=0), default=1), *ORDER)
+    )
+    rows = list(fitting.defer("xray")[:MOST_CHOICES])
+    if one.row.image is not None and one.row.image_id not in {i.pk for i in rows}:
+        rows.append(one.row.image)
     choices = [_choice(one, i) for i in rows]
     best = next((c.image.id for c in choices if c.fit is not None and c.fit.severity is Severity.OK), None)
     for choice in choices:
@@ -261,6 +296,6 @@ def _station_out(view: Judged) -> StationImageOut:
 
 
 def _choice(one: Loaded, image: Image) -> ImageChoiceOut:
-    xray = xray_of(image)
-    fit = next(iter(board_fit(one.board, xray)), None) if one.board and xray else None
+    outline = outline_of_row(image)
+    fit = next(iter(board_fit(one.board, outline)), None) if one.board and outline else None
     return ImageChoiceOut(image=row_out(image), chosen=image.pk == one.row.image_id, suggested=False, fit=fit)

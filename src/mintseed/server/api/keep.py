@@ -64,10 +64,10 @@ def same_again(request: HttpRequest, pk: int, payload: SameAgainIn) -> Deploymen
     chosen = {field: getattr(row, field) for field in again.COPIED}
     with transaction.atomic():
         Site.objects.select_for_update().get(pk=row.site_id)  # no two get one host name at this moment
-        fields = again.execute(chosen, name=name, host_name=host_name, names_taken=host_names(row.site))
+        fields = again.execute(chosen, name=name, host_name=host_name, names_taken=host_names(row.site, host_name))
         fresh = Deployment.objects.create(**fields)
         record(fresh, "plan", "deployment.started", f"Started: the same again as {row.name}")
-    return deployment_out(judged(fresh.pk))
+        return deployment_out(judged(fresh.pk))
 
 
 def _out(view: Judged) -> KeepOut:
@@ -83,7 +83,7 @@ def _out(view: Judged) -> KeepOut:
         deployment=deployment_out(view),
         label=label,
         kept=view.closed,
-        next_host_name=next_name(row.host_name, host_names(row.site)),
+        next_host_name=next_name(row.host_name, host_names(row.site, row.host_name)),
         next_name=f"{row.name}, the next",
         log=[log_out(e) for e in reversed(log)],
         older_before=log[-1].pk if len(newest) > PAGE_LINES else None,

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from typing import Annotated
+
 from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
+from pydantic import Field
 
 from mintseed import wiring
 from mintseed.core.errors import InputError, RefusedError
@@ -13,11 +16,16 @@ from mintseed.core.stations import Station
 from mintseed.core.units import NOMINAL_CARD_GB
 from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.api.shelf import units_at
 from mintseed.server.judging import Judged, judged
+from mintseed.server.lists import users_of
 from mintseed.server.load import first_network
 from mintseed.server.models import BoardUnit, Deployment, Supply, WifiNetwork
 
 router = Router(tags=["plan"])
+
+MOST_UNITS = 40
+MOST_SUPPLIES = 200
 
 
 class UnitOut(Schema):
@@ -28,6 +36,7 @@ class UnitOut(Schema):
     bits: int
     radio: str
     ethernet: bool
+    used_by: list[str]
 
 
 class SupplyOut(Schema):
@@ -54,6 +63,8 @@ class PlanOut(Schema):
     least_gb: int
     advised_gb: int
     units: list[UnitOut]
+    more_units: bool
+    """whether there are more than are listed; a search finds them"""
     supplies: list[SupplyOut]
     networks: list[NetworkChoiceOut]
     card_sizes: list[int]
@@ -73,8 +84,9 @@ class PlanIn(Schema):
 
 
 @router.get("/deployments/{pk}/plan", response=PlanOut)
-def read_plan(request: HttpRequest, pk: int) -> PlanOut:
-    return _out(judged(pk))
+def read_plan(request: HttpRequest, pk: int, units: Annotated[str, Field(max_length=80)] = "") -> PlanOut:
+    """`units` narrows the boards that are listed."""
+    return _out(judged(pk), units.strip())
 
 
 @router.put("/deployments/{pk}/plan", response=PlanOut)
@@ -113,8 +125,13 @@ def change_plan(request: HttpRequest, pk: int, payload: PlanIn) -> PlanOut:
     return _out(judged(pk))
 
 
-def _out(view: Judged) -> PlanOut:
+def _out(view: Judged, search: str = "") -> PlanOut:
     row, recipe, site = view.loaded.row, view.loaded.recipe, view.loaded.site
+    found = list(units_at(site, search)[: MOST_UNITS + 1])
+    units = found[:MOST_UNITS]
+    if row.board_unit is not None and not search and row.board_unit_id not in {u.pk for u in units}:
+        units.insert(0, row.board_unit)
+    users = users_of("board_unit", [u.pk for u in units])
     return PlanOut(
         deployment=deployment_out(view),
         name=row.name,
@@ -126,10 +143,11 @@ def _out(view: Judged) -> PlanOut:
         ways=list(recipe.ways),
         least_gb=recipe.card.least_gb,
         advised_gb=recipe.card.advised_gb,
-        units=[_unit(u) for u in BoardUnit.objects.filter(site=site).order_by("pk")],
+        units=[_unit(u, users[u.pk].words) for u in units],
+        more_units=len(found) > MOST_UNITS,
         supplies=[
             SupplyOut(id=s.pk, name=s.name, text=f"{s.voltage_v:g} V, {s.current_a:g} A, {s.connector}")
-            for s in Supply.objects.filter(site=site).order_by("pk")
+            for s in Supply.objects.filter(site=site).order_by("pk")[:MOST_SUPPLIES]
         ],
         networks=[NetworkChoiceOut(id=n.pk, ssid=n.ssid, band_ghz=n.band_ghz) for n in site.wifi.order_by("pk")],
         card_sizes=[g for g in NOMINAL_CARD_GB if 4 <= g <= 256],
@@ -138,11 +156,11 @@ def _out(view: Judged) -> PlanOut:
     )
 
 
-def _unit(unit: BoardUnit) -> UnitOut:
+def _unit(unit: BoardUnit, users: list[str]) -> UnitOut:
     board = wiring.boards().get(unit.board)
     if board is None:
         return UnitOut(id=unit.pk, name=unit.name, board_name=unit.board, printed_mark="", bits=0,
-                       radio="its description is gone", ethernet=False)  # fmt: skip
+                       radio="its description is gone", ethernet=False, used_by=users)  # fmt: skip
     radio = " + ".join(f"{g:g}" for g in board.radio_ghz)
     return UnitOut(
         id=unit.pk,
@@ -152,4 +170,5 @@ def _unit(unit: BoardUnit) -> UnitOut:
         bits=board.bits,
         radio=f"{radio} GHz" if radio else "no radio",
         ethernet=board.ethernet,
+        used_by=users,
     )

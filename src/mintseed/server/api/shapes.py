@@ -17,6 +17,7 @@ from mintseed.server.agent.bench_row import is_alive
 from mintseed.server.agent.drives import RECOGNITION, listed
 from mintseed.server.jobs.state import describe_trouble, is_active
 from mintseed.server.judging import Judged
+from mintseed.server.lists import Listed, Page
 from mintseed.server.load import zone_of
 from mintseed.server.models import Bench, Job, LogEntry, ReportedDrive, Site, Write
 from mintseed.server.stored_types import stored
@@ -44,8 +45,8 @@ class DeploymentOut(Schema):
     line: Line
 
 
-def deployment_out(judged: Judged) -> DeploymentOut:
-    one, row = judged.loaded, judged.loaded.row
+def deployment_out(judged: Judged | Listed) -> DeploymentOut:
+    row = judged.loaded.row if isinstance(judged, Judged) else judged.row
     recipe = wiring.recipes().get(row.recipe)
     board = wiring.boards().get(row.board_unit.board) if row.board_unit else None
     return DeploymentOut(
@@ -54,7 +55,7 @@ def deployment_out(judged: Judged) -> DeploymentOut:
         recipe_id=row.recipe,
         appliance=recipe.name if recipe else row.recipe,
         kind=recipe.kind if recipe else "",
-        release=one.row.image.release if one.row.image else "",
+        release=row.image.release if row.image else "",
         unit_name=row.board_unit.name if row.board_unit else "",
         board_name=board.name if board else "",
         card_text=f"{row.card_gb} GB card" if row.card_gb else "",
@@ -64,8 +65,22 @@ def deployment_out(judged: Judged) -> DeploymentOut:
         created_at=row.created_at,
         time_zone=zone_of(row.site),
         closed=judged.closed,
-        closed_at=one.closing.at if judged.closed and one.closing else None,
+        closed_at=judged.closed_at,
         line=judged.line,
+    )
+
+
+class PageOut(Schema):
+    """Some deployments, newest first. `total` is counted up to a thousand; `older_before` asks for the next page."""
+
+    deployments: list[DeploymentOut]
+    total: int
+    older_before: int | None
+
+
+def page_out(page: Page) -> PageOut:
+    return PageOut(
+        deployments=[deployment_out(one) for one in page.rows], total=page.total, older_before=page.older_before
     )
 
 

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from django.db import transaction
+from django.db.models import Q, QuerySet
 from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
@@ -14,7 +15,9 @@ from mintseed.core.contained import unknown_board
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding
 from mintseed.server.journal import record
-from mintseed.server.models import BoardUnit, BootRun, Deployment, Site, Supply
+from mintseed.server.judging import judge_soon
+from mintseed.server.lists import users_of
+from mintseed.server.models import BoardUnit, BootRun, Site, Supply
 
 router = Router(tags=["shelf"])
 
@@ -53,8 +56,11 @@ class ShelfSupplyOut(Schema):
 
 
 class ShelfOut(Schema):
+    """`units` is a page; `units_after` asks for the next one."""
+
     site_id: int
     units: list[ShelfUnitOut]
+    units_after: int | None
     supplies: list[ShelfSupplyOut]
     kinds: list[BoardKindOut]
     connectors: list[str]
@@ -75,9 +81,15 @@ class SupplyIn(Schema):
 CONNECTORS = ("micro-USB", "USB-C", "barrel plug", "header pins")
 
 
+PAGE_UNITS = 40
+MOST_SUPPLIES = 200
+
+
 @router.get("/sites/{site_pk}/shelf", response=ShelfOut)
-def read_shelf(request: HttpRequest, site_pk: int) -> ShelfOut:
-    return _out(Site.objects.get(pk=site_pk))
+def read_shelf(
+    request: HttpRequest, site_pk: int, after: int = 0, search: Annotated[str, Field(max_length=80)] = ""
+) -> ShelfOut:
+    return _out(Site.objects.get(pk=site_pk), after=after, search=search.strip())
 
 
 @router.post("/sites/{site_pk}/shelf/boards", response=ShelfOut)
@@ -96,6 +108,7 @@ def change_unit(request: HttpRequest, pk: int, payload: UnitIn) -> ShelfOut:
         _refuse_powered(unit)
     with transaction.atomic():
         BoardUnit.objects.filter(pk=pk).update(**_unit(payload))
+        judge_soon(board_unit=pk)
         record(None, "", "shelf.board-changed", f"Board changed: {payload.name}, {payload.board}")
     return _out(unit.site)
 
@@ -104,7 +117,7 @@ def change_unit(request: HttpRequest, pk: int, payload: UnitIn) -> ShelfOut:
 def remove_unit(request: HttpRequest, pk: int) -> ShelfOut:
     unit = BoardUnit.objects.select_related("site").get(pk=pk)
     _refuse_powered(unit)
-    if users := _users("board_unit", unit.site)[unit.pk]:
+    if users := users_of("board_unit", [unit.pk])[unit.pk].names:
         raise RefusedError(f"{unit.name} is planned for {users[0]}", next_step="Choose another board there first.")
     with transaction.atomic():
         record(None, "", "shelf.board-removed", f"Board removed: {unit.name}")
@@ -126,6 +139,7 @@ def change_supply(request: HttpRequest, pk: int, payload: SupplyIn) -> ShelfOut:
     supply = Supply.objects.select_related("site").get(pk=pk)
     with transaction.atomic():
         Supply.objects.filter(pk=pk).update(**payload.model_dump())
+        judge_soon(supply=pk)
         record(None, "", "shelf.supply-changed", f"Supply changed: {payload.name}")
     return _out(supply.site)
 
@@ -133,12 +147,21 @@ def change_supply(request: HttpRequest, pk: int, payload: SupplyIn) -> ShelfOut:
 @router.delete("/shelf/supplies/{pk}", response=ShelfOut)
 def remove_supply(request: HttpRequest, pk: int) -> ShelfOut:
     supply = Supply.objects.select_related("site").get(pk=pk)
-    if users := _users("supply", supply.site)[supply.pk]:
+    if users := users_of("supply", [supply.pk])[supply.pk].names:
         raise RefusedError(f"{supply.name} is planned for {users[0]}", next_step="Choose another supply there first.")
     with transaction.atomic():
         record(None, "", "shelf.supply-removed", f"Supply removed: {supply.name}")
         supply.delete()
     return _out(supply.site)
+
+
+def units_at(site: Site, search: str = "") -> QuerySet[BoardUnit]:
+    """Return the boards at `site` whose name, or whose kind's name or mark, has `search` in it."""
+    units = BoardUnit.objects.filter(site=site).order_by("pk")
+    if not search:
+        return units
+    kinds = [b.id for b in wiring.boards().values() if search.lower() in f"{b.name} {b.printed_mark}".lower()]
+    return units.filter(Q(name__icontains=search) | Q(board__in=kinds))
 
 
 def _unit(payload: UnitIn) -> dict[str, str]:
@@ -153,30 +176,24 @@ def _refuse_powered(unit: BoardUnit) -> None:
         raise RefusedError(f"{unit.name} is powered, for {run.deployment.name}", next_step="Power it off first.")
 
 
-class _Users(dict[int, list[str]]):
-    def __missing__(self, key: int) -> list[str]:
-        return []
-
-
-def _users(field: str, site: Site) -> _Users:
-    """Return which deployments on the bench plan with which row of the shelf."""
-    users = _Users()
-    planned = Deployment.objects.filter(site=site, removed_at=None, **{f"{field}__isnull": False})
-    for pk, name in planned.order_by("pk").values_list(f"{field}_id", "name"):
-        users.setdefault(pk, []).append(name)
-    return users
-
-
-def _out(site: Site) -> ShelfOut:
-    boards, units, supplies = wiring.boards(), _users("board_unit", site), _users("supply", site)
+def _out(site: Site, *, after: int = 0, search: str = "") -> ShelfOut:
+    boards = wiring.boards()
+    rows = list(units_at(site, search).filter(pk__gt=after)[: PAGE_UNITS + 1])
+    units = rows[:PAGE_UNITS]
+    supplies = list(Supply.objects.filter(site=site).order_by("pk")[:MOST_SUPPLIES])
+    unit_users, supply_users = (
+        users_of("board_unit", [u.pk for u in units]),
+        users_of("supply", [s.pk for s in supplies]),
+    )
     return ShelfOut(
         site_id=site.pk,
-        units=[_unit_out(u, units[u.pk]) for u in BoardUnit.objects.filter(site=site).order_by("pk")],
+        units=[_unit_out(u, unit_users[u.pk].words) for u in units],
+        units_after=units[-1].pk if len(rows) > PAGE_UNITS else None,
         supplies=[
             ShelfSupplyOut(
-                id=s.pk, name=s.name, voltage_v=s.voltage_v, current_a=s.current_a, connector=s.connector, used_by=supplies[s.pk]
+                id=s.pk, name=s.name, voltage_v=s.voltage_v, current_a=s.current_a, connector=s.connector, used_by=supply_users[s.pk].words
             )
-            for s in Supply.objects.filter(site=site).order_by("pk")
+            for s in supplies
         ],
         kinds=[
             BoardKindOut(

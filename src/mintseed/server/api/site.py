@@ -2,10 +2,7 @@
 
 from __future__ import annotations
 
-from collections import defaultdict
-
 from django.db import transaction
-from django.db.models import Count, Q
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 
@@ -18,7 +15,9 @@ from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.settings import SecretOut
 from mintseed.server.api.shapes import BenchRowOut, bench_rows
 from mintseed.server.journal import record
-from mintseed.server.models import Deployment, Site, WifiNetwork
+from mintseed.server.judging import judge_soon
+from mintseed.server.lists import users_of
+from mintseed.server.models import Site, WifiNetwork
 
 router = Router(tags=["site"])
 
@@ -53,7 +52,6 @@ class SiteOut(Schema):
 class SiteRowOut(Schema):
     id: int
     name: str
-    deployments: int
 
 
 class SiteIn(Schema):
@@ -82,8 +80,7 @@ class NetworkIn(Schema):
 @router.get("/sites", response=list[SiteRowOut])
 def sites(request: HttpRequest) -> list[SiteRowOut]:
     own_bench()  # the first site is made with the first bench
-    rows = Site.objects.annotate(count=Count("deployments", filter=Q(deployments__removed_at=None))).order_by("pk")
-    return [SiteRowOut(id=s.pk, name=s.name, deployments=s.count) for s in rows]
+    return [SiteRowOut(id=s.pk, name=s.name) for s in Site.objects.order_by("pk")]
 
 
 @router.post("/sites", response=SiteOut)
@@ -118,6 +115,7 @@ def change_site(request: HttpRequest, pk: int, payload: SiteIn) -> SiteOut:
         site.keyboard, site.networks = payload.keyboard.strip()[:16], list(dict.fromkeys(ranges))
         site.shared_range = payload.shared_range
         site.save()
+        judge_soon(site=site)
         record(None, "", "site.changed", f"Site changed: {site.country}, {site.time_zone}, keyboard {site.keyboard}")
     return _out(site)
 
@@ -151,6 +149,7 @@ def change_network(request: HttpRequest, pk: int, payload: NetworkIn) -> SiteOut
         if payload.passphrase:
             row.passphrase = payload.passphrase
         row.save()
+        judge_soon(network=row)
         record(None, "", "site.network-changed", f"Network changed: {row.ssid[:80]}")
     return _out(row.site)
 
@@ -161,6 +160,7 @@ def remove_network(request: HttpRequest, pk: int) -> SiteOut:
     site = row.site
     with transaction.atomic():
         record(None, "", "site.network-removed", f"Network removed: {row.ssid[:80]}")
+        judge_soon(network=row)
         row.delete()
     return _out(site)
 
@@ -190,11 +190,8 @@ def _findings(site: Site, network: WifiNetwork | None) -> list[Finding]:
 
 
 def _out(site: Site) -> SiteOut:
-    used: dict[int, list[str]] = defaultdict(list)
-    for network_id, name in Deployment.objects.filter(site=site, removed_at=None, network__isnull=False).values_list(
-        "network_id", "name"
-    ):
-        used[network_id or 0].append(name)
+    wifi = list(site.wifi.order_by("pk"))
+    used = users_of("network", [n.pk for n in wifi])
     return SiteOut(
         id=site.pk,
         name=site.name,
@@ -210,11 +207,11 @@ def _out(site: Site) -> SiteOut:
                 band_ghz=n.band_ghz,
                 hidden=n.hidden,
                 wpa3_only=n.wpa3_only,
-                used_by=used[n.pk],
+                used_by=used[n.pk].words,
                 passphrase_set=bool(n.passphrase),
                 findings=_findings(site, n),
             )
-            for n in site.wifi.order_by("pk")
+            for n in wifi
         ],
         benches=bench_rows(site),
         findings=_findings(site, None),

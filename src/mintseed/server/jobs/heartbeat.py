@@ -12,8 +12,9 @@ from django.utils import timezone
 
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import OutsideError, StoppedError
+from mintseed.server.changes import changed
 from mintseed.server.jobs.leases import holds_lease
-from mintseed.server.jobs.state import DEAD_AFTER_S, HEARTBEAT_S, harm_of
+from mintseed.server.jobs.state import DEAD_AFTER_S, HEARTBEAT_S, harm_of, topic_of
 from mintseed.server.models import Job
 
 log = logging.getLogger("mintseed.jobs")
@@ -29,6 +30,8 @@ class Heartbeat:
     def __init__(self, job: Job) -> None:
         self._pk, self._write_row, self._harm = job.pk, job.write, harm_of(job)
         self._latest: Progress | None = None
+        self._told: Progress | None = None
+        self._topic = topic_of(job)
         self._stop_asked = threading.Event()
         self._database_gone = threading.Event()
         self._given_up = threading.Event()
@@ -82,6 +85,9 @@ class Heartbeat:
                 "rate_bytes_per_s": latest.rate_bytes_per_s,
                 "left_s": latest.left_s,
             }
+            if latest is not self._told:
+                changed(self._topic)
+                self._told = latest
         lost_drive = self._write_row is not None and not holds_lease(self._write_row)
         if lost_drive or not Job.objects.filter(pk=self._pk, state=Job.State.RUNNING).update(**values):
             self._given_up.set()

@@ -9,6 +9,7 @@ from django.db.models import Q
 
 from mintseed.server.jobs.state import DEAD_AFTER_S, STARTS_WITHIN_S, is_active, worker_died
 from mintseed.server.journal import record
+from mintseed.server.judging import job_moved
 from mintseed.server.models import Bench, Card, DriveLease, Job, Write
 
 
@@ -63,6 +64,7 @@ def bury(job: Job, now: datetime, why: str = "") -> bool:
                 outcome=Write.Outcome.FAILED, trouble={"sentence": why}, ended_at=now
             )
             record(job.write.deployment if job.write else None, "card", "card.failed", f"Card not written: {why}")
+        job_moved(job)
     return True
 
 
@@ -71,7 +73,7 @@ def bury_the_dead(now: datetime) -> int:
     silent, late = now - timedelta(seconds=DEAD_AFTER_S), now - timedelta(seconds=STARTS_WITHIN_S)
     dead = Job.objects.filter(
         Q(state=Job.State.RUNNING, heartbeat_at__lt=silent) | Q(state=Job.State.QUEUED, created_at__lt=late)
-    ).select_related("write__deployment")
+    ).select_related("write__deployment", "copy")
     return sum(bury(job, now, "" if job.state == Job.State.RUNNING else "No worker took it up in time") for job in dead)
 
 

@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from mintseed.core.errors import MintSeedError
+from mintseed.server.changes import deployment_topic
 from mintseed.server.models import Job
 
 HEARTBEAT_S = 1.0
@@ -51,6 +52,12 @@ def describe_trouble(job: Job, now: datetime) -> str:
     if job.state == Job.State.QUEUED:
         return "No worker took it up; start the application again"
     return str((job.trouble or {}).get("sentence") or f"It stopped before the end{harm_of(job)}")
+
+
+def topic_of(job: Job) -> str:
+    """Return what changes on the screens when `job` goes on."""
+    work = job.write or job.copy
+    return deployment_topic(work.deployment_id) if work else "images"
 
 
 def trouble_of(error: MintSeedError) -> dict[str, Any]:

@@ -22,9 +22,10 @@ from mintseed.server.jobs.heartbeat import Heartbeat
 from mintseed.server.jobs.leases import end_proofs, holds_lease
 from mintseed.server.jobs.state import ASK_AGAIN_AFTER_S, harm_of, trouble_of
 from mintseed.server.journal import record
+from mintseed.server.judging import job_moved
+from mintseed.server.library import UNREAD, keep_xray
 from mintseed.server.load import load
 from mintseed.server.models import FilledCopy, Image, Job, Write
-from mintseed.server.stored_types import XRAY
 from mintseed.services import fill_image, inspect_image, save_filled, write_card
 
 log = logging.getLogger("mintseed.jobs")
@@ -55,9 +56,11 @@ def _run(job_pk: int, work: Callable[[Job, Heartbeat], None]) -> None:
     if not waiting.update(state=Job.State.RUNNING, started_at=now, heartbeat_at=now):
         return
     job = Job.objects.select_related("write__deployment", "write__bench", "image", "copy__deployment").get(pk=job_pk)
+    job_moved(job)
     try:
         with Heartbeat(job) as heartbeat:
             work(job, heartbeat)
+        job_moved(job)
     except MintSeedError as error:
         _end(job, error)
     except Exception as error:
@@ -72,6 +75,7 @@ def _run(job_pk: int, work: Callable[[Job, Heartbeat], None]) -> None:
 def _end(job: Job, error: MintSeedError) -> None:
     try:
         _failed(job, error)
+        job_moved(job)
     except DatabaseError:
         # Nothing can be stored now. The heartbeat has stopped, so the job is seen as dead when the database is back.
         log.error("%s job %s ended and the database does not answer: %s", job.kind, job.pk, error.sentence())
@@ -95,7 +99,7 @@ def _failed(job: Job, error: MintSeedError) -> None:
         elif job.copy is not None and not stopped:
             record(job.copy.deployment, "card", "card.copy-failed", f"Filled image not made: {error.sentence()}")
         elif job.image and not stopped:
-            Image.objects.filter(pk=job.image.pk).update(trouble=trouble, xray="")
+            Image.objects.filter(pk=job.image.pk).update(**{**UNREAD, "trouble": trouble})
             record(None, "image", "image.unreadable", f"{job.image.file_name}: {error.sentence()}")
 
 
@@ -210,9 +214,7 @@ def read_image(image: Image, tell: inspect_image.Tell = lambda done, total: None
     xray = inspect_image.execute(
         image.file_name, library=bench.library, tools=bench.tools, recipes=wiring.recipes().values(), tell=tell
     )
-    image.sha256, image.recipe, image.release, image.build = xray.sha256, xray.recipe_id, xray.release, xray.build
-    image.xray, image.trouble, image.read_at = XRAY.dump_json(xray).decode(), None, timezone.now()
     with transaction.atomic():
-        image.save()
+        keep_xray(image, xray, timezone.now())
         word = {Severity.OK: "sound", Severity.NOTE: "sound"}.get(verdict(xray.findings), "with findings")
         record(None, "image", "image.read", f"{image.file_name} read: {word}")

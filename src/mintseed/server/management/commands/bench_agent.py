@@ -6,7 +6,6 @@ import logging
 import signal
 import threading
 import time
-from datetime import datetime
 from typing import Any
 
 from django.core.management.base import BaseCommand
@@ -21,9 +20,8 @@ from mintseed.server.agent.looking import look_once, sweep, watched
 from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.agent.scanning import ScanThread, scan_wish
 from mintseed.server.jobs.leases import bury_the_dead
-from mintseed.server.judging import judge
-from mintseed.server.load import HEAVY, RELATED, load_many
-from mintseed.server.models import Bench, Deployment, Judgement
+from mintseed.server.judging import judge_due, judge_soon
+from mintseed.server.models import Bench
 from mintseed.server.power import switch_off_ghosts
 
 log = logging.getLogger("mintseed.agent")
@@ -61,6 +59,7 @@ class Agent:
         self._housekeeping = Housekeeping()
         self._remembered_s = -REMEMBER_EVERY_S
         self._began_s = time.monotonic()
+        judge_soon()  # rules, recipes and boards may be others than when this home ran last
 
     def turn(self) -> None:
         bench, now = own_bench(), wiring.bench().clock.now()
@@ -72,18 +71,8 @@ class Agent:
         self._remember(bench)
         if boards:
             look_once(bench, self.scans.found, settled=time.monotonic() - self._began_s > SETTLES_AFTER_S)
-        self._judge([b.loaded.row.pk for b in boards], now)
+        judge_due([b.loaded.row.pk for b in boards])
         self._housekeeping.turn(now)
-
-    def _judge(self, looked_for: list[int], now: datetime) -> None:
-        """Judge anew what only time or a look changed; everything else is judged when somebody changes it."""
-        due = Judgement.objects.filter(closed=False, again_at__lte=now).values_list("deployment_id", flat=True)
-        rows = (
-            Deployment.objects.filter(pk__in={*looked_for, *due}, removed_at=None)
-            .select_related(*RELATED)
-            .defer(*HEAVY)
-        )
-        judge(load_many(rows))
 
     def _remember(self, bench: Bench) -> None:
         fresh = self.scans.take_fresh()

@@ -1,0 +1,179 @@
+"""What open screens are told of: that something changed, never what it is now. They ask for that themselves.
+
+Whoever changes something says so with `changed`, in the same transaction. The web process reads what was said, while
+somebody listens, and passes it on as server-sent events (WHATWG HTML, 9.2).
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+import logging
+import threading
+import time
+from collections.abc import AsyncIterator
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from django.db import DatabaseError, close_old_connections, connection
+from django.db.models import Count, Max
+from django.http import HttpRequest, HttpResponseBase, StreamingHttpResponse
+
+from mintseed.server.models import Change
+
+log = logging.getLogger("mintseed.changes")
+
+EVERYTHING = "everything"
+LOOK_EVERY_S, LOOK_AGAIN_S, LIVELY_FOR_S = 1.0, 0.4, 5.0
+"""seconds between two looks while nothing changes, and for a while after something did."""
+
+COMMENT_EVERY_S = 20.0
+"""seconds of silence after which a comment is sent, so that a broken connection is noticed."""
+
+KEPT_FOR = timedelta(minutes=10)
+LATE_COMMITS = 200
+"""rows looked at again each time: a transaction that began earlier may be through later."""
+
+MOST_WAITING = 100
+"""topics that wait for one listener; one that takes none of them is told `everything` instead."""
+
+
+def deployment_topic(pk: int) -> str:
+    return f"deployment/{pk}"
+
+
+def changed(*topics: str) -> None:
+    """Say that something changed: `deployment/12`, `images`, `drives`, or `everything`."""
+    Change.objects.bulk_create(Change(topic=topic) for topic in dict.fromkeys(topics))
+
+
+def forget_changes(now: datetime) -> int:
+    """Remove what was said long ago."""
+    return Change.objects.filter(at__lt=now - KEPT_FOR).delete()[0]
+
+
+@dataclass(frozen=True)
+class Tail:
+    """The last of what was said."""
+
+    newest: int
+    count: int
+    rows: dict[int, str]
+
+    @staticmethod
+    def read(last: Tail | None) -> Tail:
+        """Return the tail as it is now; `last` itself when nothing was added."""
+        since = max(0, last.newest - LATE_COMMITS) if last else 0
+        found = Change.objects.filter(pk__gt=since).aggregate(newest=Max("pk"), count=Count("pk"))
+        newest, count = found["newest"] or (last.newest if last else 0), found["count"]
+        if last is not None and (newest, count) == (last.newest, last.count):
+            return last
+        begins = max(0, newest - LATE_COMMITS)
+        rows = dict(Change.objects.filter(pk__gt=begins).values_list("pk", "topic"))
+        return Tail(newest, len(rows), rows)
+
+    def topics_since(self, last: Tail) -> list[str]:
+        """Return what was said that `last` does not hold; `everything` when some of it may be missing."""
+        if self.newest - last.newest > LATE_COMMITS:
+            return [EVERYTHING]
+        return list(dict.fromkeys(topic for pk, topic in sorted(self.rows.items()) if pk not in last.rows))
+
+
+class Feed:
+    """Reads what was said while somebody listens; one for the whole web process, on a thread and connection of its own."""
+
+    def __init__(self) -> None:
+        self._lock = threading.Lock()
+        self._listeners: dict[asyncio.Queue[str], asyncio.AbstractEventLoop] = {}
+        self._wake = threading.Event()
+        self._thread: threading.Thread | None = None
+
+    def listen(self) -> asyncio.Queue[str]:
+        """Return a queue that topics are put into from now on; hand it to `leave` at the end."""
+        queue: asyncio.Queue[str] = asyncio.Queue(MOST_WAITING)
+        with self._lock:
+            self._listeners[queue] = asyncio.get_running_loop()
+            if self._thread is None or not self._thread.is_alive():
+                self._thread = threading.Thread(target=self._read, name="changes", daemon=True)
+                self._thread.start()
+        return queue
+
+    def leave(self, queue: asyncio.Queue[str]) -> None:
+        with self._lock:
+            self._listeners.pop(queue, None)
+
+    def poke(self) -> None:
+        """Look now: this process just changed something."""
+        self._wake.set()
+
+    def _read(self) -> None:
+        last: Tail | None = None
+        lively_until_s = 0.0
+        while True:
+            with self._lock:
+                if not self._listeners:
+                    self._thread = None
+                    break
+            try:
+                close_old_connections()
+                tail = Tail.read(last)
+                if last is not None and tail is not last:
+                    lively_until_s = time.monotonic() + LIVELY_FOR_S
+                    self._tell(tail.topics_since(last))
+                last = tail
+            except DatabaseError as error:
+                log.warning("changes cannot be read: %s", type(error).__name__)
+                connection.close()
+            self._wake.wait(LOOK_AGAIN_S if time.monotonic() < lively_until_s else LOOK_EVERY_S)
+            self._wake.clear()
+        connection.close()
+
+    def _tell(self, topics: list[str]) -> None:
+        with self._lock:
+            listeners = list(self._listeners.items())
+        for queue, loop in listeners:
+            try:
+                loop.call_soon_threadsafe(_put, queue, topics)
+            except RuntimeError:
+                self.leave(queue)  # its loop is closed
+
+
+def _put(queue: asyncio.Queue[str], topics: list[str]) -> None:
+    for topic in topics:
+        if queue.full():
+            while not queue.empty():
+                queue.get_nowait()
+            topic = EVERYTHING
+        queue.put_nowait(topic)
+
+
+feed = Feed()
+
+
+async def changes(request: HttpRequest) -> HttpResponseBase:
+    """Send what changes as server-sent events, until the browser leaves."""
+    response = StreamingHttpResponse(_events(), content_type="text/event-stream")
+    response.headers["X-Accel-Buffering"] = "no"
+    return response
+
+
+async def _events() -> AsyncIterator[bytes]:
+    queue = feed.listen()
+    try:
+        # Whoever comes, comes again or comes late asks for everything once.
+        yield b"retry: 1000\n" + _event([EVERYTHING])
+        while True:
+            try:
+                topics = {await asyncio.wait_for(queue.get(), COMMENT_EVERY_S)}
+            except TimeoutError:
+                yield b": still here\n\n"
+                continue
+            while not queue.empty():
+                topics.add(queue.get_nowait())
+            yield _event(sorted(topics))
+    finally:
+        feed.leave(queue)
+
+
+def _event(topics: list[str]) -> bytes:
+    return f"data: {json.dumps(topics)}\n\n".encode()

@@ -1,0 +1,121 @@
+"""Lists of deployments, from their stored judgements: read in pages, newest first, each page the same few queries."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from django.db.models import QuerySet
+
+from mintseed import wiring
+from mintseed.core.line import Line
+from mintseed.server.judging import LINE, judge
+from mintseed.server.load import by_deployment, last_of, load_many, rows_to_load
+from mintseed.server.models import Closing, Deployment, Judgement
+from mintseed.server.stored_types import stored
+
+PAGE = 20
+COUNTED_TO = 1000
+"""beyond this a list only says that there are more."""
+
+
+@dataclass(frozen=True)
+class Listed:
+    """A deployment as lists show it."""
+
+    row: Deployment
+    line: Line
+    closed: bool
+    closed_at: datetime | None
+
+
+@dataclass(frozen=True)
+class Page:
+    """`total` is counted up to COUNTED_TO; `older_before` is where the next page begins, None at the end."""
+
+    rows: list[Listed]
+    total: int
+    older_before: int | None
+
+
+def count_up_to(rows: QuerySet[Any], most: int = COUNTED_TO) -> int:
+    """Return how many rows there are, `most` when there are more, without looking at those."""
+    return int(rows.order_by()[:most].count())
+
+
+def page_of(place: str, *, before: int | None = None, search: str = "", only: str = "", size: int = PAGE) -> Page:
+    """Return a page of what is at `place` (`open` or `service`), from deployment `before` on down.
+
+    `only`: `needs-you` or `running`. `search`: part of a name, host name or appliance.
+    """
+    chosen = Judgement.objects.filter(place=place)
+    if only in ("needs-you", "running"):
+        chosen = chosen.filter(**{only.replace("-", "_"): True})
+    if search:
+        names = {r.id for r in wiring.recipes().values() if search.lower() in f"{r.name} {r.kind}".lower()}
+        found = Deployment.objects.filter(name__icontains=search) | Deployment.objects.filter(
+            host_name__icontains=search
+        )
+        chosen = chosen.filter(deployment__in=found | Deployment.objects.filter(recipe__in=names))
+    older = chosen if before is None else chosen.filter(deployment_id__lt=before)
+    rows = list(older.order_by("-deployment_id")[: size + 1])
+    shown = listed(rows[:size])
+    return Page(shown, count_up_to(chosen), rows[size - 1].deployment_id if len(rows) > size else None)
+
+
+def listed(judgements: list[Judgement]) -> list[Listed]:
+    """Return what `judgements` are of; those that are due are made again first."""
+    now = wiring.bench().clock.now()
+    ids = [j.deployment_id for j in judgements]
+    rows = {row.pk: row for row in rows_to_load().filter(pk__in=ids)}
+    lines = {j.deployment_id: stored(LINE, j.line, None) for j in judgements}
+    due = [
+        rows[j.deployment_id]
+        for j in judgements
+        if j.deployment_id in rows
+        and not j.closed
+        and (lines[j.deployment_id] is None or (j.again_at and j.again_at <= now))
+    ]
+    if due:
+        lines |= {view.loaded.row.pk: view.line for view in judge(load_many(due))}
+    closings = by_deployment(last_of(Closing, [j.deployment_id for j in judgements if j.closed], reopened_at=None))
+    return [
+        Listed(rows[pk], line, j.closed, closings[pk].at if j.closed and pk in closings else None)
+        for j in judgements
+        if (pk := j.deployment_id) in rows and (line := lines[pk]) is not None
+    ]
+
+
+MOST_NAMED = 5
+"""deployments named as users of one thing; of more it is only said that there are more."""
+
+
+@dataclass(frozen=True)
+class Users:
+    """Deployments that plan with one thing: the first few names, and whether there are `more`."""
+
+    names: tuple[str, ...] = ()
+    more: bool = False
+
+    @property
+    def words(self) -> list[str]:
+        return [*self.names, *(["and more"] if self.more else [])]
+
+
+def users_of(field: str, keys: Iterable[int]) -> dict[int, Users]:
+    """Return who plans with each row of `keys`, by deployment field `field`, looking at a few rows of each only."""
+    parts = [
+        Deployment.objects.filter(removed_at=None, **{f"{field}_id": key})
+        .order_by("pk")
+        .values_list(f"{field}_id", "name")[: MOST_NAMED + 1]
+        for key in keys
+    ]
+    names: dict[int, list[str]] = defaultdict(list)
+    if parts:
+        for key, name in parts[0].union(*parts[1:], all=True):
+            names[key].append(name)
+    users = {key: Users(tuple(held[:MOST_NAMED]), len(held) > MOST_NAMED) for key, held in names.items()}
+    return defaultdict(Users, users)

@@ -1,0 +1,58 @@
+"""What a screen asks of the database is the same for ten devices and for a hundred: statements, and rows looked at.
+
+Rows are counted by MariaDB itself (server status variables Handler_read_*).
+"""
+
+from __future__ import annotations
+
+from bench.many import SCREENS, Asked, counting, fill
+
+from mintseed.server.lists import COUNTED_TO, PAGE
+from mintseed.server.models import Judgement, Site
+from tests.server.conftest import Api
+
+# Names alike are looked through for the next free one: they are looked at, not the devices.
+COUNTING = ("/deployments/{pk}/keep", "/place", "/bench", "/deployments?place=service", "/deployments/{pk}/image")
+
+
+def asked_by_all(api: Api, pk: int) -> dict[str, Asked]:
+    asked = {}
+    for screen in SCREENS:
+        path = screen.format(pk=pk, site=Site.objects.get().pk)
+        api.get(path)  # whatever is judged anew, is now
+        with counting() as asked[screen]:
+            api.get(path)
+    return asked
+
+
+def test_no_screen_reads_more_because_there_are_more_devices(api: Api) -> None:
+    pk = fill(60, log_lines=600, images=50)[-1]
+    few = asked_by_all(api, pk)
+    fill(180, log_lines=1800, images=0)
+    many = asked_by_all(api, pk)
+    # Counts go up to a limit, so they may look at as many rows more as there are more of what they count.
+    counted = Judgement.objects.count() + 1
+    assert counted < COUNTED_TO
+    for screen in SCREENS:
+        assert many[screen].queries <= few[screen].queries + 1, screen
+        counts = 180 * 3 if screen in COUNTING else 0
+        if "search" not in screen:
+            assert many[screen].rows_read <= few[screen].rows_read + counts + 60, (screen, few[screen], many[screen])
+
+
+def test_the_lists_come_in_pages_and_miss_none(api: Api) -> None:
+    keys = set(fill(70, log_lines=0, images=0))
+    seen: list[int] = []
+    for place in ("open", "service"):
+        before = ""
+        while True:
+            page = api.get(f"/deployments?place={place}{before}")
+            assert len(page["deployments"]) <= PAGE
+            seen += [d["id"] for d in page["deployments"]]
+            if page["older_before"] is None:
+                break
+            before = f"&before={page['older_before']}"
+    assert sorted(seen) == sorted(keys)
+    found = api.get("/deployments?place=service&search=press-6")["deployments"]
+    assert found
+    assert all("press-6" in d["host_name"] for d in found)
