@@ -137,7 +137,7 @@ def shown(api: Api) -> list[dict[str, Any]]:
 def report() -> None:
     """Do what the bench's agent would: report the drives, looking at every card anew, and who is on the network."""
     bench, now = own_bench(), timezone.now()
-    ReportedDrive.objects.update(reported_at=now - timedelta(minutes=1))
+    ReportedDrive.objects.update(reported_at=now - timedelta(minutes=2))
     report_drives(bench, now)
     NetworkMemory(bench).remember(sweep(site_networks(bench)).sightings, now)
 

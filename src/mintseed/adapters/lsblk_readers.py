@@ -47,6 +47,14 @@ class LsblkReaders:
         media = {name: medium for name in names if (medium := self._medium(name))}
         return parse_lsblk(text, media=media, cards=self._cards, rights={path: right_to(path) for path in paths})
 
+    def signature(self) -> object:
+        # proc(5): whole drives and partitions with their sizes, this process's mounts, swap.
+        found = []
+        for name in ("partitions", "self/mountinfo", "swaps"):
+            with suppress(OSError):
+                found.append((Path("/proc") / name).read_bytes())
+        return tuple(found)
+
     def _medium(self, name: str) -> Medium | None:
         device = self._sysfs / "block" / name / "device"
         kind = _line(device / "type")

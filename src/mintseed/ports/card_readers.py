@@ -48,6 +48,9 @@ class CardReaders(Protocol):
     def drives(self) -> tuple[Drive, ...]:
         """Return every whole drive, the ones that must not be touched too."""
 
+    def signature(self) -> object:
+        """Return something that is cheap to ask for and differs once drives, mounts or swap changed."""
+
     def look(self, drive: Drive) -> AbstractContextManager[ReadableDrive]:
         """Open `drive` for reading. Raises DriveError when it is gone or may not be read."""
 

@@ -10,6 +10,7 @@ from django.db import transaction
 from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
 from mintseed.server.agent.bench_row import own_bench
+from mintseed.server.bells import ring
 from mintseed.server.jobs.state import is_active
 from mintseed.server.jobs.tasks import fill_image_task
 from mintseed.server.journal import record
@@ -38,6 +39,7 @@ def begin_copy(pk: int) -> FilledCopy:
         )
         job = Job.objects.create(kind=Job.Kind.FILL_IMAGE, copy=copy, total_bytes=xray.unpacked_bytes if xray else 0)
         fill_image_task.using(queue_name=own_bench().read_queue).enqueue(job.pk)
+        ring(own_bench().read_queue)
     return copy
 
 

@@ -9,6 +9,7 @@ from urllib.parse import urlsplit
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 
+from mintseed.server.bells import AGENT, ring
 from mintseed.server.changes import EVERYTHING, changed, deployment_topic, feed
 from mintseed.server.door import shows_token
 
@@ -104,4 +105,5 @@ class ChangesMiddleware:
             found = self.DEPLOYMENT.match(path)
             changed(deployment_topic(int(found.group(1))) if found else EVERYTHING)
             feed.poke()
+            ring(AGENT)
         return response

@@ -22,6 +22,7 @@ from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, verdict
 from mintseed.core.line import Line, Mark, StationMark
 from mintseed.core.stations import ORDER, TITLES, Station
+from mintseed.server.bells import AGENT, ring
 from mintseed.server.changes import changed, deployment_topic
 from mintseed.server.jobs.state import is_active, topic_of
 from mintseed.server.load import Loaded, load, load_many, rows_to_load
@@ -154,6 +155,7 @@ def judge_soon(**which: Any) -> None:
     elsewhere. The bench's agent does it within a second; a screen that is about one of them does it at once."""
     now = wiring.bench().clock.now()
     Judgement.objects.filter(closed=False, **{f"deployment__{k}": v for k, v in which.items()}).update(again_at=now)
+    ring(AGENT)
 
 
 def job_moved(job: Job) -> None:
@@ -178,15 +180,16 @@ MOST_AT_ONCE = 50
 """judgements made again in one turn; those that wait come in the next one."""
 
 
-def judge_due(looked_for: Sequence[int] = ()) -> None:
-    """Judge anew what time, a look or a change elsewhere may have changed, and what was never judged."""
+def judge_due(looked_for: Sequence[int] = ()) -> bool:
+    """Judge anew what time, a look or a change elsewhere may have changed. Returns whether some still wait."""
     now = wiring.bench().clock.now()
     open_ones = Judgement.objects.filter(place=Judgement.Place.OPEN)
     due = list(
         open_ones.filter(again_at__lte=now).order_by("again_at").values_list("deployment_id", flat=True)[:MOST_AT_ONCE]
     )
-    rows = list(rows_to_load().filter(pk__in={*looked_for, *due}))
-    judge(load_many(rows))
+    if due or looked_for:
+        judge(load_many(rows_to_load().filter(pk__in={*looked_for, *due})))
+    return len(due) == MOST_AT_ONCE
 
 
 def judge_the_never_judged() -> None:

@@ -112,6 +112,8 @@ def switch_off_ghosts(bench: Bench, now: datetime) -> list[str]:
     if power is None:
         return []
     powered = power.powered_since_s()
+    if not powered:
+        return []
     known = {
         unit_key(r.board_unit) for r in BootRun.objects.filter(bench=bench, off_at=None).select_related("board_unit")
     }

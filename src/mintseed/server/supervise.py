@@ -48,7 +48,7 @@ def _manage(*arguments: str) -> tuple[str, ...]:
 
 
 def _worker(queue: str) -> tuple[str, ...]:
-    return _manage("db_worker", "--queue-name", queue, "--interval", "0.2", "--no-startup-delay")
+    return _manage("worker", "--queue-name", queue)
 
 
 def bench_programs(bench_name: str) -> tuple[Program, ...]:

@@ -8,6 +8,7 @@ from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
 from mintseed.server.agent.bench_row import is_alive
 from mintseed.server.agent.drives import DRIVE
+from mintseed.server.bells import ring
 from mintseed.server.jobs.leases import end_proofs, lock_lease, take_lease, writer_of
 from mintseed.server.jobs.tasks import write_card_task
 from mintseed.server.journal import record
@@ -63,6 +64,7 @@ def begin_write(pk: int, drive_id: int, *, path: str, serial: str, again: str) -
         job = Job.objects.create(kind=Job.Kind.WRITE_CARD, write=made, total_bytes=order.total_bytes)
         record(one.row, "card", "card.begun", order.log_text)
         write_card_task.using(queue_name=bench.write_queue).enqueue(job.pk)
+        ring(bench.write_queue)
     return made
 
 

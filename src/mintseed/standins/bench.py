@@ -20,7 +20,7 @@ from mintseed.standins.router.leases import LeaseBook
 
 log = logging.getLogger("mintseed.standins.bench")
 
-POLL_S = 0.1
+POLL_S, IDLE_POLL_S = 0.1, 0.4
 PHONE_AFTER_S = 12.0
 """A visitor's phone joins this long after a board was powered: not everything new is the device."""
 
@@ -129,6 +129,10 @@ class Bench:
         for running in self._running.values():
             running.tick(time.time())
 
+    @property
+    def is_lively(self) -> bool:
+        return bool(self._running)
+
     def close(self) -> None:
         for running in self._running.values():
             running.stop()
@@ -142,7 +146,7 @@ def serve(folder: BenchFolder, lan: str, pace: float) -> None:
         signal.signal(number, lambda *_: stop.set())
     folder.prepare()
     bench = Bench(folder, lan, pace)
-    while not stop.wait(POLL_S):
+    while not stop.wait(POLL_S if bench.is_lively else IDLE_POLL_S):
         try:
             bench.tick()
         except Exception:

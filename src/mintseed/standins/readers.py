@@ -38,6 +38,9 @@ class StandinReaders:
     def drives(self) -> tuple[Drive, ...]:
         return parse_lsblk(json.dumps({"blockdevices": self._entries()}))
 
+    def signature(self) -> object:
+        return (_changed_at(self._folder.drives_file), _changed_at(self._folder.boards))
+
     def _backing(self, drive: Drive) -> tuple[Path, dict[str, Any]]:
         entry = next((e for e in self._entries() if e["path"] == drive.path), None)
         if entry is None or entry.get("serial") != drive.serial:
@@ -69,6 +72,13 @@ class StandinReaders:
 
     def set_free(self, drive: Drive) -> Released:
         return Released(True, "flushed; a pretend card has no more to say")
+
+
+def _changed_at(path: Path) -> int:
+    try:
+        return path.stat().st_mtime_ns
+    except OSError:
+        return 0
 
 
 def make_sparse(path: Path, size_bytes: int) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import asdict
 from datetime import datetime, timedelta
 
@@ -22,8 +23,31 @@ from mintseed.services import recognise_card
 DRIVE = TypeAdapter(Drive)
 RECOGNITION = TypeAdapter(Recognition)
 
-LOOK_AGAIN_S = 15.0
+LOOK_AGAIN_S = 60.0
 """seconds after which a card that lies still in its reader is looked at again: somebody else may write to it."""
+
+
+class DriveWatch:
+    """Reports the drives when they changed, while one of them is written, and from time to time; else that the bench is
+    alive, and no more."""
+
+    EVERY_S = 15.0
+
+    def __init__(self) -> None:
+        self._signature: object = None
+        self._last_s = -self.EVERY_S
+
+    def changed(self) -> bool:
+        """Return whether drives came, went, or were mounted since they were last reported."""
+        return wiring.bench().readers.signature() != self._signature
+
+    def turn(self, bench: Bench, now: datetime, *, busy: bool) -> None:
+        """Report what there is to report. `busy`: a card is being written, or was a moment ago."""
+        if not (busy or self.changed() or time.monotonic() - self._last_s >= self.EVERY_S):
+            Bench.objects.filter(pk=bench.pk).update(seen_at=now)
+            return
+        self._signature, self._last_s = wiring.bench().readers.signature(), time.monotonic()
+        report_drives(bench, now)
 
 
 def report_drives(bench: Bench, now: datetime) -> None:

@@ -44,7 +44,10 @@ def watched(bench: Bench) -> list[Watched]:
     """Return the boards that are powered at `bench` and not claimed."""
     claimed = Claim.objects.filter(boot_run=OuterRef("pk"), taken_back_at=None)
     open_runs = BootRun.objects.filter(~Exists(claimed), bench=bench, off_at=None, deployment__removed_at=None)
-    rows = rows_to_load().filter(pk__in=open_runs.values("deployment_id"))
+    keys = list(open_runs.values_list("deployment_id", flat=True))
+    if not keys:
+        return []
+    rows = rows_to_load().filter(pk__in=keys)
     return [
         Watched(one, one.run, None if one.run.known_before is None else frozenset(one.run.known_before))
         for one in load_many(rows)

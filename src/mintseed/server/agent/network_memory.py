@@ -25,11 +25,18 @@ class NetworkMemory:
 
     FORGET_AFTER = timedelta(hours=24)
 
+    SAID_AGAIN = timedelta(seconds=60)
+    """after which it is stored again that the same ones are there."""
+
     def __init__(self, bench: Bench) -> None:
         self._bench = bench
 
     def remember(self, sightings: Sequence[Sighting], now: datetime, *, scanned: bool = False) -> None:
-        """Add what was seen at `now`."""
+        """Add what was seen at `now`. Nothing is stored while nobody came, and all were said to be there lately."""
+        held, not_before = self._bench.network_seen, (now - self.SAID_AGAIN).isoformat()
+        nothing_new = all(held.get(key, {}).get("last", "") >= not_before for key in find_device.known_keys(sightings))
+        if nothing_new and self._bench.watching_since and not scanned:
+            return
         with transaction.atomic():
             row = Bench.objects.select_for_update().get(pk=self._bench.pk)
             memory = dict(row.network_seen)

@@ -51,6 +51,11 @@ class ScanThread:
         self._stop.set()
         self.found = ()
 
+    @property
+    def busy(self) -> bool:
+        """Whether one runs now, or ended and was not taken up yet."""
+        return self._fresh or (self._thread is not None and self._thread.is_alive())
+
     def take_fresh(self) -> bool:
         """Return once whether a scan ended since this was last asked."""
         fresh, self._fresh = self._fresh, False

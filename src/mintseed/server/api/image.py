@@ -24,6 +24,7 @@ from mintseed.core.visible import visible
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
+from mintseed.server.bells import ring
 from mintseed.server.jobs.state import is_active
 from mintseed.server.jobs.tasks import read_image_task
 from mintseed.server.judging import Judged, judged
@@ -192,6 +193,7 @@ def queue_reading(image: Image) -> None:
         job = Job.objects.create(kind=Job.Kind.READ_IMAGE, image=image)
         # The library lies with this process's bench, so its worker reads it; writing has a queue of its own.
         read_image_task.using(queue_name=own_bench().read_queue).enqueue(job.pk)
+        ring(own_bench().read_queue)
 
 
 def words_of(kernels: tuple[int, ...]) -> str:

@@ -14,20 +14,30 @@ from django.db import DatabaseError, close_old_connections
 from mintseed import wiring
 from mintseed.core.errors import MintSeedError
 from mintseed.server.agent.bench_row import own_bench
-from mintseed.server.agent.drives import report_drives
+from mintseed.server.agent.drives import DriveWatch
 from mintseed.server.agent.housekeeping import Housekeeping
 from mintseed.server.agent.looking import look_once, sweep, watched
 from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.agent.scanning import ScanThread, scan_wish
+from mintseed.server.bells import AGENT, Bell, ring_now
+from mintseed.server.database import keep_connection
 from mintseed.server.jobs.leases import bury_the_dead
 from mintseed.server.judging import judge_due, judge_soon
-from mintseed.server.models import Bench
+from mintseed.server.models import Bench, Job
 from mintseed.server.power import switch_off_ghosts
 
 log = logging.getLogger("mintseed.agent")
 
 LOOK_EVERY_S = 0.5
-REMEMBER_EVERY_S = 2.0
+"""seconds between two turns while a board is looked for or a card is written."""
+
+IDLE_EVERY_S = 4.0
+"""the same while nothing happens; a bell, or a drive that comes, cuts it short."""
+
+GLANCE_EVERY_S = 1.0
+"""seconds between two glances at the drives while nothing happens."""
+
+REMEMBER_EVERY_S, IDLE_REMEMBER_S = 2.0, 12.0
 SETTLES_AFTER_S = 8.0
 """seconds of looking after which a board that was not seen counts as not there: a scan and announcements take some."""
 
@@ -36,47 +46,71 @@ class Command(BaseCommand):
     help = "Run this machine's bench until stopped."
 
     def handle(self, *args: Any, **options: Any) -> None:
+        keep_connection()
+        bell, agent = Bell(AGENT), Agent()
         stop = threading.Event()
+
+        def asked(*_: object) -> None:
+            stop.set()
+            ring_now(AGENT)
+
         for number in (signal.SIGTERM, signal.SIGINT):
-            signal.signal(number, lambda *_: stop.set())
-        agent = Agent()
-        while not stop.wait(LOOK_EVERY_S):
+            signal.signal(number, asked)
+        while not stop.is_set():
+            lively = True
             try:
                 close_old_connections()
-                agent.turn()
+                lively = agent.turn()
             except (DatabaseError, MintSeedError) as error:
                 log.warning("could not look: %s", type(error).__name__)
             except Exception:
                 log.exception("the bench stumbled; it goes on")
+            _rest(bell, agent, lively)
         agent.scans.stop()
+
+
+def _rest(bell: Bell, agent: Agent, lively: bool) -> None:
+    if lively:
+        bell.wait(LOOK_EVERY_S)
+        return
+    until = time.monotonic() + IDLE_EVERY_S
+    while (left := until - time.monotonic()) > 0 and not agent.drives.changed():
+        if bell.wait(min(GLANCE_EVERY_S, left)):
+            return
 
 
 class Agent:
     """One turn after the other; every turn is whole in itself."""
 
     def __init__(self) -> None:
-        self.scans = ScanThread()
+        self.scans, self.drives = ScanThread(), DriveWatch()
         self._housekeeping = Housekeeping()
-        self._remembered_s = -REMEMBER_EVERY_S
+        self._remembered_s = -IDLE_REMEMBER_S
         self._began_s = time.monotonic()
+        self._writing = False
         judge_soon()  # rules, recipes and boards may be others than when this home ran last
 
-    def turn(self) -> None:
+    def turn(self) -> bool:
+        """Look at everything once. Returns whether the next look should follow soon."""
         bench, now = own_bench(), wiring.bench().clock.now()
         bury_the_dead(now)
-        report_drives(bench, now)
-        switch_off_ghosts(bench, now)
+        working = Job.objects.filter(state__in=(Job.State.QUEUED, Job.State.RUNNING)).exists()
+        # Once more after a card was written: then it can be looked at again.
+        self.drives.turn(bench, now, busy=working or self._writing)
+        self._writing = working
         boards = watched(bench)
+        switch_off_ghosts(bench, now)
         self.scans.want(*scan_wish(bench, boards))
-        self._remember(bench)
+        self._remember(bench, REMEMBER_EVERY_S if boards else IDLE_REMEMBER_S)
         if boards:
             look_once(bench, self.scans.found, settled=time.monotonic() - self._began_s > SETTLES_AFTER_S)
-        judge_due([b.loaded.row.pk for b in boards])
+        more = judge_due([b.loaded.row.pk for b in boards])
         self._housekeeping.turn(now)
+        return bool(boards) or working or more or self.scans.busy
 
-    def _remember(self, bench: Bench) -> None:
+    def _remember(self, bench: Bench, every_s: float) -> None:
         fresh = self.scans.take_fresh()
-        if not fresh and time.monotonic() - self._remembered_s < REMEMBER_EVERY_S:
+        if not fresh and time.monotonic() - self._remembered_s < every_s:
             return
         self._remembered_s = time.monotonic()
         swept = sweep(site_networks(bench), self.scans.found if fresh else ())

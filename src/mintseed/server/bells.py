@@ -1,0 +1,63 @@
+"""Bells: a process that waits for work sleeps until somebody rings, instead of asking the database all the time.
+
+A bell is a FIFO in the home. It only says "look now": what there is to do stands in the database, and whoever waits
+looks from time to time anyway, so a bell that is missed, or a bench on another machine, costs seconds and nothing else.
+"""
+
+from __future__ import annotations
+
+import os
+import select
+from contextlib import suppress
+from pathlib import Path
+
+from django.db import transaction
+
+from mintseed.wiring import config
+
+AGENT = "agent"
+"""name of the bell that the bench's agent waits at; queues have bells of their own name."""
+
+
+def _path(name: str) -> Path:
+    return config().home / "bells" / name
+
+
+class Bell:
+    """The bell called `name`, for the one process that waits at it."""
+
+    def __init__(self, name: str) -> None:
+        path = _path(name)
+        path.parent.mkdir(mode=0o700, exist_ok=True)
+        with suppress(FileExistsError):
+            os.mkfifo(path, 0o600)
+        # Open for both, so that it never ends when a ringer goes.
+        self._descriptor = os.open(path, os.O_RDWR | os.O_NONBLOCK | os.O_CLOEXEC)
+
+    def wait(self, seconds: float, also: tuple[int, ...] = ()) -> bool:
+        """Sleep until it rings, one of `also` (descriptors) can be read, or `seconds` are over; return whether one was."""
+        ready, _, _ = select.select([self._descriptor, *also], [], [], seconds)
+        if self._descriptor in ready:
+            with suppress(BlockingIOError):
+                os.read(self._descriptor, 4096)
+        return bool(ready)
+
+    def close(self) -> None:
+        os.close(self._descriptor)
+
+
+def ring(*names: str) -> None:
+    """Ring the bells called `names`, once what was changed can be seen by others."""
+    transaction.on_commit(lambda: ring_now(*names))
+
+
+def ring_now(*names: str) -> None:
+    """Ring the bells called `names` at once."""
+    for name in names:
+        # Nobody waits there, or it rings already.
+        with suppress(OSError):
+            descriptor = os.open(_path(name), os.O_WRONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+            try:
+                os.write(descriptor, b"!")
+            finally:
+                os.close(descriptor)
