@@ -11,8 +11,14 @@ from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.visible import one_line
 
-EXIT = {Severity.OK: 0, Severity.NOTE: 0, Severity.CHECK: 1, Severity.STOP: 2}
-SIGNS = {Severity.OK: "ok   ", Severity.NOTE: "note ", Severity.CHECK: "CHECK", Severity.STOP: "STOP "}
+EXIT = {Severity.OK: 0, Severity.NOTE: 0, Severity.YET: 0, Severity.CHECK: 1, Severity.STOP: 2}
+SIGNS = {
+    Severity.OK: "ok   ",
+    Severity.NOTE: "note ",
+    Severity.YET: "yet  ",
+    Severity.CHECK: "CHECK",
+    Severity.STOP: "STOP ",
+}
 
 
 def tell(findings: Iterable[Finding], facts: Mapping[str, Any], *, as_json: bool) -> int:

@@ -12,15 +12,16 @@ COMMON_PRACTICE = "common practice"
 
 
 class Severity(StrEnum):
-    """How much a finding stands in the way, from worst to best."""
+    """How much a finding stands in the way, from worst to best. `yet`: nothing is wrong, something is not chosen yet."""
 
     STOP = "stop"
     CHECK = "check"
+    YET = "yet"
     NOTE = "note"
     OK = "ok"
 
 
-_RANK = {Severity.STOP: 3, Severity.CHECK: 2, Severity.NOTE: 1, Severity.OK: 0}
+_RANK = {Severity.STOP: 4, Severity.CHECK: 3, Severity.YET: 2, Severity.NOTE: 1, Severity.OK: 0}
 
 
 @dataclass(frozen=True, slots=True)

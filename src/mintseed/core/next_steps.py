@@ -22,13 +22,16 @@ def _stopped(findings: Sequence[Finding], button: str = "Fix") -> StationState |
 
 def plan_state(findings: Sequence[Finding], *, complete: bool) -> StationState:
     """`complete` says whether everything that must be chosen is chosen."""
+    if stopped := _stopped(findings):
+        return stopped
+    missing = next((f for f in findings if f.severity is Severity.YET), None)
     if not complete:
-        missing = next((f for f in findings if f.severity is Severity.STOP), None)
         return StationState(
             False, next_step="Say what goes together", next_detail=missing.title if missing else "", button="Plan it"
         )
-    if stopped := _stopped(findings):
-        return stopped
+    if missing is not None:
+        # It can go on without; that something is left open stays said.
+        return StationState(True, Severity.CHECK, note=missing.title.removesuffix(" yet").lower())
     return StationState(True, verdict(findings), note="fits")
 
 

@@ -189,6 +189,9 @@ class Walk:
         """Return what stands against writing a card, or nothing."""
         if self.inputs.xray is None:
             return "No image was read yet"
+        if not self.plan_complete:
+            missing = next((f for f in self.plan_findings if f.severity is Severity.YET), None)
+            return missing.title if missing else "The plan is not complete"
         found = (*self.plan_findings, *self.image_findings, *self.settings_findings)
         stop = next((f for f in found if f.severity is Severity.STOP), None)
         if stop:

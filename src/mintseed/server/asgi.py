@@ -1,15 +1,35 @@
-"""The ASGI application that uvicorn serves."""
+"""The ASGI application that uvicorn serves: the built web part's files, and Django for everything else."""
 
 from __future__ import annotations
 
 import os
 
 from django.core.asgi import get_asgi_application
+from django.core.handlers.asgi import ASGIHandler
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "mintseed.server.settings")
-application = get_asgi_application()
+django_application = get_asgi_application()
+
+from django.conf import settings  # noqa: E402
+from servestatic import ServeStaticASGI  # noqa: E402
 
 from mintseed import wiring  # noqa: E402
+from mintseed.server.guard import static_headers  # noqa: E402
+
+
+def with_files(application: ASGIHandler) -> ASGIHandler | ServeStaticASGI:
+    """Return `application` behind the web part's files, read when the process starts and sent as they were compressed
+    when they were built. What lies in assets is named by its content, so a browser may keep it for ever; the page itself
+    is Django's, so that a new build is seen at once."""
+    if not settings.WEB_BUILD.is_dir():
+        return application
+    return ServeStaticASGI(
+        application, root=str(settings.WEB_BUILD), immutable_file_test=lambda path, url: url.startswith("/assets/"),
+        add_headers_function=static_headers, allow_all_origins=False,
+    )  # fmt: skip
+
+
+application = with_files(django_application)
 
 # Announcements are heard in the background; starting now means they are known when somebody asks. On a real bench its
 # agent listens, on the interfaces of the site's own networks.

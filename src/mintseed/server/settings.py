@@ -30,7 +30,6 @@ INSTALLED_APPS = [
 MIDDLEWARE = [
     "mintseed.server.guard.HeadersMiddleware",
     "django.middleware.security.SecurityMiddleware",
-    "whitenoise.middleware.WhiteNoiseMiddleware",
     "django.middleware.common.CommonMiddleware",
     "mintseed.server.guard.SameOriginMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
@@ -80,8 +79,6 @@ LANGUAGE_CODE = "en-gb"
 
 WEB_BUILD: Path = PROJECT / "web" / "dist"
 STATIC_URL = "/static/"
-WHITENOISE_ROOT = str(WEB_BUILD) if WEB_BUILD.is_dir() else None
-WHITENOISE_INDEX_FILE = False
 SECURE_CONTENT_TYPE_NOSNIFF = True
 SECURE_REFERRER_POLICY = "same-origin"
 

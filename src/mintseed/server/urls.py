@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.conf import settings
-from django.http import FileResponse, HttpRequest, HttpResponse, HttpResponseBase
+from django.http import HttpRequest, HttpResponse, HttpResponseBase
 from django.urls import path, re_path
 
 from mintseed.server.api.app import api
@@ -15,7 +15,7 @@ def front_end(request: HttpRequest) -> HttpResponseBase:
     page = settings.WEB_BUILD / "index.html"
     if not page.is_file():
         return HttpResponse("The web part is not built. Run: make start", status=503, content_type="text/plain")
-    response = FileResponse(page.open("rb"), content_type="text/html; charset=utf-8")
+    response = HttpResponse(page.read_bytes(), content_type="text/html; charset=utf-8")
     response.headers["Cache-Control"] = "no-cache"
     return response
 

@@ -21,6 +21,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Choices */
+        get: operations["mintseed_server_api_site_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deployments": {
         parameters: {
             query?: never;
@@ -28,7 +45,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /** Deployments */
+        get: operations["mintseed_server_api_bench_deployments"];
         put?: never;
         /** Create */
         post: operations["mintseed_server_api_bench_create"];
@@ -356,7 +374,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Read Plan */
+        /**
+         * Read Plan
+         * @description `units` narrows the boards that are listed.
+         */
         get: operations["mintseed_server_api_plan_read_plan"];
         /** Change Plan */
         put: operations["mintseed_server_api_plan_change_plan"];
@@ -915,20 +936,25 @@ export interface components {
             /** Usual To S */
             usual_to_s: number;
         };
-        /** BenchOut */
+        /**
+         * BenchOut
+         * @description The first pages of what is on the go and of what is in service, and what happens now.
+         */
         BenchOut: {
             /** Benches */
             benches: components["schemas"]["BenchRowOut"][];
-            /** Deployments */
-            deployments: components["schemas"]["DeploymentOut"][];
             /** Drives */
             drives: components["schemas"]["DriveOut"][];
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Needs You */
+            needs_you: number;
             /** Newcomers */
             newcomers: components["schemas"]["NewcomerOut"][];
+            open: components["schemas"]["PageOut"];
             /** Running */
             running: components["schemas"]["RunningOut"][];
+            service: components["schemas"]["PageOut"];
         };
         /**
          * BenchRowOut
@@ -1108,6 +1134,18 @@ export interface components {
              * @default
              */
             what_to_try: string;
+        };
+        /**
+         * ChoicesOut
+         * @description The full lists that a place and its devices choose from.
+         */
+        ChoicesOut: {
+            /** Countries */
+            countries: components["schemas"]["PickOut"][];
+            /** Keyboards */
+            keyboards: components["schemas"]["PickOut"][];
+            /** Time Zones */
+            time_zones: components["schemas"]["PickOut"][];
         };
         /** ChooseImageIn */
         ChooseImageIn: {
@@ -1462,13 +1500,17 @@ export interface components {
         };
         /**
          * LibraryOut
-         * @description The library, and what lies in it under an image's name and is none.
+         * @description A page of the library, and what lies in it under an image's name and is none. `next_page` is None at the end.
          */
         LibraryOut: {
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Images */
             images: components["schemas"]["ImageRowOut"][];
+            /** Next Page */
+            next_page: number | null;
+            /** Total */
+            total: number;
         };
         /**
          * Line
@@ -1689,6 +1731,28 @@ export interface components {
             system: string;
         };
         /**
+         * PageOut
+         * @description Some deployments, newest first. `total` is counted up to a thousand; `older_before` asks for the next page.
+         */
+        PageOut: {
+            /** Deployments */
+            deployments: components["schemas"]["DeploymentOut"][];
+            /** Older Before */
+            older_before: number | null;
+            /** Total */
+            total: number;
+        };
+        /**
+         * PickOut
+         * @description One of a list: what is stored, and what it is called.
+         */
+        PickOut: {
+            /** Text */
+            text: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * PlaceOut
          * @description What the shell needs to know: which bench this is, and the counts beside the places.
          */
@@ -1747,6 +1811,8 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** Least Gb */
             least_gb: number;
+            /** More Units */
+            more_units: boolean;
             /** Name */
             name: string;
             /** Network Id */
@@ -1984,11 +2050,14 @@ export interface components {
         };
         /**
          * Severity
-         * @description How much a finding stands in the way, from worst to best.
+         * @description How much a finding stands in the way, from worst to best. `yet`: nothing is wrong, something is not chosen yet.
          * @enum {string}
          */
-        Severity: "stop" | "check" | "note" | "ok";
-        /** ShelfOut */
+        Severity: "stop" | "check" | "yet" | "note" | "ok";
+        /**
+         * ShelfOut
+         * @description `units` is a page; `units_after` asks for the next one.
+         */
         ShelfOut: {
             /** Connectors */
             connectors: string[];
@@ -2000,6 +2069,8 @@ export interface components {
             supplies: components["schemas"]["ShelfSupplyOut"][];
             /** Units */
             units: components["schemas"]["ShelfUnitOut"][];
+            /** Units After */
+            units_after: number | null;
         };
         /** ShelfSupplyOut */
         ShelfSupplyOut: {
@@ -2076,8 +2147,6 @@ export interface components {
         };
         /** SiteRowOut */
         SiteRowOut: {
-            /** Deployments */
-            deployments: number;
             /** Id */
             id: number;
             /** Name */
@@ -2179,6 +2248,8 @@ export interface components {
             printed_mark: string;
             /** Radio */
             radio: string;
+            /** Used By */
+            used_by: string[];
         };
         /**
          * ValueOut
@@ -2344,6 +2415,87 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BenchOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_site_choices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ChoicesOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_bench_deployments: {
+        parameters: {
+            query?: {
+                place?: "open" | "service";
+                only?: "" | "needs-you" | "running";
+                search?: string;
+                before?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOut"];
                 };
             };
             /** @description Why not, in a sentence */
@@ -3232,7 +3384,9 @@ export interface operations {
     };
     mintseed_server_api_plan_read_plan: {
         parameters: {
-            query?: never;
+            query?: {
+                units?: string;
+            };
             header?: never;
             path: {
                 pk: number;
@@ -3648,7 +3802,10 @@ export interface operations {
     };
     mintseed_server_api_image_images: {
         parameters: {
-            query?: never;
+            query?: {
+                page?: number;
+                search?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -4701,7 +4858,10 @@ export interface operations {
     };
     mintseed_server_api_shelf_read_shelf: {
         parameters: {
-            query?: never;
+            query?: {
+                after?: number;
+                search?: string;
+            };
             header?: never;
             path: {
                 site_pk: number;

@@ -41,13 +41,13 @@ def check_plan(plan: Plan) -> tuple[Finding, ...]:
 
 
 def _missing(field: str, title: str, fix: str) -> Finding:
-    return Finding(f"plan.{field}-missing", Severity.STOP, title, fix=fix, where=Where(part="plan", field=field))
+    return Finding(f"plan.{field}-missing", Severity.YET, title, fix=fix, where=Where(part="plan", field=field))
 
 
 def _board(plan: Plan) -> Iterator[Finding]:
     board = plan.board
     if board is None:
-        yield _missing("board", "No board chosen", "Pick the board by the mark printed on it.")
+        yield _missing("board", "No board chosen yet", "Pick the board by the mark printed on it.")
         return
     if plan.image is None:
         yield Finding(
@@ -124,7 +124,7 @@ def board_fit(board: Board, image: XRay) -> Iterator[Finding]:
 
 def _way(plan: Plan) -> Iterator[Finding]:
     if plan.way is None:
-        yield _missing("way", "No way onto the network chosen", "Choose Wi-Fi or cable.")
+        yield _missing("way", "No way onto the network chosen yet", "Choose Wi-Fi or cable.")
         return
     if plan.way not in plan.recipe.ways:
         yield Finding(
@@ -170,7 +170,9 @@ def _wifi(board: Board, network: WifiNetwork | None) -> Iterator[Finding]:
         )
         return
     if network is None:
-        yield _missing("network", "No Wi-Fi network chosen", "Pick one of the site's networks, or add one under Site.")
+        yield _missing(
+            "network", "No Wi-Fi network chosen yet", "Pick one of the site's networks, or add one under Site."
+        )
         return
     if network.band_ghz not in board.radio_ghz:
         yield Finding(
@@ -194,7 +196,7 @@ def _wifi(board: Board, network: WifiNetwork | None) -> Iterator[Finding]:
 def _card(plan: Plan) -> Iterator[Finding]:
     need, where = plan.recipe.card, Where(part="card")
     if plan.card_gb is None:
-        yield _missing("card", "No card size chosen", f"Take a card of {need.advised_gb} GB or more.")
+        yield _missing("card", "No card size chosen yet", f"Take a card of {need.advised_gb} GB or more.")
         return
     size_bytes = plan.card_gb * GB
     if plan.image is not None and plan.image.unpacked_bytes > size_bytes:
@@ -243,8 +245,8 @@ def _supply(plan: Plan) -> Iterator[Finding]:
     if supply is None:
         yield Finding(
             "plan.supply-missing",
-            Severity.CHECK,
-            "No supply chosen",
+            Severity.YET,
+            "No supply chosen yet",
             f"{board.name} wants {need.voltage_v:g} V and {need.least_current_a:g} A on {need.connector}.",
             "Pick the supply you will use. A weak one shows as random faults later.",
             where,

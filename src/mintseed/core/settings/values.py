@@ -15,6 +15,7 @@ from mintseed.core.findings import Action, Finding, Severity, Where
 from mintseed.core.limits import MAX_ANSWER_CHARACTERS
 from mintseed.core.patterns import matches_whole
 from mintseed.core.recipes.model import Ask
+from mintseed.core.site.keyboards import KEYBOARDS, MISTAKEN
 from mintseed.core.site.time_zones import time_zones
 
 SSID_MOST_OCTETS = 32
@@ -324,8 +325,28 @@ def _time_zone(zone: str) -> Iterator[Finding]:
         )
 
 
+def check_keyboard(layout: str) -> Iterator[Finding]:
+    """Yield why `layout` is no keyboard; nothing when it is one."""
+    if layout in KEYBOARDS:
+        return
+    meant = MISTAKEN.get(layout.lower(), layout.lower())
+    known = meant in KEYBOARDS
+    yield Finding(
+        "settings.keyboard-unknown",
+        Severity.STOP,
+        f"No keyboard layout is called {layout or 'nothing'}",
+        "The console would keep the layout it came with, and passwords typed there could differ from those you meant.",
+        f"Write {meant}, {KEYBOARDS[meant]}." if known else "Pick one of the list, such as gb or us.",
+        Where(field="keyboard"),
+        "xkeyboard-config",
+        Action(f"Use {meant}", "settings", "keyboard", meant) if known else None,
+    )
+
+
 def _keyboard(layout: str, site_layout: str) -> Iterator[Finding]:
-    if site_layout and layout != site_layout:
+    if layout not in KEYBOARDS:
+        yield from check_keyboard(layout)
+    elif site_layout and layout != site_layout:
         yield Finding(
             "settings.keyboard-differs",
             Severity.CHECK,

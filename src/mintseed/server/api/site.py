@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from functools import cache
+
+import pycountry
 from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
@@ -10,7 +13,9 @@ from mintseed import wiring
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.settings.values import SettingValues, check_values
+from mintseed.core.site.keyboards import KEYBOARDS
 from mintseed.core.site.ranges import check_range
+from mintseed.core.site.time_zones import time_zones
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.settings import SecretOut
 from mintseed.server.api.shapes import BenchRowOut, bench_rows
@@ -63,6 +68,21 @@ class SiteIn(Schema):
     shared_range: bool = False
 
 
+class PickOut(Schema):
+    """One of a list: what is stored, and what it is called."""
+
+    value: str
+    text: str
+
+
+class ChoicesOut(Schema):
+    """The full lists that a place and its devices choose from."""
+
+    countries: list[PickOut]
+    time_zones: list[PickOut]
+    keyboards: list[PickOut]
+
+
 class NewSiteIn(Schema):
     name: str
 
@@ -81,6 +101,21 @@ class NetworkIn(Schema):
 def sites(request: HttpRequest) -> list[SiteRowOut]:
     own_bench()  # the first site is made with the first bench
     return [SiteRowOut(id=s.pk, name=s.name) for s in Site.objects.order_by("pk")]
+
+
+@router.get("/choices", response=ChoicesOut)
+def choices(request: HttpRequest) -> ChoicesOut:
+    return _choices()
+
+
+@cache
+def _choices() -> ChoicesOut:
+    countries = sorted((getattr(c, "common_name", c.name), c.alpha_2) for c in pycountry.countries)
+    return ChoicesOut(
+        countries=[PickOut(value=code, text=name) for name, code in countries],
+        time_zones=[PickOut(value=zone, text=zone.replace("_", " ")) for zone in sorted(time_zones())],
+        keyboards=[PickOut(value=code, text=name) for code, name in KEYBOARDS.items()],
+    )
 
 
 @router.post("/sites", response=SiteOut)
@@ -184,7 +219,7 @@ def _findings(site: Site, network: WifiNetwork | None) -> list[Finding]:
         ssid=network.ssid if network else "any", passphrase=network.passphrase if network else "any passphrase",
     )  # fmt: skip
     found = check_values(values, default_host_name="", names_taken=frozenset())
-    place = ("wifi.country", "settings.time-zone")
+    place = ("wifi.country", "settings.time-zone", "settings.keyboard")
     wanted = ("wifi.ssid", "wifi.passphrase") if network else place
     return [f for f in found if f.code.startswith(wanted) and (network or f.severity is not Severity.OK)]
 
