@@ -8,6 +8,7 @@ from __future__ import annotations
 import argparse
 import os
 import platform
+import signal
 import subprocess
 from collections.abc import Callable, Iterable
 from datetime import UTC, datetime
@@ -48,6 +49,8 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=int(datetime.now(UTC).timestamp()))
     parser.add_argument("--only", nargs="*", choices=KINDS, default=KINDS)
     asked = parser.parse_args()
+    # A shell's background job is started with SIGINT ignored, and what it starts would ignore it too.
+    signal.signal(signal.SIGINT, signal.default_int_handler)
     work: dict[str, Callable[[], Iterable[Outcome]]] = {
         "settings": lambda: [files.settings(asked.settings, asked.seed)],
         "images": lambda: [files.images(asked.images, asked.seed)],

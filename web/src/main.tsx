@@ -6,6 +6,7 @@ import { Problem } from "./api/client";
 import { router } from "./app/routes";
 import { applyTheme, storedTheme } from "./lib/theme";
 import "./styles.css";
+import { Hints } from "./ui/Hint";
 import { ToastProvider } from "./ui/toast";
 
 applyTheme(storedTheme());
@@ -18,16 +19,18 @@ const seeWhoIsThere = (error: Error) => {
 const queries: QueryClient = new QueryClient({
   queryCache: new QueryCache({ onError: seeWhoIsThere }),
   mutationCache: new MutationCache({ onError: seeWhoIsThere }),
-  defaultOptions: { queries: { retry: 1, staleTime: 500 } },
+  defaultOptions: { queries: { retry: 1, staleTime: 300 } },
 });
 const root = document.getElementById("root");
 if (root) {
   createRoot(root).render(
     <StrictMode>
       <QueryClientProvider client={queries}>
-        <ToastProvider>
-          <RouterProvider router={router} />
-        </ToastProvider>
+        <Hints delayDuration={300}>
+          <ToastProvider>
+            <RouterProvider router={router} />
+          </ToastProvider>
+        </Hints>
       </QueryClientProvider>
     </StrictMode>,
   );

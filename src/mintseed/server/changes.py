@@ -19,6 +19,7 @@ from django.db import DatabaseError, close_old_connections, connection
 from django.db.models import Count, Max
 from django.http import HttpRequest, HttpResponseBase, StreamingHttpResponse
 
+from mintseed.server.bells import ring_now
 from mintseed.server.models import Change
 
 log = logging.getLogger("mintseed.changes")
@@ -152,6 +153,7 @@ feed = Feed()
 
 async def changes(request: HttpRequest) -> HttpResponseBase:
     """Send what changes as server-sent events, until the browser leaves."""
+    ring_now("visitor")
     response = StreamingHttpResponse(_events(), content_type="text/event-stream")
     response.headers["X-Accel-Buffering"] = "no"
     return response

@@ -137,6 +137,8 @@ class Deployment(models.Model):
     admin_hash = SecretField(default="", blank=True)
     answers = SecretField(default="", blank=True)
     settings_agreed = models.BooleanField(default=False)
+    demo = models.BooleanField(default=False, db_index=True)
+    """made by the first start, to have something to see"""
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["site", "host_name"])]

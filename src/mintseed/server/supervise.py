@@ -36,11 +36,12 @@ LONGEST_WAIT_S = 10.0
 
 @dataclass(frozen=True, slots=True)
 class Program:
-    """What is run. `outlives`: it ends after all others."""
+    """What is run. `outlives`: it ends after all others. `once`: it is not started again, and prints as it likes."""
 
     name: str
     command: tuple[str, ...]
     outlives: bool = False
+    once: bool = False
 
 
 def _manage(*arguments: str) -> tuple[str, ...]:
@@ -72,6 +73,7 @@ def application_programs(environment: dict[str, str]) -> tuple[Program, ...]:
         Program("database", (sys.executable, "-m", "mintseed.server.database", "run"), outlives=True),
         Program("web", web),
         *bench_programs(environment["MINTSEED_BENCH_NAME"]),
+        Program("welcome", _manage("welcome"), once=True),
     )
 
 
@@ -89,6 +91,7 @@ class Child:
     began_s: float = 0.0
     again_at_s: float = 0.0
     wait_s: float = field(default=0.5)
+    over: bool = False
 
     def start(self) -> None:
         self.began_s = time.monotonic()
@@ -97,11 +100,14 @@ class Child:
             dying_with_parent(self.program.command),
             stdin=subprocess.DEVNULL, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, start_new_session=True,
         )  # fmt: skip
-        threading.Thread(target=_pass_on, args=(self.program.name, self.process), daemon=True).start()
+        threading.Thread(target=_pass_on, args=(self.program, self.process), daemon=True).start()
 
     def note_end(self) -> None:
         """When it ended by itself, say so and when it is started again."""
         if self.process is None or self.process.poll() is None:
+            return
+        if self.program.once:
+            self.over, self.process = True, None
             return
         status, lasted_s = self.process.returncode, time.monotonic() - self.began_s
         self.wait_s = 0.5 if lasted_s > STEADY_AFTER_S else min(self.wait_s * 2, LONGEST_WAIT_S)
@@ -120,10 +126,15 @@ def say(name: str, text: str) -> None:
         print(f"{name:<8} | {text}", flush=True)
 
 
-def _pass_on(name: str, process: subprocess.Popen[bytes]) -> None:
+def _pass_on(program: Program, process: subprocess.Popen[bytes]) -> None:
     if process.stdout is not None:
         for line in process.stdout:
-            say(name, line.decode("utf-8", "replace").rstrip("\n"))
+            text = line.decode("utf-8", "replace").rstrip("\n")
+            if program.once:
+                with suppress(OSError):
+                    print(text, flush=True)
+            else:
+                say(program.name, text)
 
 
 def supervise(programs: Sequence[Program]) -> int:
@@ -140,13 +151,13 @@ def supervise(programs: Sequence[Program]) -> int:
     for child in children:
         child.start()
     while not asked:
-        pending = [c.again_at_s for c in children if c.process is None]
+        pending = [c.again_at_s for c in children if c.process is None and not c.over]
         select.select([woken], [], [], max(0.0, min(pending) - time.monotonic()) if pending else None)
         with suppress(BlockingIOError):
             os.read(woken, 4096)
         for child in children:
             child.note_end()
-            if child.process is None and not asked and time.monotonic() >= child.again_at_s:
+            if child.process is None and not child.over and not asked and time.monotonic() >= child.again_at_s:
                 child.start()
     _stop([c for c in children if not c.program.outlives], STOPS_WITHIN_S)
     _stop([c for c in children if c.program.outlives], DATABASE_STOPS_WITHIN_S)

@@ -15,7 +15,7 @@ COPIED = (
 )  # fmt: skip
 """Chosen fields that the next one takes over."""
 
-ITS_OWN = ("id", "name", "host_name", "created_at", "removed_at", "board_unit", "settings_agreed")
+ITS_OWN = ("id", "name", "host_name", "created_at", "removed_at", "board_unit", "settings_agreed", "demo")
 """Chosen fields that the next one must have for itself: its names, its board, its look over the settings."""
 
 

@@ -16,6 +16,8 @@ export class Problem extends Error {
     message: string,
     readonly status: number,
     readonly code: string,
+    /** The field it speaks of, where it does. */
+    readonly where = "",
   ) {
     super(message);
     this.name = "Problem";
@@ -37,8 +39,8 @@ export async function answer<T>(asked: Promise<Answer<T>>): Promise<T> {
     throw new Problem("The server does not answer. Is it still running?", 0, "unreachable");
   }
   if (got.response.ok) return got.data as T;
-  const sent = (got.error ?? {}) as { title?: string; code?: string };
-  throw new Problem(sent.title ?? `The server answered ${got.response.status}.`, got.response.status, sent.code ?? "error");
+  const sent = (got.error ?? {}) as { title?: string; code?: string; where?: string };
+  throw new Problem(sent.title ?? `The server answered ${got.response.status}.`, got.response.status, sent.code ?? "error", sent.where ?? "");
 }
 
 export const { GET, PUT, POST, DELETE } = client;

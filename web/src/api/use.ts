@@ -1,14 +1,23 @@
 // Queries and changes. Everything that changes a deployment runs in a row, so a save is done before what follows it.
 import { hashKey, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import type { Problem } from "./client";
+import { isLive } from "./live";
 
-/** Ask again every `everyMs` milliseconds while `wanted` says so of the last answer. */
-export function useAnswer<T>(key: readonly unknown[], ask: () => Promise<T>, again?: (last: T | undefined) => number | false) {
+const ASKED_ANYWAY_MS = 30_000;
+const NOT_TOLD_MS = 4000;
+
+/** What the server says now. It tells when that changes; while it does not, it is asked every few seconds. */
+export function useAnswer<T>(key: readonly unknown[], ask: () => Promise<T>) {
   return useQuery<T, Problem>({
     queryKey: key,
     queryFn: ask,
-    refetchInterval: again ? (query) => again(query.state.data) : false,
+    refetchInterval: () => (isLive() ? ASKED_ANYWAY_MS : NOT_TOLD_MS),
   });
+}
+
+/** A list that stays as it is while the page is open. */
+export function useLasting<T>(key: readonly unknown[], ask: () => Promise<T>) {
+  return useQuery<T, Problem>({ queryKey: key, queryFn: ask, staleTime: Infinity });
 }
 
 /** A change that answers with the fresh state of `key`. `guess` shows it at once; the answer then puts it right. */

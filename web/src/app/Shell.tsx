@@ -6,7 +6,8 @@ import { useAnswer } from "../api/use";
 import { applyTheme, storedTheme, type Theme } from "../lib/theme";
 import { Button } from "../ui/parts";
 import { Door, LogOut, PhoneDialog } from "./Account";
-import { ZoneOfSite } from "../ui/Time";
+import { useLive, useStale } from "../api/live";
+import { useMoment, ZoneOfSite } from "../ui/Time";
 import { Palette } from "./Palette";
 import { ShortcutHelp, useShortcuts } from "./shortcuts";
 
@@ -23,6 +24,7 @@ function Inside() {
   const [palette, setPalette] = useState(false);
   const [help, setHelp] = useState(false);
   const [menu, setMenu] = useState(false);
+  useLive();
   useShortcuts({ openPalette: () => setPalette(true), openHelp: () => setHelp(true) });
   return (
     <div className="min-h-screen md:grid md:grid-cols-[184px_minmax(0,1fr)]">
@@ -47,6 +49,7 @@ function Inside() {
       </aside>
       <main id="work" className="min-w-0 px-4 py-4 md:px-[22px]">
         <ZoneOfSite value={place?.time_zone ?? "UTC"}>
+          <NotAsItIs />
           <Outlet />
         </ZoneOfSite>
       </main>
@@ -54,6 +57,18 @@ function Inside() {
       <ShortcutHelp open={help} onClose={() => setHelp(false)} />
       <ScrollRestoration />
     </div>
+  );
+}
+
+/** Says so while what is shown may be old: the last answer could not be had again. */
+function NotAsItIs() {
+  const stale = useStale();
+  const since = useMoment(stale?.since ?? 0);
+  if (!stale) return null;
+  return (
+    <p role="status" className="mb-3 rounded-lg bg-amber-2 px-3 py-2 text-[0.95rem] text-amber">
+      What you see is from {since}. {stale.message} It is asked again by itself.
+    </p>
   );
 }
 

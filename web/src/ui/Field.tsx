@@ -1,4 +1,4 @@
-import { useId, useState, type ReactNode } from "react";
+import { type ReactNode, useId, useState } from "react";
 
 interface Props {
   label: string;
@@ -9,29 +9,40 @@ interface Props {
   tone?: "plain" | "check" | "stop";
   placeholder?: string;
   secret?: boolean;
+  /** What is wrong with what stands there, in one sentence. A value that was refused stays until it is mended or Esc. */
+  problem?: string | undefined;
 }
 
 const BORDERS = { plain: "border-rule", check: "border-amber-bright", stop: "border-stop" };
 
 /** One line of text that is saved when one leaves it or presses Enter, and only when it changed. */
-export function Field({ label, value, onSave, mono, hint, tone = "plain", placeholder, secret }: Props) {
+export function Field({ label, value, onSave, mono, hint, tone = "plain", placeholder, secret, problem }: Props) {
   const id = useId();
   const [draft, setDraft] = useState<string | null>(null);
+  const [saved, setSaved] = useState(value);
+  if (saved !== value) {
+    // The server answered with another value: that is what stands there now.
+    setSaved(value);
+    setDraft(null);
+  }
   const save = () => {
     if (draft !== null && draft !== value) onSave(draft);
-    setDraft(null);
+    else setDraft(null);
+    if (secret) setDraft(null);
   };
   return (
     <div className="grid grid-cols-[6.4rem_minmax(0,1fr)] items-center gap-x-2.5">
       <label htmlFor={id} className="text-[0.92rem] text-ink-2">
         {label}
       </label>
-      <div className={`flex items-center gap-2 rounded-lg border bg-field pr-2 ${BORDERS[tone]}`}>
+      <div className={`flex items-center gap-2 rounded-lg border bg-field pr-2 ${problem ? BORDERS.stop : BORDERS[tone]}`}>
         <input
           id={id}
           type={secret ? "password" : "text"}
           autoComplete={secret ? "new-password" : "off"}
           spellCheck={false}
+          aria-invalid={problem ? true : undefined}
+          aria-describedby={problem ? `${id}-problem` : undefined}
           className={`min-w-0 flex-1 bg-transparent px-2.5 py-1 placeholder:text-ink-3 ${mono ? "font-mono" : ""}`}
           value={draft ?? value}
           placeholder={placeholder}
@@ -47,42 +58,11 @@ export function Field({ label, value, onSave, mono, hint, tone = "plain", placeh
         />
         {hint !== undefined && <span className="flex-none text-[0.82rem] text-ink-3">{hint}</span>}
       </div>
-    </div>
-  );
-}
-
-interface ChoiceProps<V extends string | number> {
-  label: string;
-  value: V | null;
-  options: readonly { value: V; text: string }[];
-  onSave: (value: V) => void;
-  empty: string;
-}
-
-/** One of a few, as the system's own list. */
-export function Choice<V extends string | number>({ label, value, options, onSave, empty }: ChoiceProps<V>) {
-  const id = useId();
-  return (
-    <div className="grid grid-cols-[6.4rem_minmax(0,1fr)] items-center gap-x-2.5">
-      <label htmlFor={id} className="text-[0.92rem] text-ink-2">
-        {label}
-      </label>
-      <select
-        id={id}
-        className={`min-w-0 rounded-lg border bg-field px-2 py-1.5 ${value === null ? "border-amber-bright" : "border-rule"}`}
-        value={value ?? ""}
-        onChange={(e) => {
-          const picked = options.find((o) => String(o.value) === e.target.value);
-          if (picked) onSave(picked.value);
-        }}
-      >
-        {value === null && <option value="">{empty}</option>}
-        {options.map((o) => (
-          <option key={o.value} value={o.value}>
-            {o.text}
-          </option>
-        ))}
-      </select>
+      {problem && (
+        <p id={`${id}-problem`} className="col-start-2 mt-0.5 text-[0.85rem] text-stop">
+          {problem}
+        </p>
+      )}
     </div>
   );
 }

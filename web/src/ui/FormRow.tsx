@@ -1,24 +1,56 @@
-// Rows of a small form: the label at the left, the field beside it.
-import type { ReactNode } from "react";
+// Rows of a small form: the label at the left, the field beside it, what is wrong with it below.
+import { cloneElement, isValidElement, type ReactElement, type ReactNode, useId } from "react";
+import type { FieldValues, Path, UseFormSetError } from "react-hook-form";
+import { Problem } from "../api/client";
 import { Button } from "./parts";
 
-export const INPUT = "w-full rounded-lg border border-rule bg-field px-2.5 py-1";
+export const INPUT = "w-full rounded-lg border border-rule bg-field px-2.5 py-1 aria-invalid:border-stop";
 
-export function FormRow({ label, hint, children }: { label: string; hint?: string; children: ReactNode }) {
+interface Props {
+  label: string;
+  hint?: string;
+  problem?: string | undefined;
+  children: ReactNode;
+}
+
+export function FormRow({ label, hint, problem, children }: Props) {
+  const id = useId();
+  const field = isValidElement(children)
+    ? cloneElement(children as ReactElement<Record<string, unknown>>, {
+        "aria-invalid": problem ? true : undefined,
+        "aria-describedby": problem || hint ? `${id}-more` : undefined,
+      })
+    : children;
   return (
     <label className="grid grid-cols-[6.4rem_minmax(0,1fr)] items-center gap-x-2.5">
       <span className="text-[0.92rem] text-ink-2">{label}</span>
-      {children}
-      {hint && <span className="col-start-2 text-[0.83rem] text-ink-3">{hint}</span>}
+      {field}
+      {(problem || hint) && (
+        <span id={`${id}-more`} className={`col-start-2 text-[0.83rem] ${problem ? "text-stop" : "text-ink-3"}`}>
+          {problem ?? hint}
+        </span>
+      )}
     </label>
   );
 }
 
+/** Save, and put a refusal beside the field it speaks of, with what was typed still there. Returns whether it was saved. */
+export async function saved<V extends FieldValues>(saving: Promise<unknown>, fields: readonly Path<V>[], setError: UseFormSetError<V>): Promise<boolean> {
+  try {
+    await saving;
+    return true;
+  } catch (error) {
+    const field = error instanceof Problem ? fields.find((f) => f === error.where) : undefined;
+    if (field) setError(field, { message: (error as Problem).message });
+    return false;
+  }
+}
+
 /** The buttons below: save, and remove where there is something to remove. */
-export function FormButtons({ save, onRemove }: { save: string; onRemove?: (() => void) | undefined }) {
+export function FormButtons({ save, onRemove, busy = false }: { save: string; onRemove?: (() => void) | undefined; busy?: boolean }) {
   return (
     <div className="flex gap-2 pl-[7rem]">
-      <Button type="submit" go small>
+      <Button type="submit" go small disabled={busy}>
         {save}
       </Button>
       {onRemove && (

@@ -1,8 +1,8 @@
 // Each mark has its own shape as well as its own colour.
-export type MarkName = "ok" | "check" | "stop" | "note" | "now" | "run" | "todo";
+export type MarkName = "ok" | "check" | "stop" | "yet" | "note" | "now" | "run" | "todo";
 
 const WORDS: Record<MarkName, string> = {
-  ok: "done", check: "look at this", stop: "stopped", note: "note", now: "here now", run: "running", todo: "not yet",
+  ok: "done", check: "look at this", stop: "stopped", yet: "not chosen yet", note: "note", now: "here now", run: "running", todo: "not yet",
 };
 
 export function Mark({ name, size = 18 }: { name: MarkName; size?: number }) {
@@ -57,6 +57,7 @@ function shape(name: MarkName) {
           <path d="M10 2a8 8 0 0 1 7.4 11" fill="none" stroke="var(--sky)" strokeWidth="3" strokeLinecap="round" className="turning" />
         </>
       );
+    case "yet":
     case "todo":
       return <circle cx="10" cy="10" r="7.6" fill="var(--sheet)" stroke="var(--ink-3)" strokeWidth="1.6" strokeDasharray="3 2.6" />;
   }

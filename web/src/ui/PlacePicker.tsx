@@ -1,6 +1,7 @@
 import { useState } from "react";
 import { answer, GET, type Shapes } from "../api/client";
 import { useAnswer } from "../api/use";
+import { Select } from "./Select";
 
 export type Place = Shapes["SiteRowOut"];
 
@@ -21,12 +22,6 @@ interface Props {
 export function PlacePicker({ places, shown, onPick }: Props) {
   if (places.length < 2) return null;
   return (
-    <select aria-label="Place" className="rounded-lg border border-rule bg-field px-3 py-1.5" value={shown?.id} onChange={(e) => onPick(Number(e.target.value))}>
-      {places.map((s) => (
-        <option key={s.id} value={s.id}>
-          {s.name}
-        </option>
-      ))}
-    </select>
+    <Select label="Place" value={String(shown?.id ?? "")} options={places.map((s) => [String(s.id), s.name])} onPick={(id) => onPick(Number(id))} />
   );
 }

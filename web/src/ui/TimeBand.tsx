@@ -38,12 +38,12 @@ export function TimeBand({ band, since, joinedAfterS = null, slim, stopped }: Pr
           {joined ? "joined" : stopped ? "off at" : "now"} <span className="font-mono">{clock(at)}</span>
         </b>
       </div>
-      <figcaption className="relative mt-2 h-5 text-[0.82rem] text-ink-2">
+      <figcaption className={`relative mt-2 h-5 text-[0.82rem] text-ink-2 ${slim ? "" : "max-md:flex max-md:h-auto max-md:flex-wrap max-md:gap-x-4"}`}>
         {!slim && <span className="absolute left-0 max-md:hidden">power on</span>}
-        <span className="absolute whitespace-nowrap" style={{ left: left(band.usual_from_s) }}>
+        <span className={`absolute whitespace-nowrap ${slim ? "" : "max-md:static"}`} style={{ left: left(band.usual_from_s) }}>
           {slim ? "usual" : `usual ${clock(band.usual_from_s)} to ${clock(band.usual_to_s)}`}
         </span>
-        <span className={`absolute whitespace-nowrap text-amber ${band.late_after_s / end > 0.7 ? "-translate-x-full" : ""}`} style={{ left: left(band.late_after_s) }}>
+        <span className={`absolute whitespace-nowrap text-amber ${slim ? "" : "max-md:static max-md:!translate-x-0"} ${band.late_after_s / end > 0.7 ? "-translate-x-full" : ""}`} style={{ left: left(band.late_after_s) }}>
           late after {clock(band.late_after_s)}
         </span>
         {!slim && end === band.hopeless_after_s && <span className="absolute right-0 max-md:hidden">hopeless after {clock(band.hopeless_after_s)}</span>}

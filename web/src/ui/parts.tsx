@@ -12,7 +12,7 @@ const look = (go: boolean | undefined, small: boolean | undefined) =>
 interface Look {
   go?: boolean;
   small?: boolean;
-  /** The screen's one main action: Enter presses it. */
+  /** The screen's one main action: Enter presses it. Never one that powers a board or writes a card: those are `go`. */
   main?: boolean;
 }
 

@@ -35,7 +35,7 @@ from mintseed.server.journal import record
 from mintseed.server.judging import Judged, judge, judged, take_off
 from mintseed.server.lists import count_up_to, page_of
 from mintseed.server.load import first_network, host_names, load_many, rows_to_load, zone_of
-from mintseed.server.models import BootRun, Deployment, Image, Judgement, Site
+from mintseed.server.models import BootRun, Claim, Deployment, Image, Judgement, Site
 from mintseed.server.power import end_run
 
 router = Router(tags=["bench"])
@@ -96,6 +96,8 @@ class PlaceOut(Schema):
     bench_id: int
     deployments: int
     images: int
+    demo: bool
+    """whether deployments that the first start made are still on the bench"""
 
 
 class RecipeOut(Schema):
@@ -125,6 +127,7 @@ def place(request: HttpRequest) -> PlaceOut:
         bench_id=here.pk,
         deployments=count_up_to(Judgement.objects.exclude(place="gone")),
         images=count_up_to(Image.objects.filter(present=True)),
+        demo=Deployment.objects.filter(demo=True, removed_at=None).exists(),
     )
 
 
@@ -137,7 +140,7 @@ def bench(request: HttpRequest) -> BenchOut:
         service=page_out(page_of("service", size=SERVED_AT_FIRST)),
         needs_you=count_up_to(Judgement.objects.filter(place="open", needs_you=True)),
         running=[r for j in lively if (r := _running(j)) is not None],
-        newcomers=[_newcomer(n) for n in _newcomers(lively)],
+        newcomers=[_newcomer(n) for n in _newcomers(lively)[:MOST_NEWCOMERS]],
         drives=[d for site in sites for d in drives_out(site)],
         benches=bench_rows(),
         findings=_broken_descriptions(),
@@ -159,6 +162,8 @@ MOST_LIVELY = 20
 """deployments shown beside the list, of those where something runs."""
 
 SERVED_AT_FIRST = 10
+MOST_NEWCOMERS = 6
+"""addresses shown that are new, the likely ones first."""
 
 
 def _lively() -> list[Judged]:
@@ -213,7 +218,7 @@ def band_out(walk: Walk) -> BandOut | None:
     )
 
 
-def _newcomers(rows: list[Judged]) -> tuple[Newcomer, ...]:
+def _newcomers(rows: list[Judged]) -> list[Newcomer]:
     looking = []
     for view in rows:
         run = view.loaded.run
@@ -225,7 +230,12 @@ def _newcomers(rows: list[Judged]) -> tuple[Newcomer, ...]:
             continue
         if facts is not None:
             looking.append((view.loaded.row.pk, view.loaded.row.name, facts.candidates))
-    return newcomers(looking)
+    found = newcomers(looking)
+    # What is known to be another device of ours is nobody new.
+    ours = set(
+        Claim.objects.filter(address__in={n.address for n in found}, taken_back_at=None, boot_run__off_at=None).values_list("address", flat=True)
+    )  # fmt: skip
+    return sorted((n for n in found if n.address not in ours), key=lambda n: not n.likely)
 
 
 def _newcomer(n: Newcomer) -> NewcomerOut:
@@ -281,8 +291,35 @@ def read(request: HttpRequest, pk: int) -> DeploymentOut:
     return deployment_out(judged(pk))
 
 
+class DemoOut(Schema):
+    """How many deployments were taken off, or put back."""
+
+    count: int
+
+
+@router.post("/demo/clear", response=DemoOut)
+def clear_demo(request: HttpRequest) -> DemoOut:
+    """Take what the first start made off the bench, boards and all; the place, its shelf and its images stay."""
+    keys = list(Deployment.objects.filter(demo=True, removed_at=None).order_by("pk").values_list("pk", flat=True))
+    for pk in keys:
+        _take_off(pk)
+    return DemoOut(count=len(keys))
+
+
+@router.post("/demo/restore", response=DemoOut)
+def restore_demo(request: HttpRequest) -> DemoOut:
+    """Put what the first start made back on the bench. Its boards stay off."""
+    rows = Deployment.objects.filter(demo=True, removed_at__isnull=False).order_by("pk")
+    return DemoOut(count=len([restore(request, pk) for pk in rows.values_list("pk", flat=True)]))
+
+
 @router.delete("/deployments/{pk}", response={204: None})
 def remove(request: HttpRequest, pk: int) -> Status[None]:
+    _take_off(pk)
+    return Status(204, None)
+
+
+def _take_off(pk: int) -> None:
     one = judged(pk)
     if one.loaded.job is not None and job_out(one.loaded.job).active:  # type: ignore[union-attr]
         raise RefusedError("its card is being written", next_step="Stop the writing first.")
@@ -292,7 +329,6 @@ def remove(request: HttpRequest, pk: int) -> Status[None]:
         Deployment.objects.filter(pk=pk).update(removed_at=wiring.bench().clock.now())
         take_off(one.loaded.row)
         record(one.loaded.row, "plan", "deployment.removed", "Taken off the bench")
-    return Status(204, None)
 
 
 @router.post("/deployments/{pk}/restore", response=DeploymentOut)

@@ -35,6 +35,9 @@ UNITS = (
     ("Larkspur R, clear case", "larkspur-r"),
     ("Larkspur R, bare", "larkspur-r"),
     ("Tansy, workshop", "tansy"),
+    ("Sprig, spare", "sprig"),
+    ("Larkspur C, blue case", "larkspur-c"),
+    ("Larkspur R, new in its bag", "larkspur-r"),
 )
 
 SUPPLIES = (
@@ -69,6 +72,20 @@ DRIVES = (
         "faults": {"rate_bytes_per_s": CARD_RATE_BYTES_PER_S},
     },
 )  # fmt: skip
+
+DRAWER_CARDS = 5
+"""cards that are in boards once the place is at work; the two slots stay for whoever comes."""
+
+
+def drawer_card(number: int) -> dict[str, Any]:
+    """Return a card of the drawer, as a drive in a third slot. In a board it is in no reader."""
+    name = f"pd{chr(ord('d') + number)}"
+    return {
+        "name": name, "path": f"/dev/{name}", "size": 32_010_928_128, "rm": True, "ro": False, "hotplug": True, "tran": "usb",
+        "model": "Reader, third slot", "serial": f"QH-D32-{number + 1:02}", "type": "disk", "fstype": None, "mountpoints": [None],
+        "faults": {},
+    }  # fmt: skip
+
 
 HOUSE_DEVICES = (("02:51:48:00:00:0a", "till"), ("02:51:48:00:00:0b", "front-desk"), ("02:51:48:00:00:0c", ""))
 """What is on the network before anything is powered."""

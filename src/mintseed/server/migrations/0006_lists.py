@@ -41,6 +41,11 @@ class Migration(migrations.Migration):
             ],
         ),
         migrations.AddField(
+            model_name='deployment',
+            name='demo',
+            field=models.BooleanField(db_index=True, default=False),
+        ),
+        migrations.AddField(
             model_name='image',
             name='outline',
             field=models.TextField(blank=True, default=''),

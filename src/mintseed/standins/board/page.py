@@ -9,6 +9,7 @@ import html
 import secrets
 import subprocess
 import threading
+import time
 from collections.abc import Callable
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from typing import Any
@@ -48,10 +49,12 @@ def crypt(word: str, salt: str) -> str:
 def serve_page(address: str, outcome: Outcome, account: Account) -> ThreadingHTTPServer:
     """Serve the appliance's page on `address` until `shutdown()` of what comes back."""
 
+    since = time.strftime("%d %B %Y, %H:%M")
+
     class Handler(BaseHTTPRequestHandler):
         def do_GET(self) -> None:
             if self.path != "/":
-                self._send(404, "<p>No such page here.</p>")
+                self._send(404, _note("mind", "No such page here."))
                 return
             self._send(200, _front(account.is_default))
 
@@ -59,18 +62,23 @@ def serve_page(address: str, outcome: Outcome, account: Account) -> ThreadingHTT
             length = min(int(self.headers.get("Content-Length") or 0), MAX_FORM_BYTES)
             form = {k: v[0] for k, v in parse_qs(self.rfile.read(length).decode("utf-8", "replace")).items()}
             if not account.opens(form.get("name", ""), form.get("word", "")):
-                self._send(401, "<p role=alert>That name and word do not open it.</p>")
+                self._send(
+                    401, _note("mind", "That name and word do not open it.", role="alert") + _front(account.is_default)
+                )
             elif self.path == "/enter":
-                self._send(200, "<p>You are in. The test sheet is under the lid.</p>")
+                self._send(200, _note("well", f"You are in, as {account.name}."))
             elif self.path == "/word" and len(form.get("fresh", "")) >= 8:
                 account.change(form["fresh"])
-                self._send(200, "<p role=status>The word has changed. Use the new one from now on.</p>")
+                self._send(200, _note("well", "The word has changed. Use the new one from now on."))
             else:
-                self._send(422, "<p role=alert>The new word needs 8 characters.</p>")
+                self._send(
+                    422, _note("mind", "The new word needs 8 characters.", role="alert") + _front(account.is_default)
+                )
 
         def _send(self, status: int, part: str) -> None:
             whole = outcome.page.decode("utf-8", "replace")
-            whole = whole.replace("{{host}}", html.escape(outcome.host_name)).replace("{{part}}", part)
+            whole = whole.replace("{{host}}", html.escape(outcome.host_name)).replace("{{since}}", since)
+            whole = whole.replace("{{part}}", part)
             body = whole.encode()
             self.send_response(status)
             self.send_header("Content-Type", "text/html; charset=utf-8")
@@ -87,11 +95,23 @@ def serve_page(address: str, outcome: Outcome, account: Account) -> ThreadingHTT
     return server
 
 
+def _note(kind: str, text: str, *, role: str = "status") -> str:
+    return f"<section class={kind}><p role={role} style=margin:0>{html.escape(text)}</p></section>"
+
+
 def _front(is_default: bool) -> str:
-    name, word = '<label>Name <input name="name"></label>', '<label>{} <input name="{}" type="password"></label>'
-    warning = "<p>This box still has the login it came with.</p>" if is_default else ""
+    def field(label: str, name: str, kind: str) -> str:
+        return f'<label>{label}<input name="{name}" type="{kind}" autocomplete="off" autocapitalize="none" required></label>'
+
+    warning = _note("mind", "This box still has the login it came with. Change it before others find it.")
+    enter = field("Name", "name", "text") + field("Word", "word", "password")
+    change = (
+        field("Name", "name", "text")
+        + field("Old word", "word", "password")
+        + field("New word, 8 or more", "fresh", "password")
+    )
     return (
-        f"{warning}<form method=post action=/enter><h2>Log in</h2>{name}{word.format('Word', 'word')}<button>Log in</button></form>"
-        f"<form method=post action=/word><h2>Change the word</h2>{name}{word.format('Old word', 'word')}"
-        f"{word.format('New word', 'fresh')}<button>Change it</button></form>"
+        f"{warning if is_default else ''}"
+        f"<section><h2>Log in</h2><form method=post action=/enter>{enter}<button>Log in</button></form></section>"
+        f"<section><h2>Change the word</h2><form method=post action=/word>{change}<button>Change it</button></form></section>"
     )

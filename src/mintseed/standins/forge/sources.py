@@ -102,21 +102,43 @@ _SERVICE = """\
 """
 
 _PAGE = """\
-<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width">
-<title>{title}</title>
-<style>body{{font:16px/1.5 sans-serif;max-width:34rem;margin:2rem auto;padding:0 1rem;background:{paper};color:#222}}
-label{{display:block;margin:.4rem 0}}input{{font:inherit;width:100%}}button{{font:inherit;margin:.5rem 0 1.5rem}}</style>
-<h1>{title}</h1><p>This is <b>{{{{host}}}}</b>, a simulated appliance on the stand-in bench.</p>{{{{part}}}}</html>
+<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width,initial-scale=1">
+<title>{{{{host}}}}: {title}</title>
+<style>
+:root{{color-scheme:light}}*{{box-sizing:border-box}}
+body{{margin:0;font:17px/1.55 system-ui,sans-serif;background:{paper};color:#20262b}}
+header{{background:{deep};color:#fff;padding:2.2rem 0 2.6rem}}header>*,main{{max-width:40rem;margin:0 auto;padding:0 1.25rem}}
+h1{{margin:.15rem auto 0;font-size:2rem;line-height:1.15;font-weight:650;overflow-wrap:anywhere}}
+header p{{margin-top:.35rem;margin-bottom:0;opacity:.92}}
+main{{padding-bottom:2rem;display:grid;gap:1rem;margin-top:-1.3rem}}
+section{{background:#fff;border:1px solid #0002;border-radius:12px;padding:1rem 1.2rem}}
+h2{{font-size:1.1rem;margin:0 0 .5rem}}dl{{display:grid;grid-template-columns:auto 1fr;gap:.25rem 1.2rem;margin:0}}
+dt{{color:#555e66}}dd{{margin:0}}label{{display:grid;gap:.15rem;margin:.55rem 0}}
+input{{font:inherit;padding:.45rem .6rem;border:1px solid #8a939b;border-radius:8px;width:100%;background:#fff;color:inherit}}
+button{{font:inherit;font-weight:600;margin-top:.5rem;padding:.5rem 1.1rem;border:0;border-radius:8px;background:{deep};color:#fff;cursor:pointer}}
+:focus-visible{{outline:3px solid #2f5f86;outline-offset:2px}}
+.mind{{border-color:#c98a1b;background:#fdf3dc}}.well{{border-color:#147d62;background:#e9f5ee}}
+footer{{text-align:center;color:#555e66;font-size:.9rem;padding-bottom:2rem}}
+</style>
+<header><p>{title}</p><h1>{{{{host}}}}</h1><p>{what}</p></header>
+<main>
+<section><h2>This device</h2><dl>
+<dt>Name on the network</dt><dd>{{{{host}}}}.local</dd><dt>Release</dt><dd>{name} {release}</dd><dt>Up since</dt><dd>{{{{since}}}}</dd>
+</dl></section>
+{{{{part}}}}
+</main><footer>Simulated by the stand-in bench. It does nothing but show this page.</footer></html>
 """
 
 
-def _root(appliance: str, name: str, release: str, port: int, title: str, paper: str) -> dict[str, str]:
+def _root(
+    appliance: str, name: str, release: str, port: int, title: str, what: str, paper: str, deep: str
+) -> dict[str, str]:
     return {
         "etc/hostname": f"{appliance}\n",
         "etc/os-release": f'NAME="{name}"\nID={appliance}\nVERSION_ID="{release}"\n',
         "etc/webpage/site.conf": f"# where the page is served\nlisten {port};\n",
         f"etc/avahi/services/{appliance}.service": _SERVICE.format(name=name, port=port),
-        "srv/page/index.html": _PAGE.format(title=title, paper=paper),
+        "srv/page/index.html": _PAGE.format(title=title, what=what, name=name, release=release, paper=paper, deep=deep),
     }
 
 
@@ -131,7 +153,7 @@ PLATEN_MANIFEST = {
 
 LINTEL_MANIFEST = {
     "appliance": "lintel",
-    "join_s": 58,
+    "join_s": 240,
     "page_after_s": 24,
     "network_file": {"path": "settings/wifi.nmconnection", "reader": "keyfile"},
     "device_file": {
@@ -155,7 +177,16 @@ def platen(release: str, bits: Literal[32, 64], ending: str, boards: tuple[Board
         boot_mib=48,
         root_mib=80,
         boot_files={"platen-network.conf": PLATEN_NETWORK, "device.conf": PLATEN_DEVICE},
-        root_files=_root("platen", "Platen", release, 5310, "Platen print desk", "#f4f0e6"),
+        root_files=_root(
+            "platen",
+            "Platen",
+            release,
+            5310,
+            "Platen print desk",
+            "A printer for everybody on this network.",
+            "#f4f0e6",
+            "#5b3a2e",
+        ),
         checksums=f"platen-{release}.sha256",
     )
 
@@ -170,7 +201,16 @@ LINTEL = ImageSpec(
     boot_mib=64,
     root_mib=112,
     boot_files={"settings/wifi.nmconnection": LINTEL_NETWORK, "settings/device.conf": LINTEL_DEVICE},
-    root_files=_root("lintel", "Lintel", "11.4", 8420, "Lintel house page", "#e8eef2"),
+    root_files=_root(
+        "lintel",
+        "Lintel",
+        "11.4",
+        8420,
+        "Lintel house page",
+        "Lamps, sensors and switches of one house.",
+        "#e8eef2",
+        "#26415a",
+    ),
     checksums="lintel-11.4.sha256",
 )
 

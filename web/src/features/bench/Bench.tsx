@@ -1,38 +1,49 @@
-import { DropdownMenu } from "radix-ui";
+import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
 import { Ellipsis } from "lucide-react";
-import { useQueryClient } from "@tanstack/react-query";
+import { DropdownMenu, ToggleGroup } from "radix-ui";
+import { useDeferredValue, useState } from "react";
 import { Link } from "react-router";
-import { answer, DELETE, GET, POST, type Deployment } from "../../api/client";
+import { answer, DELETE, GET, POST, type Deployment, type Problem, type Shapes } from "../../api/client";
 import { useAnswer } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { plural } from "../../lib/words";
 import { Findings } from "../../ui/Findings";
+import { Hint } from "../../ui/Hint";
 import { Line } from "../../ui/Line";
-import { ButtonLink, Key, Trouble, Waiting } from "../../ui/parts";
+import { Button, ButtonLink, Key, Trouble, Waiting } from "../../ui/parts";
 import { useToast } from "../../ui/toast";
 import { BenchSide } from "./BenchSide";
+import { DemoStrip } from "./DemoStrip";
+
+type Page = Shapes["PageOut"];
+type Only = "" | "needs-you" | "running";
+
+/** Beyond so many a list can be searched. */
+const MANY = 12;
+const COUNTED_TO = 1000;
 
 export function Bench() {
-  const { data, error, dataUpdatedAt } = useAnswer(["bench"], () => answer(GET("/api/bench")), (last) =>
-    last && (last.running.length || last.newcomers.length) ? 1000 : 4000,
-  );
+  const { data, error, dataUpdatedAt } = useAnswer(["bench"], () => answer(GET("/api/bench")));
+  const [only, setOnly] = useState<Only>("");
+  const [typed, setTyped] = useState("");
+  const search = useDeferredValue(typed.trim());
   if (error && !data) return <Trouble error={error} />;
   if (!data) return <Waiting what="the bench" />;
-  const open = data.deployments.filter((d) => !d.line.finished);
-  const served = data.deployments.filter((d) => d.line.finished);
-  const needing = open.filter((d) => d.line.needs_you).length;
+  const { open, service } = data;
+  const many = open.total + service.total > MANY;
   return (
     <div className="flex flex-col gap-3.5">
       <header className="flex flex-wrap items-center gap-x-3 gap-y-2">
         <h1 className="text-[1.8rem]">Bench</h1>
         <span className="text-ink-2">
-          {open.length > 0 && `${plural(open.length, "card")} on the go`}
-          {needing ? ` · ${needing} ${needing === 1 ? "needs" : "need"} you` : ""}
+          {open.total > 0 && `${counted(open.total, "card")} on the go`}
+          {data.needs_you ? ` · ${data.needs_you} ${data.needs_you === 1 ? "needs" : "need"} you` : ""}
         </span>
         <ButtonLink go to="/new" className="ml-auto">
           New deployment <Key>N</Key>
         </ButtonLink>
       </header>
+      <DemoStrip />
       <div className="grid items-start gap-4 lg:grid-cols-[minmax(0,1fr)_288px]">
         <div className="flex min-w-0 flex-col gap-3">
           {data.findings.length > 0 && (
@@ -40,18 +51,74 @@ export function Bench() {
               <Findings findings={data.findings} />
             </section>
           )}
-          {data.deployments.length === 0 && <EmptyBench />}
-          {open.map((d, i) => (
-            <DeploymentCard key={d.id} deployment={d} first={i === 0} />
-          ))}
-          {served.length > 0 && <h2 className="cap mt-2">In service</h2>}
-          {served.map((d) => (
-            <DeploymentCard key={d.id} deployment={d} />
-          ))}
+          {many && <Narrow only={only} onOnly={setOnly} typed={typed} onType={setTyped} />}
+          {open.total + service.total === 0 && <EmptyBench />}
+          <Cards place="open" first={open} only={only} search={search} />
+          {only === "" && service.total > 0 && (
+            <>
+              <h2 className="cap mt-2">In service{service.total > MANY ? `, ${counted(service.total, "device")}` : ""}</h2>
+              <Cards place="service" first={service} only="" search={search} />
+            </>
+          )}
         </div>
         <BenchSide bench={data} since={dataUpdatedAt} />
       </div>
     </div>
+  );
+}
+
+const counted = (total: number, word: string) => (total >= COUNTED_TO ? `${COUNTED_TO} and more ${word}s` : plural(total, word));
+
+const KINDS = [
+  ["", "All"],
+  ["needs-you", "Needs you"],
+  ["running", "Running"],
+] as const;
+
+function Narrow({ only, onOnly, typed, onType }: { only: Only; onOnly: (only: Only) => void; typed: string; onType: (text: string) => void }) {
+  return (
+    <div className="flex flex-wrap items-center gap-2">
+      <input type="search" aria-label="Find a deployment" placeholder="Name, host name or appliance" className="min-w-0 flex-1 basis-56 rounded-lg border border-rule bg-field px-3 py-1.5 placeholder:text-ink-3" value={typed} maxLength={80} onChange={(e) => onType(e.target.value)} />
+      <ToggleGroup.Root type="single" aria-label="Which" value={only || "all"} onValueChange={(next) => onOnly(next === "all" ? "" : (next as Only))} className="flex overflow-hidden rounded-lg border border-rule">
+        {KINDS.map(([value, text]) => (
+          <ToggleGroup.Item key={value} value={value || "all"} className="border-l border-rule px-3 py-1.5 text-ink-2 first:border-0 data-[state=on]:bg-ink data-[state=on]:text-paper">
+            {text}
+          </ToggleGroup.Item>
+        ))}
+      </ToggleGroup.Root>
+    </div>
+  );
+}
+
+/** The first page comes with the bench; what is further down, or searched for, is asked for when it is wanted. */
+function Cards({ place, first, only, search }: { place: "open" | "service"; first: Page; only: Only; search: string }) {
+  const [further, setFurther] = useState(false);
+  const asked = further || only !== "" || search !== "";
+  const { data, error, hasNextPage, fetchNextPage, isFetching } = useInfiniteQuery<Page, Problem, { pages: Page[] }, readonly unknown[], number | null>({
+    queryKey: ["deployments", place, only, search],
+    enabled: asked,
+    initialPageParam: null,
+    queryFn: ({ pageParam: before }) => answer(GET("/api/deployments", { params: { query: { place, only, search, ...(before === null ? {} : { before }) } } })),
+    getNextPageParam: (last) => last.older_before,
+  });
+  const pages = asked ? (data?.pages ?? []) : [first];
+  const more = asked ? hasNextPage : first.older_before !== null;
+  const shown = pages.flatMap((p) => p.deployments);
+  return (
+    <>
+      <Trouble error={error} />
+      {shown.map((d, i) => (
+        <DeploymentCard key={d.id} deployment={d} first={i === 0 && place === "open"} />
+      ))}
+      {asked && !isFetching && shown.length === 0 && <p className="text-ink-2">{place === "open" ? "Nothing on the go is like that." : "Nothing in service is called that."}</p>}
+      {more && (
+        <div>
+          <Button disabled={isFetching} onClick={() => (asked ? void fetchNextPage() : setFurther(true))}>
+            Show more
+          </Button>
+        </div>
+      )}
+    </>
   );
 }
 
@@ -88,9 +155,9 @@ function DeploymentCard({ deployment: d, first }: { deployment: Deployment; firs
       </div>
       <footer className="flex flex-wrap items-center gap-x-3 gap-y-1.5 border-t border-dashed border-rule pt-2 sm:flex-nowrap">
         <b className="flex-none max-sm:w-full">{d.line.next_step}</b>
-        <span className="min-w-0 flex-1 truncate text-[0.9rem] text-ink-2" title={d.line.next_detail}>
-          {d.line.next_detail}
-        </span>
+        <Hint text={d.line.next_detail}>
+          <span className="min-w-0 flex-1 truncate text-[0.9rem] text-ink-2 max-sm:whitespace-normal">{d.line.next_detail}</span>
+        </Hint>
         <ButtonLink small go={d.line.button === "Continue"} to={stationPath(d.id, d.line.now)} className="ml-auto" data-main={first || undefined}>
           {d.line.button}
         </ButtonLink>
@@ -104,13 +171,20 @@ function More({ deployment }: { deployment: Deployment }) {
   const toast = useToast();
   const path = { params: { path: { pk: deployment.id } } };
   const again = () => {
-    void queries.invalidateQueries({ queryKey: ["bench"] });
-    void queries.invalidateQueries({ queryKey: ["place"] });
+    for (const key of ["bench", "place", "deployments"]) void queries.invalidateQueries({ queryKey: [key] });
+  };
+  const restore = async () => {
+    try {
+      await answer(POST("/api/deployments/{pk}/restore", path));
+    } catch (error) {
+      toast({ text: (error as Error).message });
+    }
+    again();
   };
   const remove = async () => {
     try {
       await answer(DELETE("/api/deployments/{pk}", path));
-      toast({ text: `${deployment.name} is off the bench.`, undo: () => void answer(POST("/api/deployments/{pk}/restore", path)).then(again) });
+      toast({ text: `${deployment.name} is off the bench.`, undo: () => void restore() });
     } catch (error) {
       toast({ text: (error as Error).message });
     }

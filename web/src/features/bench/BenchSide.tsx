@@ -2,7 +2,8 @@
 import { Link } from "react-router";
 import type { Severity, Shapes } from "../../api/client";
 import { stationPath } from "../../lib/stations";
-import { clock, decimalSize, duration } from "../../lib/words";
+import { decimalSize, duration } from "../../lib/words";
+import { Bar } from "../../ui/Bar";
 import { Mark } from "../../ui/Mark";
 import { Mono, Tag } from "../../ui/parts";
 import { TimeBand } from "../../ui/TimeBand";
@@ -79,14 +80,11 @@ function Box({ title, children }: { title: string; children: React.ReactNode }) 
 function Running({ running: r, since }: { running: Shapes["RunningOut"]; since: number }) {
   return (
     <Link to={stationPath(r.deployment_id, r.station)} className="block">
-      <div className="flex justify-between gap-2">
-        <b>{r.name}</b>
-        {r.band && <Mono>{clock(r.band.elapsed_s)}</Mono>}
-      </div>
+      <b>{r.name}</b>
       {r.band && <TimeBand band={r.band} since={since} slim />}
       {r.job && r.job.total_bytes > 0 && (
         <>
-          <progress className="mt-1 h-2 w-full accent-mint" value={r.job.done_bytes} max={r.job.total_bytes} />
+          <Bar label={`${r.name}: ${r.text}`} value={r.job.done_bytes / r.job.total_bytes} className="mt-1 !h-2" />
           <div className="text-[0.9rem] text-ink-2">
             {decimalSize(r.job.done_bytes)} of {decimalSize(r.job.total_bytes)}
             {r.job.left_s !== null && `, ${duration(r.job.left_s)} left`}

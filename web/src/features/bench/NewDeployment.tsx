@@ -2,12 +2,14 @@ import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { Link, useNavigate } from "react-router";
 import { answer, GET, POST } from "../../api/client";
-import { useAnswer, useChange } from "../../api/use";
+import { useAnswer, useChange, useLasting } from "../../api/use";
 import { stationPath } from "../../lib/stations";
+import { Card, Cards } from "../../ui/Cards";
 import { Button, Trouble, Waiting } from "../../ui/parts";
+import { Select } from "../../ui/Select";
 
 export function NewDeployment() {
-  const { data, error } = useAnswer(["recipes"], () => answer(GET("/api/recipes")));
+  const { data, error } = useLasting(["recipes"], () => answer(GET("/api/recipes")));
   const navigate = useNavigate();
   const [recipe, setRecipe] = useState("");
   const { register, handleSubmit } = useForm<{ name: string }>({ defaultValues: { name: "" } });
@@ -32,23 +34,24 @@ export function NewDeployment() {
         <h1 className="text-[1.65rem]">New deployment</h1>
         <p className="mt-1 text-ink-2">What shall the board become?</p>
       </header>
-      <fieldset className="grid gap-3 sm:grid-cols-2">
-        <legend className="sr-only">Appliance</legend>
+      <Cards label="Appliance" value={recipe} onPick={setRecipe} className="grid gap-3 sm:grid-cols-2">
         {data.map((r) => (
-          <label
+          <Card
             key={r.id}
-            className={`cursor-pointer rounded-xl border bg-sheet p-4 has-focus-visible:outline-2 has-focus-visible:outline-sky ${recipe === r.id ? "border-mint ring-2 ring-mint" : "border-rule hover:border-ink-3"}`}
+            value={r.id}
+            className="!bg-sheet !p-4"
+            name={
+              <span className="flex items-baseline gap-2">
+                <b className="font-head text-[1.15rem]">{r.name}</b>
+                <span className="text-ink-2">{r.kind}</span>
+              </span>
+            }
           >
-            <input type="radio" name="recipe" value={r.id} checked={recipe === r.id} onChange={() => setRecipe(r.id)} className="sr-only" />
-            <span className="flex items-baseline gap-2">
-              <b className="font-head text-[1.15rem]">{r.name}</b>
-              <span className="text-ink-2">{r.kind}</span>
-            </span>
             <span className="mt-1 block text-[0.95rem] text-ink-2">{r.summary}</span>
             <span className="mt-2 block text-[0.87rem] text-ink-3">Releases {r.releases.join(", ")}</span>
-          </label>
+          </Card>
         ))}
-      </fieldset>
+      </Cards>
       <label className="flex max-w-md flex-col gap-1">
         <span className="text-ink-2">What do you call it? The place it goes to makes a good name.</span>
         <input className="rounded-lg border border-rule bg-field px-3 py-1.5 placeholder:text-ink-3" placeholder={chosen ? `${chosen.name} ${chosen.kind}` : "Reading-room press"} maxLength={80} {...register("name")} />
@@ -56,20 +59,15 @@ export function NewDeployment() {
       {sites.length > 1 && (
         <label className="flex max-w-md flex-col gap-1">
           <span className="text-ink-2">Where does it go?</span>
-          <select className="rounded-lg border border-rule bg-field px-3 py-1.5" value={site || sites[0]?.id} onChange={(e) => setSite(Number(e.target.value))}>
-            {sites.map((s) => (
-              <option key={s.id} value={s.id}>
-                {s.name}
-              </option>
-            ))}
-          </select>
+          <Select label="Where does it go?" value={String(site || sites[0]?.id || "")} options={sites.map((s) => [String(s.id), s.name])} onPick={(id) => setSite(Number(id))} />
         </label>
       )}
       <Trouble error={create.error} />
       <div>
         <Button type="submit" main disabled={!recipe || create.isPending}>
-          {chosen ? `Start with ${chosen.name}` : "Pick an appliance"}
+          {chosen ? `Start with ${chosen.name}` : "Start it"}
         </Button>
+        {!chosen && <span className="ml-3 text-ink-2">First: pick an appliance.</span>}
       </div>
     </form>
   );

@@ -6,6 +6,7 @@ import { stationPath } from "../../lib/stations";
 import { duration } from "../../lib/words";
 import { Mark } from "../../ui/Mark";
 import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
+import { Select } from "../../ui/Select";
 import { StationFrame } from "../../ui/StationFrame";
 import { TimeBand } from "../../ui/TimeBand";
 import { Time } from "../../ui/Time";
@@ -16,7 +17,7 @@ type BootAnswer = Shapes["BootOut"];
 export function BootStation({ id }: { id: number }) {
   const key = ["deployment", id, "boot"];
   const path = { params: { path: { pk: id } } };
-  const { data, error, dataUpdatedAt } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/boot", path)), (last) => (last?.powered && last.joined_after_s === null ? 700 : 4000));
+  const { data, error, dataUpdatedAt } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/boot", path)));
   const on = useChange(key, (ago_s: number) => answer(POST("/api/deployments/{pk}/boot/power-on", { ...path, body: { ago_s } })));
   const off = useChange(key, () => answer(POST("/api/deployments/{pk}/boot/power-off", path)));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the clock" />;
@@ -37,7 +38,7 @@ export function BootStation({ id }: { id: number }) {
             </ButtonLink>
           </>
         ) : powered ? (
-          <Button {...(late ? { main: true } : {})} onClick={() => off.mutate(undefined)}>
+          <Button {...(late ? { go: true } : {})} onClick={() => off.mutate(undefined)}>
             {data.by_hand ? "I switched it off" : "Power off, card back in the reader"}
           </Button>
         ) : (
@@ -51,8 +52,9 @@ export function BootStation({ id }: { id: number }) {
           </>
         )
       }
+      waits={!powered && !joined && !data.ready ? data.not_ready_because : undefined}
     >
-      <Trouble error={error ?? on.error ?? off.error} />
+      <Trouble error={on.error ?? off.error} />
       {data.finding && data.band && (
         <section className="rounded-xl border border-rule bg-sheet px-4.5 py-3.5">
           <header className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
@@ -149,23 +151,17 @@ function PowerOn({ data, pending, main, onPower }: { data: BootAnswer; pending: 
   const again = data.runs.length > 0;
   if (!data.by_hand) {
     return (
-      <Button {...(main ? { main } : {})} disabled={!data.ready || pending} onClick={() => onPower(0)}>
+      <Button go={main} disabled={!data.ready || pending} onClick={() => onPower(0)}>
         {again && !main ? "Power on again" : "Power on"}
       </Button>
     );
   }
   return (
     <span className="flex items-center gap-2">
-      <Button {...(main ? { main } : {})} disabled={!data.ready || pending} onClick={() => onPower(ago)}>
+      <Button go={main} disabled={!data.ready || pending} onClick={() => onPower(ago)}>
         I powered it
       </Button>
-      <select aria-label="When it was powered" className="rounded-lg border border-rule bg-field px-2 py-1.5" value={ago} onChange={(e) => setAgo(Number(e.target.value))}>
-        {AGO.map(([text, seconds]) => (
-          <option key={seconds} value={seconds}>
-            {text}
-          </option>
-        ))}
-      </select>
+      <Select label="When it was powered" value={String(ago)} options={AGO.map(([words, seconds]) => [String(seconds), words])} onPick={(next) => setAgo(Number(next))} />
     </span>
   );
 }

@@ -3,6 +3,7 @@ import { answer, GET, POST, type Severity, type Shapes } from "../../api/client"
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { duration } from "../../lib/words";
+import { Card, Cards } from "../../ui/Cards";
 import { Mark } from "../../ui/Mark";
 import { Button, ButtonLink, Facts, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { StationFrame } from "../../ui/StationFrame";
@@ -17,7 +18,7 @@ type Drive = Shapes["DriveOut"];
 export function CardStation({ id }: { id: number }) {
   const key = ["deployment", id, "card"];
   const path = { params: { path: { pk: id } } };
-  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/card", path)), (last) => (last?.job?.active || last?.copy_of_image?.job?.active ? 400 : 3000));
+  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/card", path)));
   const [picked, setPicked] = useState(0);
   const [asking, setAsking] = useState(false);
   const write = useChange(key, (body: Shapes["WriteIn"]) => answer(POST("/api/deployments/{pk}/card/write", { ...path, body })));
@@ -39,19 +40,18 @@ export function CardStation({ id }: { id: number }) {
             Go on to First boot
           </ButtonLink>
         ) : data.in_board ? (
-          <Button main onClick={() => fetchBack.mutate(undefined)}>
+          <Button go onClick={() => fetchBack.mutate(undefined)}>
             {data.by_hand ? "I switched it off" : "Power off, card back in the reader"}
           </Button>
         ) : (
-          !writing && (
-            <Button main disabled={!drive || !data.ready} onClick={() => setAsking(true)}>
-              Write the card
-            </Button>
-          )
+          <Button go disabled={writing || !drive || !data.ready} onClick={() => setAsking(true)}>
+            {writing ? "Writing the card" : "Write the card"}
+          </Button>
         )
       }
+      waits={proven || data.in_board || writing ? undefined : !data.ready ? data.not_ready_because : drive ? undefined : free.length ? "pick the card" : "put a card into a reader"}
     >
-      <Trouble error={error ?? write.error ?? stop.error ?? fetchBack.error} />
+      <Trouble error={write.error ?? stop.error ?? fetchBack.error} />
       {writing && data.job && <WriteProgress job={data.job} onStop={() => stop.mutate(undefined)} stopping={stop.isPending || stop.isSuccess} />}
       {!writing && data.job?.trouble && (
         <section role="alert" className="flex gap-3 rounded-xl border border-stop bg-sheet px-4 py-3">
@@ -138,36 +138,53 @@ function Proven({ data }: { data: CardAnswer }) {
 function Drives({ drives, chosen, onPick, disabled }: { drives: readonly Drive[]; chosen: number; onPick: (id: number) => void; disabled: boolean }) {
   const several = new Set(drives.map((d) => d.bench_name)).size > 1;
   return (
-    <fieldset disabled={disabled} className="flex flex-col gap-1.5">
-      <legend className="sr-only">Drive</legend>
+    <div className="flex flex-col gap-1.5">
       {!drives.some((d) => !d.locked) && <p className="text-ink-2">No card in a reader. Put one in; it shows up here by itself.</p>}
-      {drives.map((d) => (
-        <label
-          key={d.id}
-          className={`flex gap-3 rounded-lg border px-3 py-2 has-focus-visible:outline-2 has-focus-visible:outline-sky ${
-            d.locked ? "border-rule-2 bg-paper" : chosen === d.id ? "cursor-pointer border-mint bg-mint-3" : "cursor-pointer border-rule bg-field hover:border-ink-3"
-          }`}
-        >
-          {d.locked ? <Mark name="stop" /> : <input type="radio" name="drive" className="accent-mint" checked={chosen === d.id} onChange={() => onPick(d.id)} />}
-          <span className="min-w-0 flex-1">
-            <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span>
-            <span className="block text-[0.9rem] break-words text-ink-2">
-              {[d.model, d.serial].filter(Boolean).join(", ") || "a reader that tells no name"} at <Mono>{d.path}</Mono>
-              {several && `, on ${d.bench_name}`}
-            </span>
-            {d.whose && <span className="block text-[0.93rem] font-[550]">{d.whose}.</span>}
-            {d.findings.map((f) => (
-              <span key={f.code} className="flex gap-2 text-[0.9rem]">
-                {!d.locked && <Mark name={f.severity as Severity} size={16} />}
-                <span>
-                  {f.title}. <span className="text-ink-2">{f.detail}</span>
-                </span>
-              </span>
-            ))}
-          </span>
-        </label>
+      <Cards label="Drive" value={String(chosen)} onPick={(picked) => onPick(Number(picked))} disabled={disabled}>
+        {drives.filter((d) => !d.locked).map((d) => (
+          <Card key={d.id} value={String(d.id)} name={<DriveName drive={d} />}>
+            <DriveFacts drive={d} several={several} />
+          </Card>
+        ))}
+      </Cards>
+      {drives.filter((d) => d.locked).map((d) => (
+        <div key={d.id} className="flex gap-3 rounded-lg border border-rule-2 bg-paper px-3 py-2">
+          <Mark name="stop" />
+          <div className="min-w-0 flex-1">
+            <DriveName drive={d} />
+            <DriveFacts drive={d} several={several} />
+          </div>
+        </div>
       ))}
-    </fieldset>
+    </div>
+  );
+}
+
+function DriveName({ drive: d }: { drive: Drive }) {
+  return (
+    <>
+      <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span>
+    </>
+  );
+}
+
+function DriveFacts({ drive: d, several }: { drive: Drive; several: boolean }) {
+  return (
+    <>
+      <span className="block text-[0.9rem] break-words text-ink-2">
+        {[d.model, d.serial].filter(Boolean).join(", ") || "a reader that tells no name"} at <Mono>{d.path}</Mono>
+        {several && `, on ${d.bench_name}`}
+      </span>
+      {d.whose && <span className="block text-[0.93rem] font-[550]">{d.whose}.</span>}
+      {d.findings.map((f) => (
+        <span key={f.code} className="flex gap-2 text-[0.9rem]">
+          {!d.locked && <Mark name={f.severity as Severity} size={16} />}
+          <span>
+            {f.title}. <span className="text-ink-2">{f.detail}</span>
+          </span>
+        </span>
+      ))}
+    </>
   );
 }
 

@@ -1,5 +1,6 @@
 import { useState } from "react";
 import type { Shapes } from "../../api/client";
+import { Card, Cards } from "../../ui/Cards";
 import { Overlay } from "../../ui/Overlay";
 import { Button, Mono } from "../../ui/parts";
 
@@ -25,20 +26,23 @@ export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
   return (
     <Overlay title={`Everything on the ${drive.name} goes`} open={open} onClose={onClose}>
       <p className="text-ink-2">Pick it once more, so that it is surely the one you mean.</p>
-      <fieldset className="flex flex-col gap-1.5">
-        <legend className="sr-only">The same card again</legend>
+      <Cards label="The same card again" value={again} onPick={setAgain}>
         {drives.map((d) => (
-          <label key={d.path} className={`flex cursor-pointer items-center gap-3 rounded-lg border px-3 py-2 has-focus-visible:outline-2 has-focus-visible:outline-sky ${again === d.path ? "border-ink" : "border-rule"}`}>
-            <input type="radio" name="again" className="accent-ink" checked={again === d.path} onChange={() => setAgain(d.path)} />
-            <span>
-              <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span>
-              <span className="block text-[0.9rem] text-ink-2">
-                {[d.model, d.serial].filter(Boolean).join(", ") || "a reader that tells no name"} at <Mono>{d.path}</Mono>
-              </span>
+          <Card
+            key={d.path}
+            value={d.path}
+            name={
+              <>
+                <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span>
+              </>
+            }
+          >
+            <span className="block text-[0.9rem] text-ink-2">
+              {[d.model, d.serial].filter(Boolean).join(", ") || "a reader that tells no name"} at <Mono>{d.path}</Mono>
             </span>
-          </label>
+          </Card>
         ))}
-      </fieldset>
+      </Cards>
       {other && <p className="text-stop">That is another one. You picked {drive.path} before.</p>}
       <div className="flex justify-end gap-2">
         <Button onClick={onClose}>Leave it as it is</Button>

@@ -1,5 +1,6 @@
 import type { Shapes } from "../../api/client";
 import { decimalSize, duration } from "../../lib/words";
+import { Bar } from "../../ui/Bar";
 import { Mark } from "../../ui/Mark";
 import { Button } from "../../ui/parts";
 
@@ -33,16 +34,12 @@ export function WriteProgress({ job, onStop, stopping }: Props) {
       <ol className="mt-3 grid grid-cols-[1fr_5fr_1fr_5fr] gap-1.5">
         {PHASES.map(([name, title], i) => (
           <li key={name} className="min-w-0">
-            <div className="h-3 overflow-hidden rounded-full bg-rule-2">
-              <div
-                className={`h-full ${i < at ? "bg-mint" : "bg-sky"}`}
-                style={{ width: i < at ? "100%" : i > at ? "0%" : moving ? `${part * 100}%` : "50%" }}
-              />
-            </div>
-            <span className={`block truncate text-[0.85rem] ${i === at ? "font-bold" : "text-ink-2"}`}>{title}</span>
+            <Bar label={title} value={i < at ? 1 : i > at ? 0 : moving ? part : null} done={i < at} />
+            <span className={`block truncate text-[0.85rem] max-sm:hidden ${i === at ? "font-bold" : "text-ink-2"}`}>{title}</span>
           </li>
         ))}
       </ol>
+      <p className="mt-1 text-[0.93rem] text-ink-2 sm:hidden">Part {at + 1} of 4: fill, write, flush, read back and compare.</p>
       <p className="mt-1 font-mono text-[0.93rem] text-ink-2">
         {moving
           ? `${decimalSize(job.done_bytes)} of ${decimalSize(job.total_bytes)}, ${decimalSize(job.rate_bytes_per_s)}/s${job.left_s === null ? "" : `, ${duration(job.left_s)} left in this part`}`

@@ -1,3 +1,4 @@
+import { useState } from "react";
 import { answer, GET, POST, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
@@ -15,7 +16,8 @@ type FindAnswer = Shapes["FindOut"];
 export function FindStation({ id }: { id: number }) {
   const key = ["deployment", id, "find"];
   const path = { params: { path: { pk: id } } };
-  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/find", path)), (last) => (last?.powered && !last.claimed ? 1000 : false));
+  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/find", path)));
+  const [opened, setOpened] = useState("");
   const look = useChange(key, () => answer(POST("/api/deployments/{pk}/find/look", path)));
   const claim = useChange(key, (address: string) => answer(POST("/api/deployments/{pk}/find/claim", { ...path, body: { address } })));
   const letGo = useChange(key, () => answer(POST("/api/deployments/{pk}/find/let-go", path)));
@@ -29,17 +31,24 @@ export function FindStation({ id }: { id: number }) {
     <ButtonLink main to={stationPath(id, "boot")}>
       Power it first
     </ButtonLink>
-  ) : (
-    !data.winner && (
-      <Button main onClick={() => look.mutate(undefined)} disabled={look.isPending}>
-        {look.isPending ? "Looking…" : "Look again"}
+  ) : data.winner ? (
+    <>
+      <OutsideLink href={data.url} data-open go={opened !== data.url} onClick={() => setOpened(data.url)}>
+        Open its page <Key>O</Key>
+      </OutsideLink>
+      <Button go={opened === data.url} onClick={() => data.winner && claim.mutate(data.winner.address)} disabled={claim.isPending}>
+        This is it
       </Button>
-    )
+    </>
+  ) : (
+    <Button main onClick={() => look.mutate(undefined)} disabled={look.isPending}>
+      {look.isPending ? "Looking…" : "Look again"}
+    </Button>
   );
   return (
     <StationFrame deployment={data.deployment} station="find" main={main}>
-      <Trouble error={error ?? look.error ?? claim.error ?? letGo.error ?? scan.error} />
-      {(data.winner || data.claimed) && <Winner data={data} onClaim={(a) => claim.mutate(a)} onLetGo={() => letGo.mutate(undefined)} />}
+      <Trouble error={look.error ?? claim.error ?? letGo.error ?? scan.error} />
+      {(data.winner || data.claimed) && <Winner data={data} onLetGo={() => letGo.mutate(undefined)} />}
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
         <Sheet title="On the network" hint={<Looked data={data} />}>
           {data.powered && !data.claimed && (
@@ -82,7 +91,7 @@ function Looked({ data }: { data: FindAnswer }) {
   );
 }
 
-function Winner({ data, onClaim, onLetGo }: { data: FindAnswer; onClaim: (address: string) => void; onLetGo: () => void }) {
+function Winner({ data, onLetGo }: { data: FindAnswer; onLetGo: () => void }) {
   const address = data.claimed || data.winner?.address || "";
   const evidence = data.candidates.find((c) => c.address === address)?.evidence ?? [];
   const answers = data.candidates.find((c) => c.address === address)?.page_answers ?? false;
@@ -100,19 +109,15 @@ function Winner({ data, onClaim, onLetGo }: { data: FindAnswer; onClaim: (addres
         <div className="font-mono text-ink-2 break-all">{data.name_url}</div>
         <p className="mt-1.5 text-[0.95rem] text-ink-2">{evidence.map((e) => e.text).join(" · ")}</p>
         <div className="mt-3 flex flex-wrap gap-2">
-          <OutsideLink
-            href={data.url}
-            data-open
-            {...(data.claimed ? {} : { main: true })}
-            onClick={() => {
-              if (!data.claimed) onClaim(address);
-            }}
-          >
-            {data.claimed ? "Open its page" : "Open its page and claim it"} {data.claimed && <Key>O</Key>}
-          </OutsideLink>
+          {data.claimed && (
+            <OutsideLink href={data.url} data-open>
+              Open its page <Key>O</Key>
+            </OutsideLink>
+          )}
           <Copy text={data.url} address />
           {data.claimed && <Button onClick={onLetGo}>It is not</Button>}
         </div>
+        {answers && !data.claimed && <p className="mt-2 text-[0.93rem] text-ink-2">Open its page and look: when it is the one you mean, say so.</p>}
         {!answers && !data.claimed && <p className="mt-2 text-[0.93rem] text-ink-2">Its page does not answer yet. Just after boot that means not yet, not never.</p>}
       </div>
       {data.qr_path && (

@@ -1,6 +1,7 @@
 import { answer, GET, POST, PUT, type Severity, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
+import { Card, Cards } from "../../ui/Cards";
 import { Findings } from "../../ui/Findings";
 import { Mark } from "../../ui/Mark";
 import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
@@ -10,7 +11,7 @@ import { XRayView } from "../../ui/XRayView";
 export function ImageStation({ id }: { id: number }) {
   const key = ["deployment", id, "image"];
   const path = { params: { path: { pk: id } } };
-  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/image", path)), (last) => (last?.chosen?.job?.active ? 700 : 3000));
+  const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/image", path)));
   const choose = useChange(
     key,
     (image_id: number) => answer(PUT("/api/deployments/{pk}/image", { ...path, body: { image_id } })),
@@ -20,6 +21,8 @@ export function ImageStation({ id }: { id: number }) {
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the library" />;
   const mark = data.deployment.line.marks[1]?.mark;
   const chosen = data.chosen;
+  const stop = data.findings.find((f) => f.severity === "stop");
+  const waits = !chosen ? "pick an image" : chosen.job?.active ? "it is being read" : chosen.image.trouble || (!chosen.xray ? "read it" : stop?.title);
   const suggested = data.choices.find((c) => c.suggested);
   return (
     <StationFrame
@@ -30,15 +33,17 @@ export function ImageStation({ id }: { id: number }) {
           <ButtonLink main to={stationPath(id, "settings")}>
             Go on to Settings
           </ButtonLink>
+        ) : !chosen && suggested ? (
+          <Button main onClick={() => choose.mutate(suggested.image.id)}>
+            Use {suggested.image.release}, {suggested.image.build}
+          </Button>
         ) : (
-          !chosen &&
-          suggested && (
-            <Button main onClick={() => choose.mutate(suggested.image.id)}>
-              Use {suggested.image.release}, {suggested.image.build}
-            </Button>
-          )
+          <Button go disabled>
+            Go on to Settings
+          </Button>
         )
       }
+      waits={mark === "ok" || mark === "check" || (!chosen && suggested) ? undefined : waits}
     >
       <Trouble error={choose.error ?? readAgain.error} />
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
@@ -68,22 +73,23 @@ function Choices({ data, onPick }: { data: Shapes["StationImageOut"]; onPick: (i
     return <p className="text-ink-2">No image of this appliance lies in the library folder. Download one and put it there; it shows up here by itself.</p>;
   }
   return (
-    <fieldset className="flex flex-col gap-1.5">
-      <legend className="sr-only">Image</legend>
+    <Cards label="Image" value={String(data.choices.find((c) => c.chosen)?.image.id ?? "")} onPick={(picked) => onPick(Number(picked))}>
       {data.choices.map((c) => (
-        <label
+        <Card
           key={c.image.id}
-          className={`flex cursor-pointer flex-wrap items-center gap-x-3 gap-y-0.5 rounded-lg border px-3 py-1.5 has-focus-visible:outline-2 has-focus-visible:outline-sky ${c.chosen ? "border-mint bg-mint-3" : "border-rule bg-field hover:border-ink-3"}`}
+          value={String(c.image.id)}
+          className="!py-1.5"
+          name={
+            <span className="inline-flex max-w-full flex-wrap items-center gap-x-2.5">
+              {c.fit && <Mark name={c.fit.severity as Severity} />}
+              <span className="min-w-0 font-mono font-bold break-all">{c.image.file_name}</span>
+              {c.suggested && <Tag tone="ok">newest that fits</Tag>}
+            </span>
+          }
         >
-          <input type="radio" name="image" className="accent-mint" checked={c.chosen} onChange={() => onPick(c.image.id)} />
-          {c.fit && <Mark name={c.fit.severity as Severity} />}
-          <span className="min-w-0 font-mono font-bold break-all">{c.image.file_name}</span>
-          {c.suggested && <Tag tone="ok">newest that fits</Tag>}
-          <span className="w-full pl-7 text-[0.9rem] text-ink-2 sm:ml-auto sm:w-auto sm:pl-0">
-            {c.fit && c.fit.severity !== "ok" ? c.fit.title : c.image.summary || "not read yet"}
-          </span>
-        </label>
+          <span className="block text-[0.9rem] text-ink-2">{c.fit && c.fit.severity !== "ok" ? c.fit.title : c.image.summary || "not read yet"}</span>
+        </Card>
       ))}
-    </fieldset>
+    </Cards>
   );
 }

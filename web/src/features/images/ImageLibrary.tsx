@@ -1,21 +1,34 @@
+import { useDeferredValue, useState } from "react";
 import { Link } from "react-router";
 import { answer, GET } from "../../api/client";
 import { useAnswer } from "../../api/use";
 import { plural } from "../../lib/words";
 import { Findings } from "../../ui/Findings";
 import { Mark, type MarkName } from "../../ui/Mark";
-import { Sheet, Trouble, Waiting } from "../../ui/parts";
+import { Button, Sheet, Trouble, Waiting } from "../../ui/parts";
+
+const MANY = 12;
 
 export function ImageLibrary() {
-  const { data, error } = useAnswer(["images"], () => answer(GET("/api/images")), () => 4000);
+  const [typed, setTyped] = useState("");
+  const [page, setPage] = useState(0);
+  const search = useDeferredValue(typed.trim());
+  const { data, error } = useAnswer(["images", search, page], () => answer(GET("/api/images", { params: { query: { search, page } } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the library" />;
   return (
     <div className="flex flex-col gap-3.5">
       <header className="flex flex-wrap items-baseline gap-x-3">
         <h1 className="text-[1.8rem]">Images</h1>
-        <span className="text-ink-2">{plural(data.images.length, "file")} in the library folder</span>
+        <span className="text-ink-2">{plural(data.total, "file")} in the library folder</span>
       </header>
-      {data.images.length === 0 && (
+      {(data.total > MANY || search) && (
+        <input type="search" aria-label="Find an image" placeholder="File name or appliance" className="max-w-md rounded-lg border border-rule bg-field px-3 py-1.5 placeholder:text-ink-3" value={typed} maxLength={80} onChange={(e) => {
+          setTyped(e.target.value);
+          setPage(0);
+        }} />
+      )}
+      {data.images.length === 0 && search && <p className="text-ink-2">No image is called that.</p>}
+      {data.images.length === 0 && !search && (
         <p className="rounded-xl border border-dashed border-rule bg-sheet p-6 text-ink-2">
           The library folder is empty. Put an image there as you downloaded it, packed or not; it shows up here by itself.
         </p>
@@ -33,6 +46,16 @@ export function ImageLibrary() {
           </li>
         ))}
       </ul>
+      {(page > 0 || data.next_page !== null) && (
+        <div className="flex gap-2">
+          <Button disabled={page === 0} onClick={() => setPage(page - 1)}>
+            Those before
+          </Button>
+          <Button disabled={data.next_page === null} onClick={() => setPage(page + 1)}>
+            Those after
+          </Button>
+        </div>
+      )}
       {data.findings.length > 0 && (
         <Sheet title="Also there, and not read">
           <Findings findings={data.findings} />

@@ -11,7 +11,7 @@ export function OneImage() {
   const key = ["image", id];
   const path = { params: { path: { pk: id } } };
   const navigate = useNavigate();
-  const { data, error } = useAnswer(key, () => answer(GET("/api/images/{pk}", path)), (last) => (last?.job?.active ? 700 : 3000));
+  const { data, error } = useAnswer(key, () => answer(GET("/api/images/{pk}", path)));
   const read = useChange(key, () => answer(POST("/api/images/{pk}/read", path)));
   const stop = useChange(key, () => answer(POST("/api/images/{pk}/stop", path)));
   const use = useChange(["bench", "new"], async (recipe: string) => {

@@ -38,7 +38,7 @@ export function KeepStation({ id }: { id: number }) {
         )
       }
     >
-      <Trouble error={error ?? keep.error} />
+      <Trouble error={keep.error} />
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,380px)_minmax(0,1fr)]">
         <div className="flex flex-col gap-3.5">
           <Sheet

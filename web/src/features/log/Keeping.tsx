@@ -2,7 +2,7 @@
 import { useForm } from "react-hook-form";
 import { answer, GET, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
-import { FormButtons, FormRow, INPUT } from "../../ui/FormRow";
+import { FormButtons, FormRow, INPUT, saved } from "../../ui/FormRow";
 import { Trouble } from "../../ui/parts";
 import { useToast } from "../../ui/toast";
 
@@ -12,6 +12,8 @@ const FIELDS = [
   ["jobs_days", "Ended work", "days: how far each job was, judgements since replaced"],
   ["copy_hours", "Filled images", "hours, 168 at most: they hold a network's key"],
 ] as const;
+
+const NAMES = FIELDS.map(([name]) => name);
 
 export function Keeping() {
   const { data, error } = useAnswer(KEY, () => answer(GET("/api/keeping")));
@@ -25,17 +27,16 @@ export function Keeping() {
 
 function KeepingForm({ values }: { values: Shapes["KeepingOut"] }) {
   const toast = useToast();
-  const { register, handleSubmit } = useForm<Shapes["KeepingIn"]>({ values });
+  const { register, handleSubmit, setError, formState } = useForm<Shapes["KeepingIn"]>({ values, resetOptions: { keepDirtyValues: true } });
   const change = useChange(KEY, (body: Shapes["KeepingIn"]) => answer(PUT("/api/keeping", { body })));
-  const submit = handleSubmit((body) => change.mutate(body, { onSuccess: () => toast({ text: "Saved." }) }));
+  const submit = handleSubmit((body) => saved(change.mutateAsync(body, { onSuccess: () => toast({ text: "Saved." }) }), NAMES, setError));
   return (
     <form onSubmit={(e) => void submit(e)} className="mt-2 flex flex-col gap-2">
       {FIELDS.map(([name, label, hint]) => (
-        <FormRow key={name} label={label} hint={hint}>
+        <FormRow key={name} label={label} hint={hint} problem={formState.errors[name]?.message}>
           <input type="number" className={INPUT} {...register(name, { valueAsNumber: true, required: true })} />
         </FormRow>
       ))}
-      <Trouble error={change.error} />
       <p className="text-[0.9rem] text-ink-2">What was written to a card, booted, found and measured stays with its device, however old.</p>
       <FormButtons save="Save" />
     </form>

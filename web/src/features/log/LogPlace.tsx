@@ -9,7 +9,7 @@ import { Keeping } from "./Keeping";
 
 export function LogPlace() {
   const [before, setBefore] = useState<number | undefined>(undefined);
-  const { data, error } = useAnswer(["log", before], () => answer(GET("/api/log", { params: { query: before === undefined ? {} : { before } } })), () => (before === undefined ? 3000 : false));
+  const { data, error } = useAnswer(["log", before], () => answer(GET("/api/log", { params: { query: before === undefined ? {} : { before } } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the log" />;
   return (
     <div className="flex flex-col gap-3.5">

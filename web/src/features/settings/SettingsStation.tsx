@@ -1,12 +1,15 @@
+import { Tabs } from "radix-ui";
 import { useState } from "react";
 import { Link, useNavigate } from "react-router";
-import { answer, GET, POST, PUT, type Shapes } from "../../api/client";
+import { answer, GET, POST, type Problem, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange, useOnce } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { plural } from "../../lib/words";
 import { Field } from "../../ui/Field";
 import { Findings } from "../../ui/Findings";
 import { Button, Facts, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { useChoices } from "../../ui/choices";
+import { Pick } from "../../ui/Pick";
 import { StationFrame } from "../../ui/StationFrame";
 import { FileView } from "./FileView";
 
@@ -21,16 +24,18 @@ export function SettingsStation({ id }: { id: number }) {
   const change = useChange(key, (body: Change) => answer(PUT("/api/deployments/{pk}/settings", { ...path, body })));
   const agree = useChange(key, () => answer(POST("/api/deployments/{pk}/settings/agree", path)));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the settings" />;
-  const stopped = data.findings.some((f) => f.severity === "stop") || !data.files.length;
+  const stop = data.findings.find((f) => f.severity === "stop");
+  const stopped = stop !== undefined || !data.files.length;
   return (
     <StationFrame
       deployment={data.deployment}
       station="settings"
       main={
-        <Button main disabled={stopped} onClick={() => agree.mutate(undefined, { onSuccess: () => void navigate(stationPath(id, "card")) })}>
+        <Button main disabled={stopped || agree.isPending} onClick={() => agree.mutate(undefined, { onSuccess: () => void navigate(stationPath(id, "card")) })}>
           Put on a card
         </Button>
       }
+      waits={stopped ? stop?.title ?? (data.image_read ? "a value stands in the way" : "choose the image") : undefined}
     >
       <Trouble error={change.error ?? agree.error} />
       <div className="grid items-start gap-3.5 lg:grid-cols-[318px_minmax(0,1fr)_262px]">
@@ -42,10 +47,12 @@ export function SettingsStation({ id }: { id: number }) {
             </Link>
           }
         >
-          <Values data={data} save={(body) => change.mutate(body)} id={id} />
+          <Values data={data} save={(body) => change.mutate(body)} refused={change.error} id={id} />
         </Sheet>
-        <Files data={data} />
-        <aside className="flex flex-col gap-3">
+        <div className="min-w-0 max-lg:order-3">
+          <Files data={data} />
+        </div>
+        <aside className="flex min-w-0 flex-col gap-3">
           <Sheet title="Before it goes on the card">
             <Findings findings={data.findings} deploymentId={id} onAction={(field, value) => change.mutate({ [field]: value })} />
           </Sheet>
@@ -76,35 +83,40 @@ function Files({ data }: { data: SettingsAnswer }) {
     );
   }
   return (
-    <section className="flex min-w-0 flex-col rounded-xl border border-rule bg-sheet">
-      <div role="tablist" aria-label="Files" className="flex flex-wrap items-center gap-2 border-b border-rule px-3.5 py-2.5">
-        {data.files.map((f, i) => (
-          <button
-            key={f.path}
-            type="button"
-            role="tab"
-            aria-selected={f === file}
-            className={`rounded-md px-2 py-0.5 font-mono text-[0.88rem] ${f === file ? "bg-mint-2 font-semibold text-mint-ink" : "bg-rule-2 text-ink-2"}`}
-            onClick={() => setOpen(i)}
-          >
+    <Tabs.Root value={file.path} onValueChange={(path) => setOpen(data.files.findIndex((f) => f.path === path))} className="flex min-w-0 flex-col rounded-xl border border-rule bg-sheet">
+      <Tabs.List aria-label="Files" className="flex flex-wrap items-center gap-2 border-b border-rule px-3.5 py-2.5">
+        {data.files.map((f) => (
+          <Tabs.Trigger key={f.path} value={f.path} className="rounded-md bg-rule-2 px-2 py-0.5 font-mono text-[0.88rem] text-ink-2 data-[state=active]:bg-mint-2 data-[state=active]:font-semibold data-[state=active]:text-mint-ink">
             {f.path}
-          </button>
+          </Tabs.Trigger>
         ))}
         <span className="ml-auto text-[0.85rem] text-ink-2">as on the card</span>
-      </div>
-      <p className="px-3.5 pt-2 text-[0.9rem] text-ink-2">
-        {file.title}. {plural(file.changed_lines, "line")} changed, all others as they came.
-      </p>
-      <FileView lines={file.lines} label={file.path} />
-    </section>
+      </Tabs.List>
+      <Tabs.Content value={file.path} tabIndex={-1}>
+        <p className="px-3.5 pt-2 text-[0.9rem] text-ink-2">
+          {file.title}. {plural(file.changed_lines, "line")} changed, all others as they came.
+        </p>
+        <FileView lines={file.lines} label={file.path} />
+      </Tabs.Content>
+    </Tabs.Root>
   );
 }
 
-function Values({ data, save, id }: { data: SettingsAnswer; save: (body: Change) => void; id: number }) {
+interface ValuesProps {
+  data: SettingsAnswer;
+  save: (body: Change) => void;
+  refused: Problem | null;
+  id: number;
+}
+
+function Values({ data, save, refused, id }: ValuesProps) {
+  const lists = useChoices();
   const wifi = data.way === "wifi";
   const from = (v: Shapes["ValueOut"]) => (v.from_site ? "site" : `site says ${v.site_value}`);
   const tone = (v: Shapes["ValueOut"]) => (v.from_site ? "plain" : "check");
-  const bad = (field: string) => (data.findings.some((f) => f.severity === "stop" && f.where?.field === field) ? "stop" : "plain");
+  const site = (v: Shapes["ValueOut"]) => ({ first: { value: v.site_value, why: "the site's" } });
+  /** What is wrong with a field: the core's finding about it, or why it was not taken. */
+  const problem = (field: string) => (refused?.where === field ? refused.message : data.findings.find((f) => f.severity === "stop" && f.where?.field === field)?.title);
   return (
     <div className="flex flex-col gap-2">
       <h3 className="cap">Network</h3>
@@ -113,16 +125,16 @@ function Values({ data, save, id }: { data: SettingsAnswer; save: (body: Change)
           <Row label="Wi-Fi">
             {data.ssid || "none chosen"} <span className="text-ink-3">{data.band_ghz ? `${data.band_ghz} GHz` : ""}</span>
           </Row>
-          <Passphrase data={data} save={save} id={id} />
-          <Field label="Country" value={data.country.value} hint={from(data.country)} tone={bad("country") === "stop" ? "stop" : tone(data.country)} onSave={(country) => save({ country })} />
+          <Passphrase data={data} save={save} id={id} problem={problem("passphrase")} />
+          <Pick label="Country" empty="pick the country" value={data.country.value} options={lists.countries} hint={from(data.country)} tone={tone(data.country)} problem={problem("country")} {...site(data.country)} onSave={(country) => save({ country })} />
         </>
       ) : (
         <Row label="By">cable, address automatic</Row>
       )}
       <h3 className="cap mt-2">This device</h3>
-      <Field label="Host name" mono value={data.host_name} tone={bad("host_name") as "stop" | "plain"} onSave={(host_name) => save({ host_name })} />
-      <Field label="Time zone" value={data.time_zone.value} hint={from(data.time_zone)} tone={bad("time_zone") === "stop" ? "stop" : tone(data.time_zone)} onSave={(time_zone) => save({ time_zone })} />
-      <Field label="Keyboard" mono value={data.keyboard.value} hint={from(data.keyboard)} tone={tone(data.keyboard)} onSave={(keyboard) => save({ keyboard })} />
+      <Field label="Host name" mono value={data.host_name} problem={problem("host_name")} onSave={(host_name) => save({ host_name })} />
+      <Pick label="Time zone" empty="pick the zone" value={data.time_zone.value} options={lists.time_zones} hint={from(data.time_zone)} tone={tone(data.time_zone)} problem={problem("time_zone")} {...site(data.time_zone)} onSave={(time_zone) => save({ time_zone })} />
+      <Pick label="Keyboard" empty="pick the layout" value={data.keyboard.value} options={lists.keyboards} hint={from(data.keyboard)} tone={tone(data.keyboard)} problem={problem("keyboard")} {...site(data.keyboard)} onSave={(keyboard) => save({ keyboard })} />
       {data.asks.length > 0 && <h3 className="cap mt-2">Asked by this appliance</h3>}
       {data.asks.map((ask) => (
         <div key={ask.id}>
@@ -132,7 +144,7 @@ function Values({ data, save, id }: { data: SettingsAnswer; save: (body: Change)
             mono
             value={ask.value}
             placeholder={ask.secret && ask.given ? "••••••••" : ""}
-            tone={bad(`answers.${ask.id}`) as "stop" | "plain"}
+            problem={problem(`answers.${ask.id}`)}
             onSave={(value) => save({ answers: { [ask.id]: value } })}
           />
           {ask.hint && <p className="pl-[7rem] text-[0.83rem] text-ink-3">{ask.hint}</p>}
@@ -141,7 +153,7 @@ function Values({ data, save, id }: { data: SettingsAnswer; save: (body: Change)
       <h3 className="cap mt-2">Way in</h3>
       {data.takes_admin ? (
         <>
-          <Field label="Admin" mono value={data.admin_name} placeholder="such as keeper" tone={bad("admin_name") as "stop" | "plain"} onSave={(admin_name) => save({ admin_name })} />
+          <Field label="Admin" mono value={data.admin_name} placeholder="such as keeper" problem={problem("admin_name")} onSave={(admin_name) => save({ admin_name })} />
           <Field
             label="Password"
             secret
@@ -149,7 +161,7 @@ function Values({ data, save, id }: { data: SettingsAnswer; save: (body: Change)
             value=""
             placeholder={data.admin_password_set ? "••••••••" : "10 or more"}
             hint={data.admin_password_set ? "hashed" : ""}
-            tone={bad("admin_password") as "stop" | "plain"}
+            problem={problem("admin_password")}
             onSave={(admin_password) => save({ admin_password })}
           />
         </>
@@ -172,10 +184,9 @@ function Row({ label, children }: { label: string; children: React.ReactNode }) 
   );
 }
 
-function Passphrase({ data, save, id }: { data: SettingsAnswer; save: (body: Change) => void; id: number }) {
+function Passphrase({ data, save, id, problem }: { data: SettingsAnswer; save: (body: Change) => void; id: number; problem: string | undefined }) {
   const [shown, setShown] = useState("");
   const show = useOnce(() => answer(POST("/api/deployments/{pk}/settings/passphrase", { params: { path: { pk: id } } })));
-  const wrong = data.findings.some((f) => f.severity === "stop" && f.where?.field === "passphrase");
   const toggle = () => (shown ? setShown("") : show.mutate(undefined, { onSuccess: (s) => setShown(s.value) }));
   return (
     <>
@@ -185,7 +196,8 @@ function Passphrase({ data, save, id }: { data: SettingsAnswer; save: (body: Cha
         secret={!shown}
         value={shown}
         placeholder={data.passphrase_set ? "••••••••••••" : "none yet"}
-        tone={wrong ? "stop" : data.passphrase_from_site ? "plain" : "check"}
+        problem={problem}
+        tone={data.passphrase_from_site ? "plain" : "check"}
         hint={
           <button type="button" className="text-mint hover:underline" onClick={toggle}>
             {shown ? "hide" : "show"}

@@ -40,7 +40,7 @@ export function SetupStation({ id }: { id: number }) {
         )
       }
     >
-      <Trouble error={error ?? check.error ?? tick.error} />
+      <Trouble error={check.error ?? tick.error} />
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1fr)_300px]">
         <Sheet title="First steps" hint="measured where that is possible, at the page itself">
           <ol>

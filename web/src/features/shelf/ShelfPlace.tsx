@@ -1,12 +1,14 @@
 // Shelf: the boards and supplies one owns, at one place.
-import { useState, type ReactNode } from "react";
-import { useForm, useWatch } from "react-hook-form";
+import { type ReactNode, useDeferredValue, useState } from "react";
+import { Controller, useForm, useWatch } from "react-hook-form";
 import { answer, DELETE, GET, POST, PUT, type Severity, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
-import { FormButtons, FormRow, INPUT } from "../../ui/FormRow";
+import { FormButtons, FormRow, INPUT, saved } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
 import { Button, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
+import { Pick } from "../../ui/Pick";
 import { PlacePicker, usePlaces } from "../../ui/PlacePicker";
+import { Select } from "../../ui/Select";
 import { useToast } from "../../ui/toast";
 
 type Unit = Shapes["ShelfUnitOut"];
@@ -30,9 +32,13 @@ export function ShelfPlace() {
 }
 
 function OneShelf({ id }: { id: number }) {
-  const key = ["shelf", id];
   const at = { params: { path: { site_pk: id } } };
-  const { data, error } = useAnswer(key, () => answer(GET("/api/sites/{site_pk}/shelf", at)));
+  const [typed, setTyped] = useState("");
+  const [pages, setPages] = useState<readonly number[]>([0]);
+  const search = useDeferredValue(typed.trim());
+  const after = pages.at(-1) ?? 0;
+  const key = ["shelf", id, search, after];
+  const { data, error } = useAnswer(key, () => answer(GET("/api/sites/{site_pk}/shelf", { params: { ...at.params, query: { search, after } } })));
   const toast = useToast();
   const addUnit = useChange(key, (body: Shapes["UnitIn"]) => answer(POST("/api/sites/{site_pk}/shelf/boards", { ...at, body })));
   const changeUnit = useChange(key, ({ pk, body }: { pk: number; body: Shapes["UnitIn"] }) => answer(PUT("/api/shelf/boards/{pk}", { params: { path: { pk } }, body })));
@@ -41,29 +47,45 @@ function OneShelf({ id }: { id: number }) {
   const changeSupply = useChange(key, ({ pk, body }: { pk: number; body: Shapes["SupplyIn"] }) => answer(PUT("/api/shelf/supplies/{pk}", { params: { path: { pk } }, body })));
   const removeSupply = useChange(key, (pk: number) => answer(DELETE("/api/shelf/supplies/{pk}", { params: { path: { pk } } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the shelf" />;
-  const saved = { onSuccess: () => toast({ text: "Saved." }) };
+  const told = { onSuccess: () => toast({ text: "Saved." }) };
   return (
     <>
       <Trouble error={addUnit.error ?? changeUnit.error ?? removeUnit.error ?? addSupply.error ?? changeSupply.error ?? removeSupply.error} />
       <div className="grid items-start gap-3.5 lg:grid-cols-2">
         <Sheet title="Boards" hint="told apart by the mark printed on them">
-          {data.units.length === 0 && <p className="text-ink-2">None yet. Add the one in your hand.</p>}
+          {(search !== "" || pages.length > 1 || data.units_after !== null) && (
+            <input type="search" aria-label="Find a board" placeholder="Name or mark" className={`${INPUT} mb-1 placeholder:text-ink-3`} value={typed} maxLength={80} onChange={(e) => {
+              setTyped(e.target.value);
+              setPages([0]);
+            }} />
+          )}
+          {data.units.length === 0 && <p className="text-ink-2">{search ? "No board is called that." : "None yet. Add the one in your hand."}</p>}
           {data.units.map((u) => (
-            <UnitRow key={u.id} unit={u} kinds={data.kinds} onSave={(body) => changeUnit.mutate({ pk: u.id, body }, saved)} onRemove={() => removeUnit.mutate(u.id)} />
+            <UnitRow key={u.id} unit={u} kinds={data.kinds} onSave={(body) => changeUnit.mutateAsync({ pk: u.id, body }, told)} onRemove={() => removeUnit.mutate(u.id)} />
           ))}
-          <details className="border-t border-rule-2 pt-2" open={data.units.length === 0}>
+          {(pages.length > 1 || data.units_after !== null) && (
+            <div className="flex gap-2 py-2">
+              <Button small disabled={pages.length < 2} onClick={() => setPages(pages.slice(0, -1))}>
+                Those before
+              </Button>
+              <Button small disabled={data.units_after === null} onClick={() => setPages([...pages, data.units_after ?? 0])}>
+                Those after
+              </Button>
+            </div>
+          )}
+          <details className="border-t border-rule-2 pt-2" open={data.units.length === 0 && !search}>
             <summary className="cursor-pointer font-[550] text-mint">Add a board</summary>
-            <UnitForm key={data.units.length} kinds={data.kinds} onSave={(body) => addUnit.mutate(body, saved)} button="Add the board" />
+            <UnitForm key={data.units.length} kinds={data.kinds} onSave={(body) => addUnit.mutateAsync(body, told)} button="Add the board" />
           </details>
         </Sheet>
         <Sheet title="Supplies" hint="as printed on them">
           {data.supplies.length === 0 && <p className="text-ink-2">None yet. Read the numbers off the one you will use.</p>}
           {data.supplies.map((s) => (
-            <SupplyRow key={s.id} supply={s} connectors={data.connectors} onSave={(body) => changeSupply.mutate({ pk: s.id, body }, saved)} onRemove={() => removeSupply.mutate(s.id)} />
+            <SupplyRow key={s.id} supply={s} connectors={data.connectors} onSave={(body) => changeSupply.mutateAsync({ pk: s.id, body }, told)} onRemove={() => removeSupply.mutate(s.id)} />
           ))}
           <details className="border-t border-rule-2 pt-2" open={data.supplies.length === 0}>
             <summary className="cursor-pointer font-[550] text-mint">Add a supply</summary>
-            <SupplyForm key={data.supplies.length} connectors={data.connectors} onSave={(body) => addSupply.mutate(body, saved)} button="Add the supply" />
+            <SupplyForm key={data.supplies.length} connectors={data.connectors} onSave={(body) => addSupply.mutateAsync(body, told)} button="Add the supply" />
           </details>
         </Sheet>
       </div>
@@ -92,16 +114,16 @@ function Owned({ name, facts, usedBy, form, children }: { name: string; facts: s
   );
 }
 
-function UnitRow({ unit: u, kinds, onSave, onRemove }: { unit: Unit; kinds: Shapes["ShelfOut"]["kinds"]; onSave: (body: Shapes["UnitIn"]) => void; onRemove: () => void }) {
+function UnitRow({ unit: u, kinds, onSave, onRemove }: { unit: Unit; kinds: Shapes["ShelfOut"]["kinds"]; onSave: (body: Shapes["UnitIn"]) => Promise<unknown>; onRemove: () => void }) {
   const form = (close: () => void) => (
     <UnitForm
       start={{ name: u.name, board: u.board }}
       kinds={kinds}
       button="Save it"
       onRemove={onRemove}
-      onSave={(body) => {
+      onSave={async (body) => {
+        await onSave(body);
         close();
-        onSave(body);
       }}
     />
   );
@@ -120,51 +142,56 @@ interface UnitFormProps {
   start?: Shapes["UnitIn"];
   kinds: Shapes["ShelfOut"]["kinds"];
   button: string;
-  onSave: (body: Shapes["UnitIn"]) => void;
+  onSave: (body: Shapes["UnitIn"]) => Promise<unknown>;
   onRemove?: () => void;
 }
 
 function UnitForm({ start, kinds, button, onSave, onRemove }: UnitFormProps) {
-  const { register, handleSubmit, control } = useForm<Shapes["UnitIn"]>({ defaultValues: start ?? { name: "", board: "" } });
+  const { register, handleSubmit, control, setError, formState } = useForm<Shapes["UnitIn"]>({ defaultValues: start ?? { name: "", board: "" } });
   const board = useWatch({ control, name: "board" });
   const kind = kinds.find((k) => k.id === board);
-  const submit = handleSubmit((body) => onSave(body));
+  const submit = handleSubmit((body) => saved(onSave(body), ["name", "board"], setError));
   return (
     <form onSubmit={(e) => void submit(e)} className="mt-2 flex flex-col gap-2">
-      <FormRow label="Kind">
-        <select className={INPUT} {...register("board", { required: true })}>
-          <option value="">What is printed on it?</option>
-          {kinds.map((k) => (
-            <option key={k.id} value={k.id}>
-              {k.printed_mark} ({k.name}, {k.radio})
-            </option>
-          ))}
-        </select>
-      </FormRow>
+      <Controller
+        name="board"
+        control={control}
+        rules={{ required: "Pick what is printed on it" }}
+        render={({ field }) => (
+          <Pick
+            label="Kind"
+            empty="What is printed on it?"
+            value={field.value}
+            options={kinds.map((k) => ({ value: k.id, text: k.printed_mark, hint: `${k.name}, ${k.radio}` }))}
+            onSave={field.onChange}
+            problem={formState.errors.board?.message}
+          />
+        )}
+      />
       {kind && (
         <p className="text-[0.9rem] text-ink-2">
           {kind.bits}-bit, {kind.radio}, {kind.ethernet ? "network socket" : "no network socket"}; wants {kind.supply_text}.
           {kind.twin && ` Looks like ${kind.twin}: read the mark twice.`}
         </p>
       )}
-      <FormRow label="Name">
-        <input className={INPUT} maxLength={80} placeholder="such as: in the clear case" {...register("name", { required: true })} />
+      <FormRow label="Name" problem={formState.errors.name?.message}>
+        <input className={INPUT} maxLength={80} placeholder="such as: in the clear case" {...register("name", { required: "Give it a name you will know it by" })} />
       </FormRow>
       <FormButtons save={button} onRemove={onRemove} />
     </form>
   );
 }
 
-function SupplyRow({ supply: s, connectors, onSave, onRemove }: { supply: Supply; connectors: readonly string[]; onSave: (body: Shapes["SupplyIn"]) => void; onRemove: () => void }) {
+function SupplyRow({ supply: s, connectors, onSave, onRemove }: { supply: Supply; connectors: readonly string[]; onSave: (body: Shapes["SupplyIn"]) => Promise<unknown>; onRemove: () => void }) {
   const form = (close: () => void) => (
     <SupplyForm
       start={s}
       connectors={connectors}
       button="Save it"
       onRemove={onRemove}
-      onSave={(body) => {
+      onSave={async (body) => {
+        await onSave(body);
         close();
-        onSave(body);
       }}
     />
   );
@@ -175,7 +202,7 @@ interface SupplyFormProps {
   start?: Supply;
   connectors: readonly string[];
   button: string;
-  onSave: (body: Shapes["SupplyIn"]) => void;
+  onSave: (body: Shapes["SupplyIn"]) => Promise<unknown>;
   onRemove?: () => void;
 }
 
@@ -187,25 +214,23 @@ interface SupplyValues {
 }
 
 function SupplyForm({ start, connectors, button, onSave, onRemove }: SupplyFormProps) {
-  const { register, handleSubmit } = useForm<SupplyValues>({ defaultValues: start ?? { name: "", voltage_v: 5.1, current_a: 2.5, connector: connectors[0] ?? "" } });
-  const submit = handleSubmit((v) => onSave({ ...v, voltage_v: Number(v.voltage_v), current_a: Number(v.current_a), connector: v.connector as Shapes["SupplyIn"]["connector"] }));
+  const { register, handleSubmit, control, setError, formState } = useForm<SupplyValues>({ defaultValues: start ?? { name: "", voltage_v: 5.1, current_a: 2.5, connector: connectors[0] ?? "" } });
+  const submit = handleSubmit((v) =>
+    saved(onSave({ ...v, voltage_v: Number(v.voltage_v), current_a: Number(v.current_a), connector: v.connector as Shapes["SupplyIn"]["connector"] }), ["name", "voltage_v", "current_a", "connector"], setError),
+  );
   return (
     <form onSubmit={(e) => void submit(e)} className="mt-2 flex flex-col gap-2">
-      <FormRow label="Name">
-        <input className={INPUT} maxLength={80} placeholder="such as: the black one" {...register("name", { required: true })} />
+      <FormRow label="Name" problem={formState.errors.name?.message}>
+        <input className={INPUT} maxLength={80} placeholder="such as: the black one" {...register("name", { required: "Give it a name you will know it by" })} />
       </FormRow>
-      <FormRow label="Volts">
+      <FormRow label="Volts" problem={formState.errors.voltage_v?.message}>
         <input className={INPUT} type="number" step="0.1" min="0.1" max="60" {...register("voltage_v", { required: true })} />
       </FormRow>
-      <FormRow label="Amperes">
+      <FormRow label="Amperes" problem={formState.errors.current_a?.message}>
         <input className={INPUT} type="number" step="0.1" min="0.1" max="30" {...register("current_a", { required: true })} />
       </FormRow>
       <FormRow label="Plug">
-        <select className={INPUT} {...register("connector")}>
-          {connectors.map((c) => (
-            <option key={c}>{c}</option>
-          ))}
-        </select>
+        <Controller name="connector" control={control} render={({ field }) => <Select label="Plug" value={field.value} options={connectors.map((c) => [c, c])} onPick={field.onChange} />} />
       </FormRow>
       <FormButtons save={button} onRemove={onRemove} />
     </form>

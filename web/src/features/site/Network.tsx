@@ -1,16 +1,17 @@
 import { useState } from "react";
-import { useForm } from "react-hook-form";
+import { Controller, useForm } from "react-hook-form";
 import { answer, POST, type Severity, type Shapes } from "../../api/client";
 import { useOnce } from "../../api/use";
-import { FormButtons, FormRow, INPUT } from "../../ui/FormRow";
+import { FormButtons, FormRow, INPUT, saved } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
 import { Button, Mono, Tag } from "../../ui/parts";
+import { Select } from "../../ui/Select";
 
 type Values = Required<Shapes["NetworkIn"]>;
 
 interface Props {
   network: Shapes["NetworkOut"];
-  onSave: (body: Shapes["NetworkIn"]) => void;
+  onSave: (body: Shapes["NetworkIn"]) => Promise<unknown>;
   onRemove: () => void;
 }
 
@@ -51,10 +52,10 @@ export function Network({ network: n, onSave, onRemove }: Props) {
       {editing && (
         <NetworkForm
           start={{ ssid: n.ssid, band_ghz: n.band_ghz, hidden: n.hidden, wpa3_only: n.wpa3_only, passphrase: "" }}
-          onSave={(body) => {
+          onSave={async (body) => {
+            await onSave(body);
             setEditing(false);
             setShown("");
-            onSave(body);
           }}
           onRemove={onRemove}
           button="Save it"
@@ -66,29 +67,31 @@ export function Network({ network: n, onSave, onRemove }: Props) {
 
 interface FormProps {
   start?: Values;
-  onSave: (body: Shapes["NetworkIn"]) => void;
+  onSave: (body: Shapes["NetworkIn"]) => Promise<unknown>;
   onRemove?: () => void;
   button: string;
 }
 
+const BANDS = [
+  ["2.4", "2.4 GHz"],
+  ["5", "5 GHz"],
+] as const;
+
 const EMPTY: Values = { ssid: "", band_ghz: 2.4, hidden: false, wpa3_only: false, passphrase: "" };
 
 export function NetworkForm({ start = EMPTY, onSave, onRemove, button }: FormProps) {
-  const { register, handleSubmit } = useForm<Values>({ defaultValues: start });
-  const submit = handleSubmit((v) => onSave({ ...v, band_ghz: Number(v.band_ghz) }));
+  const { register, handleSubmit, control, setError, formState } = useForm<Values>({ defaultValues: start });
+  const submit = handleSubmit((v) => saved(onSave({ ...v, band_ghz: Number(v.band_ghz) }), ["ssid"], setError));
   return (
     <form onSubmit={(e) => void submit(e)} className="mt-2 flex flex-col gap-2">
-      <FormRow label="Name">
-        <input className={INPUT} spellCheck={false} {...register("ssid", { required: true })} />
+      <FormRow label="Name" problem={formState.errors.ssid?.message}>
+        <input className={INPUT} spellCheck={false} {...register("ssid", { required: "A network has a name" })} />
       </FormRow>
       <FormRow label="Passphrase">
         <input className={`${INPUT} font-mono`} type="password" autoComplete="new-password" placeholder={start.ssid ? "empty leaves it as it is" : ""} {...register("passphrase")} />
       </FormRow>
       <FormRow label="Band">
-        <select className={INPUT} {...register("band_ghz")}>
-          <option value={2.4}>2.4 GHz</option>
-          <option value={5}>5 GHz</option>
-        </select>
+        <Controller name="band_ghz" control={control} render={({ field }) => <Select label="Band" value={String(field.value)} options={BANDS} onPick={(band) => field.onChange(Number(band))} />} />
       </FormRow>
       <label className="flex items-center gap-2 pl-[7rem] text-[0.95rem]">
         <input type="checkbox" className="accent-mint" {...register("hidden")} /> the router hides its name

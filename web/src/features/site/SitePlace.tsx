@@ -1,12 +1,14 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { useForm } from "react-hook-form";
+import { Controller, useForm } from "react-hook-form";
 import { answer, DELETE, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { Findings } from "../../ui/Findings";
-import { FormRow, INPUT } from "../../ui/FormRow";
+import { useChoices } from "../../ui/choices";
+import { FormRow, INPUT, saved } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
 import { Button, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { type Option, Pick } from "../../ui/Pick";
 import { PlacePicker, usePlaces } from "../../ui/PlacePicker";
 import { useToast } from "../../ui/toast";
 import { Time } from "../../ui/Time";
@@ -53,6 +55,9 @@ export function SitePlace() {
   );
 }
 
+/** Fields that say themselves why they were refused. */
+const SHOWN_AT = new Set(["name", "country", "time_zone", "keyboard", "networks", "ssid"]);
+
 function OneSite({ id }: { id: number }) {
   const KEY = ["site", id];
   const at = { params: { path: { pk: id } } };
@@ -65,20 +70,20 @@ function OneSite({ id }: { id: number }) {
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the site" />;
   return (
     <div className="flex flex-col gap-3.5">
-      <Trouble error={change.error ?? add.error ?? alter.error ?? remove.error} />
+      <Trouble error={[change.error, add.error, alter.error].find((e) => e && !SHOWN_AT.has(e.where)) ?? remove.error} />
       <div className="grid items-start gap-3.5 lg:grid-cols-2">
         <Sheet title="The place">
-          <PlaceForm site={data} onSave={(body) => change.mutate(body, { onSuccess: () => toast({ text: "Saved." }) })} />
+          <PlaceForm site={data} onSave={(body) => change.mutateAsync(body, { onSuccess: () => toast({ text: "Saved." }) })} />
           {data.findings.length > 0 && <Findings findings={data.findings} />}
         </Sheet>
         <Sheet title="Wi-Fi networks" hint="passphrases are kept encrypted">
           {data.wifi.length === 0 && <p className="mb-2 text-ink-2">None yet. Add the one your devices shall join.</p>}
           {data.wifi.map((n) => (
-            <Network key={n.id} network={n} onSave={(body) => alter.mutate({ pk: n.id, body }, { onSuccess: () => toast({ text: `${body.ssid} saved.` }) })} onRemove={() => remove.mutate(n.id)} />
+            <Network key={n.id} network={n} onSave={(body) => alter.mutateAsync({ pk: n.id, body }, { onSuccess: () => toast({ text: `${body.ssid} saved.` }) })} onRemove={() => remove.mutate(n.id)} />
           ))}
           <details className="border-t border-rule-2 pt-2">
             <summary className="cursor-pointer font-[550] text-mint">Add a network</summary>
-            <NetworkForm key={data.wifi.length} onSave={(body) => add.mutate(body)} button="Add it" />
+            <NetworkForm key={data.wifi.length} onSave={(body) => add.mutateAsync(body)} button="Add it" />
           </details>
         </Sheet>
         <Sheet title="Benches" hint="where cards are written">
@@ -109,30 +114,37 @@ interface PlaceValues {
   shared_range: boolean;
 }
 
-const FIELDS: readonly (readonly [Exclude<keyof PlaceValues, "shared_range">, string, string])[] = [
-  ["name", "Name", ""],
-  ["country", "Country", "two capital letters, such as GB"],
-  ["time_zone", "Time zone", "such as Europe/London"],
-  ["keyboard", "Keyboard", "such as gb or us"],
-  ["networks", "Own network", "only these ranges are looked at"],
-];
+const FIELDS = ["name", "country", "time_zone", "keyboard", "networks"] as const;
 
-function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: Shapes["SiteIn"]) => void }) {
-  const { register, handleSubmit, formState } = useForm<PlaceValues>({ values: { ...site, networks: site.networks.join(", ") } });
-  const submit = handleSubmit((v) => onSave({ ...v, networks: v.networks.split(/[\s,]+/).filter(Boolean) }));
+function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: Shapes["SiteIn"]) => Promise<unknown> }) {
+  const lists = useChoices();
+  const { register, control, handleSubmit, formState, setError } = useForm<PlaceValues>({ values: { ...site, networks: site.networks.join(", ") }, resetOptions: { keepDirtyValues: true } });
+  const submit = handleSubmit((v) => saved(onSave({ ...v, networks: v.networks.split(/[\s,]+/).filter(Boolean) }), FIELDS, setError));
+  const problem = (name: keyof PlaceValues) => formState.errors[name]?.message;
+  const pick = (name: "country" | "time_zone" | "keyboard", label: string, options: readonly Option[]) => (
+    <Controller
+      name={name}
+      control={control}
+      render={({ field }) => <Pick label={label} empty="pick one" value={field.value} options={options} onSave={field.onChange} problem={problem(name)} hint={name === "time_zone" ? undefined : field.value} />}
+    />
+  );
   return (
     <form onSubmit={(e) => void submit(e)} className="flex flex-col gap-2">
-      {FIELDS.map(([name, label, hint]) => (
-        <FormRow key={name} label={label} hint={hint}>
-          <input className={INPUT} spellCheck={false} {...register(name)} />
-        </FormRow>
-      ))}
+      <FormRow label="Name" problem={problem("name")}>
+        <input className={INPUT} spellCheck={false} maxLength={80} {...register("name")} />
+      </FormRow>
+      {pick("country", "Country", lists.countries)}
+      {pick("time_zone", "Time zone", lists.time_zones)}
+      {pick("keyboard", "Keyboard", lists.keyboards)}
+      <FormRow label="Own network" hint="only these ranges are looked at" problem={problem("networks")}>
+        <input className={INPUT} spellCheck={false} {...register("networks")} />
+      </FormRow>
       <label className="flex items-baseline gap-2 pl-[7rem] text-[0.92rem] text-ink-2">
         <input type="checkbox" className="accent-mint" {...register("shared_range")} />
         <span>100.64.0.0/10 belongs to this place, not to my provider</span>
       </label>
       <div className="mt-1">
-        <Button type="submit" go disabled={!formState.isDirty}>
+        <Button type="submit" go disabled={!formState.isDirty || formState.isSubmitting}>
           Save the place
         </Button>
       </div>
