@@ -48,6 +48,7 @@ class Application:
         self.environment = {
             **os.environ, "MINTSEED_HOME": str(home), "MINTSEED_PORT": str(self.port), "MINTSEED_DB_PORT": str(free_port()),
             "MINTSEED_STANDIN_LAN": "127.77.11.0/24", "MINTSEED_STANDIN_PACE": "40", "MINTSEED_BENCH": "standin",
+            "MINTSEED_DEMO": "empty",
         }  # fmt: skip
         self.environment.pop(RUN_MARK, None)
         self.process: subprocess.Popen[bytes] | None = None

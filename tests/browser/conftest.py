@@ -67,6 +67,7 @@ def environment_for(home: Path, **more: str) -> dict[str, str]:
         "MINTSEED_DB_PORT": str(free_port()),
         "MINTSEED_STANDIN_LAN": "127.77.6.0/24",
         "MINTSEED_STANDIN_PACE": "40",
+        "MINTSEED_DEMO": "empty",
         **more,
     }
 
@@ -138,8 +139,12 @@ def _wait_until_up(application: Application, seconds: float = 180) -> None:
         if application.process.poll() is not None:
             pytest.fail(f"it did not start:\n{application.output}")
         try:
-            if httpx.get(f"{application.url}/api/bench", timeout=2, verify=False).status_code in (200, 401):
+            # It says where it is once it answers.
+            if "is at" in application.output and httpx.get(
+                f"{application.url}/api/bench", timeout=2, verify=False
+            ).status_code in (200, 401):
                 return
+            time.sleep(0.2)
         except httpx.HTTPError:
             time.sleep(0.2)
     pytest.fail(f"it did not answer within {seconds} s:\n{application.output}")
@@ -161,7 +166,8 @@ def page(browser: Browser, application: Application) -> Iterator[Page]:
     troubles: list[str] = []
 
     def listen(message: ConsoleMessage) -> None:
-        if message.type in ("error", "warning"):
+        # What is refused is said on the screen, where the tests look for it.
+        if message.type in ("error", "warning") and "status of 422" not in message.text:
             troubles.append(message.text)
 
     fresh.on("console", listen)

@@ -15,7 +15,7 @@ CARD = "QH-C32-07"
 def test_wrong_passphrase_then_the_whole_line(page: Page, application: Application) -> None:
     walk.start(page, "Platen", "Reading-room press")
     # A twin without radio on a Wi-Fi plan stops, with its cures.
-    page.get_by_role("radio", name="Larkspur C").click()
+    page.get_by_role("radio", name="Larkspur C, green case").click()
     expect(page.get_by_text("Larkspur C has no radio, and the plan says Wi-Fi")).to_be_visible()
     expect(page.get_by_role("button", name="Use the cable")).to_be_visible()
     expect(page.get_by_role("link", name="Go on to Image")).to_have_count(0)
@@ -50,8 +50,8 @@ def test_wrong_passphrase_then_the_whole_line(page: Page, application: Applicati
     expect(page.get_by_role("heading", name=re.compile("^On the network after"))).to_be_visible()
 
     device = walk.claim(page)
-    expect(device.get_by_role("heading", name="Platen print desk")).to_be_visible()
-    expect(device.get_by_text("reading-press")).to_be_visible()
+    expect(device.get_by_text("Platen print desk")).to_be_visible()
+    expect(device.get_by_role("heading", name="reading-press")).to_be_visible()
 
     page.get_by_role("link", name="Go on to Set up").click()
     walk.station(page, "Set up")
@@ -59,7 +59,7 @@ def test_wrong_passphrase_then_the_whole_line(page: Page, application: Applicati
     expect(page.get_by_text("Its page answers.")).to_be_visible()
     page.get_by_role("button", name="Check it").first.click()
     expect(page.get_by_text("The image's own login still opens it.")).to_be_visible()
-    change = device.locator("form", has=device.get_by_role("heading", name="Change the word"))
+    change = device.locator("section", has=device.get_by_role("heading", name="Change the word"))
     change.get_by_label("Name").fill("inkwell")
     change.get_by_label("Old word").fill("inkwell")
     change.get_by_label("New word").fill("a harbour wall")

@@ -170,15 +170,16 @@ def test_from_an_empty_log_to_an_opened_page(
         expect(page.get_by_text("its page says Platen print desk").first).to_be_visible(timeout=60_000)
         expect(page.get_by_text("new since power-on").first).to_be_visible()
         with context.expect_page() as opened:
-            page.get_by_role("link", name="Open its page and claim it").click()
-        expect(opened.value.get_by_role("heading", name="Platen print desk")).to_be_visible()
+            page.get_by_role("link", name="Open its page").click()
+        expect(opened.value.get_by_text("Platen print desk")).to_be_visible()
+        page.get_by_role("button", name="This is it", exact=True).first.click()
         assert NETWORK in opened.value.url
         _keep(page)
 
 
 def _own_things(page: Page) -> None:
     page.goto("/shelf")
-    page.get_by_label("Kind").select_option(value="larkspur-r")
+    walk.pick(page, "Kind", "LARKSPUR R")
     expect(page.get_by_text("Looks like Larkspur C")).to_be_visible()
     boards = page.get_by_label("Name").first
     boards.fill("My bare one")
@@ -189,14 +190,11 @@ def _own_things(page: Page) -> None:
     expect(page.get_by_text("5.1 V, 2.5 A, micro-USB")).to_be_visible()
     page.goto("/site")
     place = page.locator("form", has_text="Own network")
-    for label, value in (
-        ("Name", "At home"),
-        ("Country", "GB"),
-        ("Time zone", "Europe/London"),
-        ("Keyboard", "gb"),
-        ("Own network", f"{NETWORK}.0/24"),
-    ):
+    for label, value in (("Name", "At home"), ("Own network", f"{NETWORK}.0/24")):
         place.get_by_label(label).fill(value)
+    walk.pick(page, "Country", "United Kingdom")
+    walk.pick(page, "Time zone", "Europe/London")
+    walk.pick(page, "Keyboard", "English (UK)")
     page.get_by_role("button", name="Save the place").click()
     expect(page.get_by_text("Saved.")).to_be_visible()
     page.get_by_text("Add a network").click()

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -9,7 +10,8 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
-from tests.browser.conftest import Application
+from tests.browser import walk
+from tests.browser.conftest import PROJECT, Application
 
 STATIONS = ("plan", "image", "settings", "card", "boot", "find", "setup", "keep")
 
@@ -42,7 +44,7 @@ CONTRAST = """() => {
 }"""
 
 UNNAMED = """() => [...document.querySelectorAll("button, a[href], input, select")]
-  .filter((e) => e.getClientRects().length)
+  .filter((e) => e.getClientRects().length && e.getAttribute("aria-hidden") !== "true")
   .filter((e) => !(e.textContent.trim() || e.getAttribute("aria-label") || e.labels?.length || e.title))
   .map((e) => e.outerHTML.slice(0, 120))"""
 
@@ -87,6 +89,13 @@ def paths(application: Application) -> Iterator[list[str]]:
             client.delete(f"/deployments/{pk}")
 
 
+AXE = (PROJECT / "web" / "node_modules" / "axe-core" / "axe.min.js").read_text()
+
+# Every rule of axe-core for WCAG 2.2 A and AA, and its best practices.
+VIOLATIONS = """async () => (await axe.run(document)).violations
+  .flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.html.slice(0, 140)}`))"""
+
+
 @pytest.mark.parametrize("width", [1280, 390])
 @pytest.mark.parametrize("theme", ["light", "dark"])
 def test_every_screen_can_be_read(
@@ -104,6 +113,8 @@ def test_every_screen_can_be_read(
         expect(page.get_by_text("Reading the")).to_have_count(0)
         for name, script in (("contrast", CONTRAST), ("unnamed", UNNAMED), ("cut", CUT)):
             troubles += [f"{path} {name}: {found}" for found in page.evaluate(script)]
+        page.evaluate(AXE)
+        troubles += [f"{path} {found}" for found in page.evaluate(VIOLATIONS)]
         if page.locator("[data-main]").count() > 1:
             troubles.append(f"{path}: more than one main button")
     context.close()
@@ -127,12 +138,106 @@ def test_everything_by_keyboard(page: Page, paths: list[str]) -> None:
     page.keyboard.press("Escape")
     expect(page.get_by_role("dialog")).to_have_count(0)
     page.keyboard.press("Control+k")
-    page.get_by_role("combobox").fill("First boot of Screen 1")
+    page.get_by_role("dialog").get_by_role("combobox").fill("First boot of Screen 1")
+    expect(page.get_by_role("option")).to_have_count(1)
     page.keyboard.press("Enter")
     expect(page.get_by_role("heading", name="In this order")).to_be_visible()
     page.keyboard.press("/")
-    page.get_by_role("combobox").fill("nothing is called so")
+    page.get_by_role("dialog").get_by_role("combobox").fill("nothing is called so")
     expect(page.get_by_text("Nothing here is called that.")).to_be_visible()
+
+
+def test_a_deployment_without_a_mouse(page: Page) -> None:
+    """From an empty field to a proven card by keys alone; Enter never writes."""
+    page.goto("/")
+    expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
+    page.keyboard.press("n")
+    expect(page.get_by_role("radiogroup", name="Appliance")).to_be_visible()
+    _tab_to(page, "radio", "Lintel home hub")
+    page.keyboard.press("ArrowDown", delay=80)
+    expect(page.get_by_role("radio", name=re.compile("^Platen"))).to_be_checked()
+    _tab_to(page, "textbox", "What do you call it?")
+    page.keyboard.type("By keys alone")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", level=1, name="By keys alone")).to_be_visible()
+    _tab_to(page, "radio", "Sprig, tin box")
+    for _ in range(7):
+        page.keyboard.press("ArrowDown", delay=80)
+    expect(page.get_by_role("radio", name="Larkspur R, new in its bag")).to_be_checked()
+    for label, typed in (("Card", "32 GB"), ("Supply", "Black one")):
+        _tab_to(page, "combobox", label)
+        page.keyboard.press("Enter")
+        page.get_by_role("option").first.wait_for()
+        page.keyboard.type(typed)
+        expect(page.get_by_role("option", name=re.compile(typed)).first).to_be_visible()
+        page.keyboard.press("Enter")
+        expect(page.get_by_role("option")).to_have_count(0)
+    expect(page.get_by_role("link", name="Go on to Image")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.evaluate("document.activeElement.blur()")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name=re.compile("^Use "))).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("link", name="Go on to Settings")).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("button", name="Put on a card")).to_be_enabled()
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Which drive is the card?")).to_be_visible()
+    page.evaluate("document.activeElement.blur()")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+
+
+def test_single_letters_can_be_switched_off(page: Page) -> None:
+    page.goto("/")
+    expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
+    page.keyboard.press("?")
+    page.get_by_role("switch", name="Single letters do something").click()
+    page.keyboard.press("Escape")
+    page.keyboard.press("n")
+    page.keyboard.press("?")
+    expect(page.get_by_role("dialog")).to_have_count(0)
+    expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
+    page.keyboard.press("Control+k")
+    expect(page.get_by_role("dialog")).to_be_visible()
+
+
+def test_what_cannot_be_asked_again_is_said(browser: Browser, application: Application) -> None:
+    context = browser.new_context(base_url=application.url)
+    page = context.new_page()
+    page.goto("/log")
+    expect(page.get_by_role("heading", name="Log")).to_be_visible()
+    page.route("**/api/log*", lambda route: route.fulfill(status=503, json={"title": "The database does not answer"}))
+    httpx.post(f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Unseen"}).raise_for_status()
+    expect(page.get_by_text("What you see is from")).to_be_visible()
+    expect(page.get_by_text("The database does not answer")).to_be_visible()
+    page.unroute("**/api/log*")
+    httpx.post(f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Seen again"}).raise_for_status()
+    expect(page.get_by_text("What you see is from")).to_have_count(0)
+    context.close()
+
+
+def test_a_copy_that_fails_says_so(page: Page, application: Application) -> None:
+    page.add_init_script("Object.defineProperty(navigator, 'clipboard', { value: undefined })")
+    page.route("**/api/deployments/*/find", lambda route: route.fulfill(json=_found(route.fetch().json())))
+    pk = httpx.post(f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Copied"}).json()["id"]
+    page.goto(f"/deployments/{pk}/find")
+    page.get_by_role("button", name="Copy").click()
+    expect(page.get_by_text("Could not copy: select it")).to_be_visible()
+
+
+def _found(answer: dict[str, Any]) -> dict[str, Any]:
+    return {**answer, "claimed": "127.77.6.9", "url": "http://127.77.6.9:5310/", "qr_path": "", "powered": True}
+
+
+def _tab_to(page: Page, role: str, name: str) -> None:
+    """Press Tab until what has the focus is the element of that role and name."""
+    wanted = page.get_by_role(role, name=re.compile(f"^{re.escape(name)}")).first  # type: ignore[arg-type]
+    for _ in range(60):
+        if wanted.evaluate("(e) => e === document.activeElement"):
+            return
+        page.keyboard.press("Tab")
+    pytest.fail(f"Tab never comes to the {role} {name}")
 
 
 def test_taken_off_the_bench_and_undone(page: Page, application: Application) -> None:
@@ -147,12 +252,22 @@ def test_taken_off_the_bench_and_undone(page: Page, application: Application) ->
 
 def test_the_site_is_edited_and_judged(page: Page) -> None:
     page.goto("/site")
-    page.get_by_label("Country").fill("UK")
+    # A refused value stays where it was typed, with the sentence beside it.
+    own = page.get_by_label("Own network")
+    own.fill("8.8.8.0/24")
     page.get_by_role("button", name="Save the place").click()
-    expect(page.get_by_text("UK is not a country code")).to_be_visible()
-    page.get_by_label("Country").fill("GB")
+    expect(own).to_have_attribute("aria-invalid", "true")
+    expect(own).to_have_value("8.8.8.0/24")
+    described = own.get_attribute("aria-describedby")
+    expect(page.locator(f'[id="{described}"]')).to_contain_text("8.8.8.0/24")
+    own.fill("127.77.6.0/24")
+    walk.pick(page, "Country", "Ireland")
     page.get_by_role("button", name="Save the place").click()
-    expect(page.get_by_text("UK is not a country code")).to_have_count(0)
+    expect(page.get_by_text("Saved.").first).to_be_visible()
+    expect(own).not_to_have_attribute("aria-invalid", "true")
+    walk.pick(page, "Country", "United Kingdom")
+    page.get_by_role("button", name="Save the place").click()
+    expect(page.get_by_role("button", name="Save the place")).to_be_disabled()
     page.get_by_text("Add a network").click()
     page.get_by_label("Name", exact=True).last.fill("Boat shed")
     page.get_by_label("Passphrase").fill("short")

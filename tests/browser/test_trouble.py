@@ -63,17 +63,17 @@ def begin_writing(page: Page, name: str, host_name: str) -> None:
     walk.fill(page, "Host name", host_name)
     page.get_by_role("button", name="Put on a card").click()
     walk.station(page, "Card")
-    page.get_by_role("radio", name=CARD).check()
+    walk.radio(page, CARD).check()
     page.get_by_role("button", name="Write the card").click()
     dialog = page.get_by_role("dialog")
-    dialog.get_by_role("radio", name=CARD).check()
+    dialog.locator("label", has_text=CARD).get_by_role("radio").check()
     dialog.get_by_role("button", name="Write over 16 GB card").click()
     expect(page.get_by_role("heading", name="Write: leave the card in the reader")).to_be_visible()
 
 
 def test_a_killed_worker_is_said_and_the_walk_goes_on(page: Page, application: Application, slow_card: None) -> None:
     begin_writing(page, "Killed worker", "killed-worker")
-    kill(application, "manage.py db_worker --queue-name cards")
+    kill(application, "manage.py worker --queue-name cards")
     expect(page.get_by_role("heading", name="The card is not written")).to_be_visible()
     expect(page.get_by_text("The worker died while it was at it").first).to_be_visible()
     expect(page.get_by_text(PROVEN)).to_have_count(0)
@@ -86,9 +86,9 @@ def test_stopping_by_hand_and_a_closed_browser(
     begin_writing(page, "Stopped by hand", "stopped-by-hand")
     page.get_by_role("button", name="Stop").click()
     expect(page.get_by_role("alert")).to_contain_text("stopped by you")
-    page.get_by_role("radio", name=CARD).check()
+    walk.radio(page, CARD).check()
     page.get_by_role("button", name="Write the card").click()
-    page.get_by_role("dialog").get_by_role("radio", name=CARD).check()
+    page.get_by_role("dialog").locator("label", has_text=CARD).get_by_role("radio").check()
     page.get_by_role("dialog").get_by_role("button", name="Write over 16 GB card").click()
     expect(page.get_by_role("heading", name="Write: leave the card in the reader")).to_be_visible()
     address = page.url

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Locator, Page, expect
 
 
 def station(page: Page, name: str) -> None:
@@ -26,9 +26,8 @@ def plan(page: Page, board: str, supply: str, card: str = "32 GB") -> None:
     # A choice shows at once and is put right by the server's answer, so what counts is what the screen then says.
     page.get_by_role("radio", name=board).click()
     expect(page.get_by_role("radio", name=board)).to_be_checked()
-    page.get_by_label("Card", exact=True).select_option(label=card)
-    option = page.get_by_label("Supply").locator("option", has_text=supply)
-    page.get_by_label("Supply").select_option(value=option.get_attribute("value"))
+    pick(page, "Card", card)
+    pick(page, "Supply", supply)
     page.get_by_role("link", name="Go on to Image").click()
     station(page, "Image")
 
@@ -38,6 +37,20 @@ def use_suggested_image(page: Page) -> None:
     expect(page.get_by_text("Whole, and the file that was published").first).to_be_visible()
     page.get_by_role("link", name="Go on to Settings").click()
     station(page, "Settings")
+
+
+def pick(page: Page, label: str, text: str) -> None:
+    """Open the list called `label`, type what is looked for and take it."""
+    page.get_by_role("combobox", name=re.compile(f"^{label}")).click()
+    choices = page.get_by_role("dialog")
+    choices.get_by_placeholder("Type to find it").fill(text)
+    choices.get_by_role("option").first.click()
+    expect(choices).to_have_count(0)
+
+
+def radio(page: Page, text: str) -> Locator:
+    """Return the radio button of the card on the screen that has `text` on it."""
+    return page.locator("label", has_text=text).get_by_role("radio")
 
 
 def fill(page: Page, label: str, value: str) -> None:
@@ -54,10 +67,10 @@ def put_on_card(page: Page, serial: str) -> None:
 
 
 def write(page: Page, serial: str) -> None:
-    page.get_by_role("radio", name=serial).check()
+    radio(page, serial).check()
     page.get_by_role("button", name="Write the card").click()
     dialog = page.get_by_role("dialog")
-    dialog.get_by_role("radio", name=serial).check()
+    dialog.locator("label", has_text=serial).get_by_role("radio").check()
     dialog.get_by_role("button", name=re.compile("^Write over")).click()
     expect(page.get_by_role("heading", name="Proven: the card holds exactly the filled image")).to_be_visible()
 
@@ -69,11 +82,13 @@ def power_on(page: Page) -> None:
 
 
 def claim(page: Page) -> Page:
-    """From a joined board to its own page, opened and claimed; returns that page."""
+    """From a joined board to its own page, opened, looked at and claimed; returns that page."""
     page.get_by_role("link", name="Go on to Find").click()
     station(page, "Find")
     expect(page.get_by_text("its page says").first).to_be_visible()
     with page.context.expect_page() as opened:
-        page.get_by_role("link", name="Open its page and claim it").click()
+        page.get_by_role("link", name="Open its page").click()
+    expect(opened.value.get_by_role("heading", name="Log in")).to_be_visible()
+    page.get_by_role("button", name="This is it", exact=True).first.click()
     expect(page.get_by_role("heading", name="This is it")).to_be_visible()
     return opened.value

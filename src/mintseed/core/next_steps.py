@@ -162,7 +162,7 @@ def find_state(
         )
     if seen_at:
         detail = f"{seen_at} answers" if page_answers else f"{seen_at} is new; its page does not answer yet"
-        return StationState(False, next_step="Open its page and claim it", next_detail=detail)
+        return StationState(False, next_step="Open its page, then claim it", next_detail=detail)
     return StationState(
         False,
         verdict(findings),

@@ -56,6 +56,8 @@ def begin_write(pk: int, drive_id: int, *, path: str, serial: str, again: str) -
             begun_at=now,
         )
         take_lease(lease, made, now)
+        # Whose card is in there is to be looked at anew afterwards, however quick the writing was.
+        ReportedDrive.objects.filter(pk=row.pk).update(recognised=None, card=None)
         why = f"{one.row.name} was written on its card"
         end_proofs(row.card, made, now, why)
         # A card that never left the reader since it was proven is the same card, whatever its bytes say.

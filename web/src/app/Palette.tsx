@@ -43,13 +43,15 @@ export function Palette({ open, onClose }: { open: boolean; onClose: () => void 
 /** Searched by the server, so that a thousand devices are found as one is. The last word may name a station. */
 function Choices({ typed, go }: { typed: string; go: (path: string) => void }) {
   const text = useDeferredValue(typed.trim());
+  // What was found for other words is nothing to press Enter on.
+  const late = text !== typed.trim();
   const { name, station } = split(text);
   const find = (place: "open" | "service") => () => answer(GET("/api/deployments", { params: { query: { place, search: name } } }));
   const open = useAnswer(["deployments", "found", "open", name], find("open")).data?.deployments ?? [];
   const served = useAnswer(["deployments", "found", "service", name], find("service")).data?.deployments ?? [];
   const images = useAnswer(["images", "found", text], () => answer(GET("/api/images", { params: { query: { search: text } } }))).data?.images ?? [];
-  const deployments = [...open, ...served].slice(0, MOST);
-  const places = PLACES.filter(([place]) => place.toLowerCase().includes(text.toLowerCase()));
+  const deployments = late ? [] : [...open, ...served].slice(0, MOST);
+  const places = late ? [] : PLACES.filter(([place]) => place.toLowerCase().includes(text.toLowerCase()));
   return (
     <Command.List className="max-h-[50vh] overflow-auto p-2 [&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:py-1 [&_[cmdk-group-heading]]:text-[0.82rem] [&_[cmdk-group-heading]]:text-ink-3">
       <Command.Empty className="px-3 py-2 text-ink-2">Nothing here is called that.</Command.Empty>
@@ -73,7 +75,7 @@ function Choices({ typed, go }: { typed: string; go: (path: string) => void }) {
           ])}
         </Command.Group>
       )}
-      {text && images.length > 0 && (
+      {text && !late && images.length > 0 && (
         <Command.Group heading="Images">
           {images.slice(0, MOST).map((i) => (
             <Command.Item key={i.id} value={`image ${i.id}`} className={`${ITEM} font-mono`} onSelect={() => go(`/images/${i.id}`)}>
@@ -96,12 +98,14 @@ function Choices({ typed, go }: { typed: string; go: (path: string) => void }) {
 }
 
 const STATION = /^(?:(.*)\s)?(plan|image|settings|card|first boot|boot|find|set up|setup|keep)$/i;
+const STATION_OF = /^(plan|image|settings|card|first boot|boot|find|set up|setup|keep) of (.*)$/i;
 const TITLES: Record<string, string> = { boot: "first boot", setup: "set up" };
 
-/** `press settings` asks for the settings of whatever is called press. */
+/** `press settings`, or `settings of press`, asks for the settings of whatever is called press. */
 function split(text: string): { name: string; station: string } {
-  const found = STATION.exec(text);
-  if (!found) return { name: text, station: "" };
-  const word = (found[2] ?? "").toLowerCase();
-  return { name: found[1] ?? "", station: TITLES[word] ?? word };
+  const after = STATION.exec(text);
+  const before = STATION_OF.exec(text);
+  if (!after && !before) return { name: text, station: "" };
+  const word = (after?.[2] ?? before?.[1] ?? "").toLowerCase();
+  return { name: after?.[1] ?? before?.[2] ?? "", station: TITLES[word] ?? word };
 }

@@ -12,7 +12,7 @@ type BenchAnswer = Shapes["BenchOut"];
 
 export function BenchSide({ bench, since }: { bench: BenchAnswer; since: number }) {
   return (
-    <aside className="flex min-w-0 flex-col gap-3">
+    <aside aria-label="Now" className="flex min-w-0 flex-col gap-3">
       {bench.running.map((r) => (
         <Box key={`${r.deployment_id}${r.station}`} title="Running now">
           <Running running={r} since={since} />
