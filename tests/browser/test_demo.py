@@ -113,7 +113,9 @@ def test_a_phone_goes_from_the_bench_to_the_label(browser: Browser, at_work: App
     assert place["y"] > 700
     onward.click()
     page.get_by_role("button", name="Check it").first.click()
+    expect(page.get_by_text("Its page answers.")).to_be_visible()
     page.get_by_role("button", name="Check it").first.click()
+    expect(page.get_by_text("The image's own login no longer opens it.")).to_be_visible()
     page.get_by_role("button", name="I saw it").click()
     page.get_by_role("link", name="Go on to Keep").click()
     expect(page.locator(".print-label")).to_contain_text("Keeper's cottage hub")

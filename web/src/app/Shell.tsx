@@ -37,7 +37,8 @@ function Inside() {
           <Menu size={16} aria-hidden /> Menu
         </Button>
       </header>
-      <div
+      <aside
+        aria-label="Places and help"
         className={`${menu ? "flex" : "hidden"} flex-col gap-0.5 border-rule px-4 py-3 md:sticky md:top-0 md:flex md:h-screen md:border-r md:py-4 md:pr-3 md:pl-4`}
         onClick={() => setMenu(false)}
       >
@@ -46,7 +47,7 @@ function Inside() {
         </div>
         <Places />
         <Foot openHelp={() => setHelp(true)} openPalette={() => setPalette(true)} />
-      </div>
+      </aside>
       <main id="work" className="min-w-0 px-4 py-4 md:px-[22px]">
         <ZoneOfSite value={place?.time_zone ?? "UTC"}>
           <NotAsItIs />

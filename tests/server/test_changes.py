@@ -1,0 +1,127 @@
+"""What open screens are told: that something changed, exactly of what, and never a secret; and the bells that wake processes."""
+
+from __future__ import annotations
+
+import time
+from datetime import timedelta
+from pathlib import Path
+
+import pytest
+from django.utils import timezone
+
+from mintseed.server import bells
+from mintseed.server.agent.drives import report_drives
+from mintseed.server.bells import Bell, ring_now
+from mintseed.server.changes import EVERYTHING, LATE_COMMITS, Tail, changed, forget_changes
+from mintseed.server.models import Change, Site
+from tests.server.conftest import Api, started, work
+
+
+def said() -> list[str]:
+    """Return the topics said so far, and forget them."""
+    topics = list(Change.objects.order_by("pk").values_list("topic", flat=True))
+    Change.objects.all().delete()
+    return topics
+
+
+def test_a_change_names_its_deployment_and_a_look_says_nothing(api: Api) -> None:
+    pk = started(api)
+    said()
+    api.get(f"/deployments/{pk}/plan")
+    api.get("/bench")
+    assert said() == []
+    api.put(f"/deployments/{pk}/plan", {"name": "Another name"})
+    assert set(said()) == {f"deployment/{pk}"}
+
+
+def test_a_passphrase_that_is_shown_is_nobody_elses_business(api: Api) -> None:
+    pk = started(api)
+    said()
+    api.post(f"/deployments/{pk}/settings/passphrase")
+    network = Site.objects.get().wifi.first()
+    assert network is not None
+    api.post(f"/networks/{network.pk}/passphrase")
+    assert said() == []
+
+
+def test_what_bears_on_all_is_said_to_all(api: Api) -> None:
+    said()
+    api.post("/sites", {"name": "Another place"})
+    assert EVERYTHING in said()
+
+
+def test_what_is_refused_changes_nothing(api: Api) -> None:
+    pk = started(api)
+    said()
+    assert api.call("put", f"/deployments/{pk}/plan", {"card_gb": 7})[0] == 422
+    assert said() == []
+
+
+def test_a_job_says_that_it_moves(api: Api) -> None:
+    pk = started(api)
+    from tests.server.test_line import card
+
+    api.post(f"/deployments/{pk}/card/write", card())
+    said()
+    work()
+    assert f"deployment/{pk}" in said()
+
+
+def test_drives_that_stay_as_they_are_are_not_said_again(api: Api) -> None:
+    from mintseed.server.agent.bench_row import own_bench
+
+    report_drives(own_bench(), timezone.now())
+    said()
+    report_drives(own_bench(), timezone.now())
+    assert said() == []
+
+
+@pytest.mark.django_db
+def test_what_is_committed_late_is_told_all_the_same() -> None:
+    """A transaction that began first may be through last: its row has the lower key."""
+    changed("images", "drives")
+    first = Change.objects.order_by("pk")[0]
+    late = first.topic
+    first.delete()
+    before = Tail.read(None)
+    Change(pk=first.pk, topic=late).save(force_insert=True)
+    after = Tail.read(before)
+    assert after.topics_since(before) == [late]
+    assert Tail.read(after) is after
+
+
+@pytest.mark.django_db
+def test_too_much_at_once_is_everything() -> None:
+    before = Tail.read(None)
+    Change.objects.bulk_create(Change(topic=f"deployment/{n}") for n in range(LATE_COMMITS + 5))
+    # Of a fresh table all is known; of one that ran on, the beginning may be missing.
+    changed("drives")
+    after = Tail.read(before)
+    assert after.topics_since(before) == [EVERYTHING]
+
+
+@pytest.mark.django_db
+def test_what_was_said_long_ago_is_forgotten() -> None:
+    changed("images")
+    assert forget_changes(timezone.now() + timedelta(minutes=5)) == 0
+    assert forget_changes(timezone.now() + timedelta(minutes=15)) == 1
+
+
+def test_a_bell_wakes_who_waits_and_a_missed_one_harms_nobody(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(bells, "_path", lambda name: tmp_path / "bells" / name)
+    ring_now("nobody")  # no such bell
+    bell = Bell("queue")
+    try:
+        began = time.monotonic()
+        assert not bell.wait(0.01)
+        for _ in range(5000):
+            ring_now("queue")  # more than a pipe holds
+        assert bell.wait(30)
+        assert time.monotonic() - began < 30
+        assert bell.wait(0.01)  # what was rung while it slept is still to be heard, then it is quiet
+        while bell.wait(0):
+            pass
+        assert not bell.wait(0.01)
+    finally:
+        bell.close()
+    ring_now("queue")  # whoever waited is gone
