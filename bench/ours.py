@@ -1,6 +1,6 @@
 """One run of our own pipeline in a process of its own, so that its memory can be measured.
 
-usage: python -m bench.ours write IMAGE TARGET | xray IMAGE          prints JSON: seconds, peak memory in bytes
+usage: python -m bench.ours write IMAGE TARGET [BYTES_PER_S] | xray IMAGE      prints JSON: seconds, peak memory in bytes
 """
 
 from __future__ import annotations
@@ -30,20 +30,47 @@ VALUES = SettingValues("press", "GB", "UTC", "gb", "wifi", "Quay House 2G", "spr
 FILE = FileToFill(path="platen-network.conf", dialect="wpa-supplicant", title="Wi-Fi")
 
 
+class Paced:
+    """A card that takes and gives only so many bytes a second; else the device it stands for."""
+
+    def __init__(self, device: BlockDevice, rate_bytes_per_s: int) -> None:
+        self._device, self._rate, self._due_s = device, rate_bytes_per_s, time.monotonic()
+
+    def _take(self, length_bytes: int) -> None:
+        self._due_s = max(self._due_s, time.monotonic()) + length_bytes / self._rate
+        time.sleep(max(0.0, self._due_s - time.monotonic()))
+
+    def write(self, data: bytes) -> None:
+        self._device.write(data)
+        self._take(len(data))
+
+    def flush(self) -> None:
+        self._device.flush()
+
+    def read_back(self, length_bytes: int) -> Iterator[bytes]:
+        for piece in self._device.read_back(length_bytes):
+            self._take(len(piece))
+            yield piece
+
+
 class FileReaders:
     """A card reader whose one card is a file; the bytes go through the real block-device adapter."""
 
-    def __init__(self, path: Path) -> None:
+    def __init__(self, path: Path, rate_bytes_per_s: int = 0) -> None:
+        self._rate = rate_bytes_per_s
         self.drive = Drive(str(path), "bench", 10**12, True, False, "usb", "", "", (), (), 0)
 
     def drives(self) -> tuple[Drive, ...]:
         return (self.drive,)
 
+    def signature(self) -> object:
+        return self.drive
+
     @contextmanager
-    def open(self, drive: Drive) -> Iterator[BlockDevice]:
+    def open(self, drive: Drive) -> Iterator[BlockDevice | Paced]:
         device = BlockDevice(drive.path)
         try:
-            yield device
+            yield Paced(device, self._rate) if self._rate else device
         finally:
             device.close()
 
@@ -59,7 +86,7 @@ class FileReaders:
         return Released(True, "a file")
 
 
-def write(image: Path, target: Path) -> float:
+def write(image: Path, target: Path, rate_bytes_per_s: int = 0) -> float:
     """Return the seconds it takes to fill, write, flush, read back and compare."""
     tools = OffsetVolumeTools()
     with tempfile.TemporaryDirectory(dir=image.parent) as scratch:
@@ -68,7 +95,7 @@ def write(image: Path, target: Path) -> float:
         before = next(f for f in xray.files if f.path == FILE.path).content.decode()
         after = wpa_supplicant.apply(before, FILE, VALUES)
         filled = (FilledFile(FILE.path, "", FILE.dialect, after.encode(), mark_lines(before, after), ()),)
-        readers = FileReaders(target)
+        readers = FileReaders(target, rate_bytes_per_s)
         started = time.monotonic()
         with fill_image.execute(xray, filled, library=library, tools=tools) as filled_image:
             write_card.execute(xray, filled_image, readers.drive, readers=readers, tools=tools, tell=lambda p: None)
@@ -86,6 +113,9 @@ def xray(image: Path) -> float:
 
 if __name__ == "__main__":
     verb, *paths = sys.argv[1:]
-    seconds = write(Path(paths[0]), Path(paths[1])) if verb == "write" else xray(Path(paths[0]))
+    if verb == "write":
+        seconds = write(Path(paths[0]), Path(paths[1]), int(paths[2]) if len(paths) > 2 else 0)
+    else:
+        seconds = xray(Path(paths[0]))
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
     print(json.dumps({"seconds": seconds, "peak_bytes": peak}))

@@ -223,7 +223,7 @@ def _power_by_hand(page: Page, loop_card: str) -> None:
     page.get_by_role("link", name="Go on to First boot").click()
     walk.station(page, "First boot")
     # While the card is still in the reader it cannot be in the board.
-    expect(page.get_by_text("Its card is still in the reader")).to_be_visible()
+    expect(page.get_by_text("Its card is still in the reader").first).to_be_visible()
     run("losetup", "-d", loop_card)
     powered = page.get_by_role("button", name="I powered it")
     expect(powered).to_be_enabled()
