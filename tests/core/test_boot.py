@@ -12,6 +12,7 @@ from mintseed.core.boot.assembly import assembly_steps
 from mintseed.core.boot.band import Band, BootState, band_for, judge_boot, state_at
 from mintseed.core.boot.causes import SHOWN, BootEvidence, rank_causes
 from mintseed.core.findings import Severity
+from mintseed.core.stations import Station
 from mintseed.core.walk import RunFacts, Walk, WalkInputs
 from tests.core.settings.test_values import values
 
@@ -151,8 +152,20 @@ def test_no_boot_gets_worse_by_time_in_which_nobody_looked(elapsed_s: float, loo
     assert walk.boot_finding.code == code
     if looked_s is not None and elapsed_s - looked_s > 5:
         assert "Not looked at since" in walk.boot_finding.title + walk.boot_finding.detail
-        assert walk.again_at is None
+        # Time alone makes it no worse; only the day from which a moment's date is to be said.
+        assert walk.again_at == datetime(2026, 11, 26, tzinfo=UTC)
     assert bool(walk.causes) is (code in ("boot.late", "boot.hopeless"))
+
+
+@pytest.mark.parametrize(
+    ("zone", "said"),
+    [("UTC", "powered since 25 Nov 14:00:00"), ("Asia/Tokyo", "powered since 25 Nov 23:00:00"), ("Pacific/Kiritimati", "powered since 04:00:00")],
+)  # fmt: skip
+def test_a_moment_of_another_day_at_the_site_is_said_with_its_day(zone: str, said: str) -> None:
+    """UTC, Japan (UTC+9) and the Line Islands (UTC+14) all year; IANA time zone database."""
+    twelve_hours = walk_of(12 * 3600, 12 * 3600 - 1).inputs
+    late = replace(twelve_hours, time_zone=zone)
+    assert said in Walk(late).states[Station.BOOT].next_detail
 
 
 def test_a_board_said_to_be_powered_ten_minutes_ago_is_not_unseen_at_once() -> None:

@@ -7,7 +7,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import datetime, time, timedelta
 from functools import cached_property
 from zoneinfo import ZoneInfo
 
@@ -306,8 +306,18 @@ class Walk:
     # the line
 
     def clock_text(self, moment: datetime) -> str:
-        """Return `moment` as a clock at the site shows it."""
-        return f"{moment.astimezone(ZoneInfo(self.inputs.time_zone)):%H:%M:%S}"
+        """Return `moment` as a clock at the site shows it, with its day where that is not today there."""
+        zone = ZoneInfo(self.inputs.time_zone)
+        there, today = moment.astimezone(zone), self.inputs.now.astimezone(zone).date()
+        day = "" if there.date() == today else f"{there.day} {there:%b} "
+        return f"{day}{there:%H:%M:%S}"
+
+    @property
+    def next_midnight(self) -> datetime:
+        """When the next day begins at the site: moments that were said by the clock alone are yesterday's then."""
+        zone = ZoneInfo(self.inputs.time_zone)
+        tomorrow = self.inputs.now.astimezone(zone).date() + timedelta(days=1)
+        return datetime.combine(tomorrow, time(), zone)
 
     @cached_property
     def states(self) -> dict[Station, StationState]:
@@ -368,13 +378,13 @@ class Walk:
 
     @property
     def again_at(self) -> datetime | None:
-        """When time alone changes the judgement: the next mark of a running boot's band."""
+        """When time alone changes the judgement: the next mark of a running boot's band, or the next day."""
         run, band = self.inputs.run, self.band
         if run is None or band is None or not run.powered or run.joined_after_s is not None or self.inputs.kept:
             return None
         marks = (band.usual_from_s, band.usual_to_s, band.late_after_s, band.hopeless_after_s)
         left = [m for m in marks if m > self.judged_s]
         if self.unseen_since is not None:
-            return None  # only somebody who looks changes it
-        falls_silent = run.last_look + NOT_LOOKED
+            return self.next_midnight  # else only somebody who looks changes it
+        falls_silent = min(run.last_look + NOT_LOOKED, self.next_midnight)
         return min(self.at(left[0]) or falls_silent, falls_silent) if left else falls_silent

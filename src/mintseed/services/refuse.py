@@ -12,4 +12,4 @@ def refuse_stops(found: Iterable[Finding]) -> None:
     """Raise RefusedError for the first finding of `found` that stops."""
     stop = next((f for f in found if f.severity is Severity.STOP), None)
     if stop is not None:
-        raise RefusedError(stop.title, where=stop.where.part or stop.where.file, next_step=stop.fix)
+        raise RefusedError(stop.title, where=stop.where.part or stop.where.file or stop.where.field, next_step=stop.fix)

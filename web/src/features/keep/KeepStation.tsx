@@ -6,7 +6,7 @@ import { answer, GET, POST, type Shapes } from "../../api/client";
 import { useAnswer, useChange, useOnce } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { Button, ButtonLink, Sheet, Trouble, Waiting } from "../../ui/parts";
-import { FormRow, INPUT } from "../../ui/FormRow";
+import { FormRow, INPUT, saved } from "../../ui/FormRow";
 import { QrCode } from "../../ui/QrCode";
 import { StationFrame } from "../../ui/StationFrame";
 import { Time } from "../../ui/Time";
@@ -118,21 +118,23 @@ function LabelView({ label }: { label: Shapes["Label"] }) {
 
 function SameAgain({ data, id }: { data: Shapes["KeepOut"]; id: number }) {
   const navigate = useNavigate();
-  const { register, handleSubmit } = useForm<Shapes["SameAgainIn"]>({ defaultValues: { name: data.next_name, host_name: data.next_host_name } });
+  const { register, handleSubmit, setError, formState } = useForm<Shapes["SameAgainIn"]>({ defaultValues: { name: data.next_name, host_name: data.next_host_name } });
   const again = useChange(["deployment", id, "again"], (body: Shapes["SameAgainIn"]) =>
     answer(POST("/api/deployments/{pk}/keep/same-again", { params: { path: { pk: id } }, body })),
   );
-  const submit = handleSubmit((body) => again.mutate(body, { onSuccess: (made) => void navigate(stationPath(made.id, made.line.now)) }));
+  const submit = handleSubmit((body) =>
+    saved(again.mutateAsync(body, { onSuccess: (made) => void navigate(stationPath(made.id, made.line.now)) }), ["name", "host_name"], setError),
+  );
   return (
     <Sheet title="The same again" hint="same plan, image and settings, another name">
       <form onSubmit={(e) => void submit(e)} className="flex flex-col gap-2">
         <FormRow label="Name">
           <input className={INPUT} maxLength={80} {...register("name")} />
         </FormRow>
-        <FormRow label="Host name">
+        <FormRow label="Host name" problem={formState.errors.host_name?.message}>
           <input className={`${INPUT} font-mono`} maxLength={63} spellCheck={false} {...register("host_name")} />
         </FormRow>
-        <Trouble error={again.error} />
+        {!formState.errors.host_name && <Trouble error={again.error} />}
         <div>
           <Button type="submit" disabled={again.isPending}>
             Start the next one
