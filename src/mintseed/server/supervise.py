@@ -29,6 +29,7 @@ STOPS_WITHIN_S = 4.0
 """seconds a process gets to end by itself; work on a card that takes longer is said to be unfinished."""
 
 DATABASE_STOPS_WITHIN_S = 30.0
+PAGE_FIRST_S = 2.5
 STEADY_AFTER_S = 5.0
 LONGEST_WAIT_S = 10.0
 """A process that dies again within STEADY_AFTER_S is waited for twice as long each time, up to this."""
@@ -36,12 +37,14 @@ LONGEST_WAIT_S = 10.0
 
 @dataclass(frozen=True, slots=True)
 class Program:
-    """What is run. `outlives`: it ends after all others. `once`: it is not started again, and prints as it likes."""
+    """What is run. `outlives`: it ends after all others. `once`: it is not started again, and prints as it likes.
+    `begins_after_s`: it lets the others come up first."""
 
     name: str
     command: tuple[str, ...]
     outlives: bool = False
     once: bool = False
+    begins_after_s: float = 0.0
 
 
 def _manage(*arguments: str) -> tuple[str, ...]:
@@ -52,13 +55,13 @@ def _worker(queue: str) -> tuple[str, ...]:
     return _manage("worker", "--queue-name", queue)
 
 
-def bench_programs(bench_name: str) -> tuple[Program, ...]:
+def bench_programs(bench_name: str, *, begins_after_s: float = 0.0) -> tuple[Program, ...]:
     """Return what one bench needs: a worker that writes, one that reads, its agent, and the stand-in boards."""
     return (
-        Program("cards", _worker(f"cards-{bench_name}")),
-        Program("images", _worker(f"images-{bench_name}")),
-        Program("agent", _manage("bench_agent")),
-        Program("boards", _manage("standin_bench")),
+        Program("agent", _manage("bench_agent"), begins_after_s=begins_after_s),
+        Program("cards", _worker(f"cards-{bench_name}"), begins_after_s=begins_after_s),
+        Program("images", _worker(f"images-{bench_name}"), begins_after_s=begins_after_s),
+        Program("boards", _manage("standin_bench"), begins_after_s=begins_after_s),
     )
 
 
@@ -72,8 +75,9 @@ def application_programs(environment: dict[str, str]) -> tuple[Program, ...]:
     return (
         Program("database", (sys.executable, "-m", "mintseed.server.database", "run"), outlives=True),
         Program("web", web),
-        *bench_programs(environment["MINTSEED_BENCH_NAME"]),
-        Program("welcome", _manage("welcome"), once=True),
+        # The page first: every process takes a second or two of a core to come up.
+        *bench_programs(environment["MINTSEED_BENCH_NAME"], begins_after_s=PAGE_FIRST_S),
+        Program("welcome", (sys.executable, "-m", "mintseed.server.welcome"), once=True),
     )
 
 
@@ -148,8 +152,11 @@ def supervise(programs: Sequence[Program]) -> int:
     signal.signal(signal.SIGCHLD, lambda *_: None)
     signal.set_wakeup_fd(wake, warn_on_full_buffer=False)
     children = [Child(p) for p in programs]
+    began_s = time.monotonic()
     for child in children:
-        child.start()
+        child.again_at_s = began_s + child.program.begins_after_s
+        if not child.program.begins_after_s:
+            child.start()
     while not asked:
         pending = [c.again_at_s for c in children if c.process is None and not c.over]
         select.select([woken], [], [], max(0.0, min(pending) - time.monotonic()) if pending else None)

@@ -1,0 +1,102 @@
+"""Say where the application is, once it answers; before that, at the first start, bring the demo's place to work.
+
+python -m mintseed.server.welcome
+
+Until the demo is to be made it loads nothing but the standard library: at a start the processor is needed elsewhere.
+"""
+
+from __future__ import annotations
+
+import http.client
+import os
+import ssl
+import sys
+import time
+from contextlib import suppress
+from pathlib import Path
+
+UP_WITHIN_S = 60.0
+
+
+def main() -> int:
+    _wait()
+    made = None
+    if _may_want_demo():
+        made = _make_demo()
+    _say()
+    if made is not None:
+        from mintseed.server.demo.at_work import Desk, power_last
+
+        power_last(Desk(), made)
+    return 0
+
+
+def _wait() -> None:
+    """Return when the application answers, or after a while all the same: its own output says why not."""
+    until = time.monotonic() + UP_WITHIN_S
+    while time.monotonic() < until and not _answers():
+        time.sleep(0.1)
+
+
+def _answers() -> bool:
+    host, port = os.environ.get("MINTSEED_HOST", ""), int(os.environ.get("MINTSEED_PORT") or 4870)
+    there = "127.0.0.1" if host in ("", "0.0.0.0", "::") else host
+    context = ssl.create_default_context()
+    # It speaks to itself, and its certificate may be one that only the owner's devices trust.
+    context.check_hostname, context.verify_mode = False, ssl.CERT_NONE
+    connection = (
+        http.client.HTTPSConnection(there, port, timeout=5, context=context)
+        if os.environ.get("MINTSEED_TLS_CERT")
+        else http.client.HTTPConnection(there, port, timeout=5)
+    )
+    with suppress(OSError, http.client.HTTPException):
+        connection.request("GET", "/api/place", headers={"Host": "localhost"})
+        return connection.getresponse().status in (200, 401)
+    return False
+
+
+def _may_want_demo() -> bool:
+    """Return whether the demo may still be to make: told without asking the database on every start."""
+    return os.environ.get("MINTSEED_BENCH", "standin") != "real" and not _marker().exists()
+
+
+def _marker() -> Path:
+    """Return the file that says that the question of the demo is settled in this home."""
+    return Path(os.environ["MINTSEED_HOME"]) / "demo-settled"
+
+
+def _make_demo() -> int | None:
+    """Make the demo where it is wanted. What goes wrong is said, and the application is there all the same."""
+    os.environ.setdefault("DJANGO_SETTINGS_MODULE", "mintseed.server.settings")
+    import django
+
+    django.setup()
+    import httpx
+
+    from mintseed.core.errors import MintSeedError
+    from mintseed.core.visible import one_line
+    from mintseed.server.demo.at_work import Desk, make_at_work, wanted
+
+    made = None
+    try:
+        if wanted():
+            print("  bringing the demo's place to work (once, about a minute)", flush=True)
+            made = make_at_work(Desk())
+    except (MintSeedError, httpx.HTTPError, OSError) as error:
+        said = error.sentence() if isinstance(error, MintSeedError) else f"{type(error).__name__}: {error}"
+        print(f"  the demo could not be made whole: {one_line(said)[:300]}", flush=True)
+        return None
+    _marker().touch(mode=0o600)
+    return made
+
+
+def _say() -> None:
+    address = os.environ.get("MINTSEED_ADDRESS", "")
+    print(f"\n  Mint Seed is at  {address}")
+    if "#" in address:
+        print("  The link opens it in one browser, once. Another one:  .venv/bin/python manage.py link")
+    print("  Ctrl-C stops it.\n", flush=True)
+
+
+if __name__ == "__main__":
+    sys.exit(main())
