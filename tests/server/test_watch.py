@@ -12,6 +12,7 @@ from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.agent.looking import keep_look, look_at, look_once, watched
+from mintseed.server.demo.quay_house import UNITS
 from mintseed.server.library import identity_of, sync_library
 from mintseed.server.management.commands.bench_agent import Agent
 from mintseed.server.models import BoardUnit, BootRun, Claim, Judgement, LogEntry, Site
@@ -113,7 +114,7 @@ def test_seeding_twice_is_seeding_once(api: Api) -> None:
     call_command("seed")
     call_command("seed")
     assert Site.objects.count() == 1
-    assert BoardUnit.objects.count() == 5
+    assert BoardUnit.objects.count() == len(UNITS)
     assert LogEntry.objects.filter(event="demo.loaded").count() == 1
     assert len(sync_library()) == 5
 
