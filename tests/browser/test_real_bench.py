@@ -196,7 +196,7 @@ def _own_things(page: Page) -> None:
     walk.pick(page, "Time zone", "Europe/London")
     walk.pick(page, "Keyboard", "English (UK)")
     page.get_by_role("button", name="Save the place").click()
-    expect(page.get_by_text("Saved.")).to_be_visible()
+    expect(page.get_by_text("Saved.", exact=True)).to_be_visible()
     page.get_by_text("Add a network").click()
     network = page.locator("form", has_text="Passphrase")
     network.get_by_label("Name", exact=True).fill("Home 2G")

@@ -98,7 +98,7 @@ def _two_writes_and_one_bench_dies(both: Application, client: Client) -> None:
                    {"drive_id": drive["id"], "path": drive["path"], "serial": drive["serial"], "again": drive["path"]})  # fmt: skip
     for pk in (first, second):
         client.until(f"/deployments/{pk}/card", lambda c: c["job"]["phase"] == "writing" and c["job"]["done_bytes"] > 0)
-    kill(both, "manage.py db_worker --queue-name cards-workshop")
+    kill(both, "manage.py worker --queue-name cards-workshop")
     dead = client.until(f"/deployments/{second}/card", lambda c: not c["job"]["active"])
     assert "worker died" in dead["job"]["trouble"]
     assert not dead["proven"]
