@@ -76,6 +76,16 @@ def test_drives_that_stay_as_they_are_are_not_said_again(api: Api) -> None:
     assert said() == []
 
 
+def test_that_every_address_was_asked_is_said(api: Api) -> None:
+    from mintseed.server.agent.bench_row import own_bench
+    from mintseed.server.agent.network_memory import NetworkMemory
+
+    NetworkMemory(own_bench()).remember((), timezone.now())
+    said()
+    NetworkMemory(own_bench()).remember((), timezone.now(), scanned=True)
+    assert said() == ["network"]
+
+
 @pytest.mark.django_db
 def test_what_is_committed_late_is_told_all_the_same() -> None:
     """A transaction that began first may be through last: its row has the lower key."""

@@ -44,7 +44,7 @@ def deployment_topic(pk: int) -> str:
 
 
 def changed(*topics: str) -> None:
-    """Say that something changed: `deployment/12`, `images`, `drives`, or `everything`."""
+    """Say that something changed: `deployment/12`, `images`, `drives`, `network`, or `everything`."""
     Change.objects.bulk_create(Change(topic=topic) for topic in dict.fromkeys(topics))
 
 

@@ -8,6 +8,7 @@ from datetime import datetime, timedelta
 from django.db import transaction
 
 from mintseed.core.find.sightings import Sighting
+from mintseed.server.changes import changed
 from mintseed.server.load import site_ranges
 from mintseed.server.models import Bench, Site
 from mintseed.services import find_device
@@ -51,6 +52,7 @@ class NetworkMemory:
             row.watching_since = row.watching_since or now
             if scanned:
                 row.scanned_at = now
+                changed("network")
             row.save(update_fields=["network_seen", "watching_since", "scanned_at"])
 
 
