@@ -20,15 +20,13 @@ from typing import Any
 import httpx
 from torture.running import PROCESSES, Application, application
 
-from mintseed.server.supervise import leftovers
-
 PROJECT = Path(__file__).resolve().parents[1]
 ONE_CLIENT, EIGHT_CLIENTS = 40, 20
 """requests of each client and screen."""
 
 TARGET_MS = {1: 50.0, 8: 200.0}
 IDLE_TARGET_PERCENT = 0.3
-IDLE_S = 30.0
+IDLE_S, SETTLES_S = 30.0, 15.0
 _TICKS = os.sysconf("SC_CLK_TCK")
 
 
@@ -90,12 +88,12 @@ def _spent_s(pid: int) -> float:
 
 def processes(running: Application) -> dict[str, list[int]]:
     found = {name: running.pids(words) for name, words in PROCESSES.items()}
-    known = {pid for pids in found.values() for pid in pids}
-    return {**found, "supervisor": [pid for pid in leftovers(running.mark) if pid not in known]}
+    return {**found, "supervisor": running.pids("mintseed.server.supervise")}
 
 
 def idle_rows(running: Application, seconds: float = IDLE_S) -> list[str]:
     """Watch every process for a while with no screen open, then with one open that nothing happens on."""
+    time.sleep(SETTLES_S)
     who = processes(running)
     alone = _watched(who, seconds)
     with (
