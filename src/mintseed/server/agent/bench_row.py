@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 from mintseed import wiring
 from mintseed.server.models import Bench, Site
 
-ALIVE_S = 15.0
+ALIVE_S = 20.0
 """seconds after which a bench that gave no sign counts as silent."""
 
 

@@ -84,7 +84,8 @@ def _out(view: Judged) -> BootOut:
     by_hand = one.write.bench.kind == Bench.Kind.REAL if one.write else not _standin_here(view)
     against = [] if run is not None and run.powered else list(powering.check(walk, facts(one)))
     stop = next((f for f in against if f.severity is Severity.STOP), None)
-    runs = list(BootRun.objects.filter(deployment=row).order_by("-pk")[:MOST_RUNS])
+    seen = ("candidates", "seen", "causes", "known_before")
+    runs = list(BootRun.objects.filter(deployment=row).defer(*seen).order_by("-pk")[:MOST_RUNS])
     # What was noted since the run was: somebody may have said later when they powered it.
     newest = list(LogEntry.objects.filter(deployment=row).order_by("-pk")[:MOST_EVENTS])
     events = [e for e in reversed(newest) if one.run and e.at >= one.run.noted_at]

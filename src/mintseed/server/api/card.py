@@ -169,7 +169,11 @@ def _out(view: Judged) -> CardOut:
         by_hand=bool(last and last.bench.kind == "real"),
         copy_of_image=_copy_out(view),
         writes=[
-            _write_out(w) for w in Write.objects.filter(deployment=one.row).select_related("bench").order_by("-pk")[:20]
+            _write_out(w)
+            for w in Write.objects.filter(deployment=one.row)
+            .select_related("bench")
+            .defer("marks")
+            .order_by("-pk")[:20]
         ],
         findings=view.of(Station.CARD),
     )

@@ -31,7 +31,7 @@ log = logging.getLogger("mintseed.agent")
 LOOK_EVERY_S = 0.5
 """seconds between two turns while a board is looked for or a card is written."""
 
-IDLE_EVERY_S = 4.0
+IDLE_EVERY_S = 7.0
 """the same while nothing happens; a bell, or a drive that comes, cuts it short."""
 
 GLANCE_EVERY_S = 1.0
