@@ -9,7 +9,8 @@ from pathlib import Path
 import pytest
 from django.utils import timezone
 
-from mintseed.server import bells
+from mintseed import wiring
+from mintseed.server import bells, welcome
 from mintseed.server.agent.drives import report_drives
 from mintseed.server.bells import Bell, ring_now
 from mintseed.server.changes import EVERYTHING, LATE_COMMITS, Tail, changed, forget_changes
@@ -115,6 +116,35 @@ def test_what_was_said_long_ago_is_forgotten() -> None:
     changed("images")
     assert forget_changes(timezone.now() + timedelta(minutes=5)) == 0
     assert forget_changes(timezone.now() + timedelta(minutes=15)) == 1
+
+
+def test_every_bench_of_a_home_hears_its_agents_bell(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(bells, "_path", lambda name: tmp_path / "bells" / name)
+    both = [Bell(bells.agent_bell(name)) for name in ("bench", "workshop")]
+    try:
+        ring_now(bells.AGENT)
+        assert [bell.wait(0) for bell in both] == [True, True]
+    finally:
+        for bell in both:
+            bell.close()
+
+
+def test_a_demo_that_cannot_be_made_is_said_and_the_address_too(
+    api: Api, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    def stumbles(desk: object) -> int:
+        raise StopIteration  # such as no image that fits, in a damaged library
+
+    monkeypatch.setenv("MINTSEED_ADDRESS", "http://127.0.0.1:1/")
+    monkeypatch.setenv("MINTSEED_HOME", str(wiring.config().home))
+    monkeypatch.setattr(welcome, "_wait", lambda: None)
+    monkeypatch.setattr(welcome, "_may_want_demo", lambda: True)
+    monkeypatch.setattr("mintseed.server.demo.at_work.wanted", lambda: True)
+    monkeypatch.setattr("mintseed.server.demo.at_work.make_at_work", stumbles)
+    assert welcome.main() == 0
+    said = capsys.readouterr().out
+    assert "could not be made whole: StopIteration" in said
+    assert "Mint Seed is at  http://127.0.0.1:1/" in said
 
 
 def test_a_bell_wakes_who_waits_and_a_missed_one_harms_nobody(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:

@@ -16,7 +16,12 @@ from django.db import transaction
 from mintseed.wiring import config
 
 AGENT = "agent"
-"""name of the bell that the bench's agent waits at; queues have bells of their own name."""
+"""rings every agent of this home: each bench's waits at a bell of its own. Queues have bells of their own name."""
+
+
+def agent_bell(bench_name: str) -> str:
+    """Return the name of the bell that the agent of one bench waits at. Of two that wait at one bell only one would wake."""
+    return f"{AGENT}-{bench_name}"
 
 
 def _path(name: str) -> Path:
@@ -53,10 +58,11 @@ def ring(*names: str) -> None:
 
 def ring_now(*names: str) -> None:
     """Ring the bells called `names` at once."""
-    for name in names:
+    agents = _path(AGENT).parent.glob(f"{AGENT}-*") if AGENT in names else ()
+    for path in (*agents, *(_path(name) for name in names if name != AGENT)):
         # Nobody waits there, or it rings already.
         with suppress(OSError):
-            descriptor = os.open(_path(name), os.O_WRONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+            descriptor = os.open(path, os.O_WRONLY | os.O_NONBLOCK | os.O_CLOEXEC)
             try:
                 os.write(descriptor, b"!")
             finally:

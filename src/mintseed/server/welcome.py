@@ -71,8 +71,6 @@ def _make_demo() -> int | None:
     import django
 
     django.setup()
-    import httpx
-
     from mintseed.core.errors import MintSeedError
     from mintseed.core.visible import one_line
     from mintseed.server.demo.at_work import Desk, make_at_work, wanted
@@ -82,7 +80,7 @@ def _make_demo() -> int | None:
         if wanted():
             print("  bringing the demo's place to work (once, about a minute)", flush=True)
             made = make_at_work(Desk())
-    except (MintSeedError, httpx.HTTPError, OSError) as error:
+    except Exception as error:  # whatever it is: the application runs, and its address is to be said
         said = error.sentence() if isinstance(error, MintSeedError) else f"{type(error).__name__}: {error}"
         print(f"  the demo could not be made whole: {one_line(said)[:300]}", flush=True)
         return None
