@@ -18,6 +18,12 @@ def unknown_board(unit: str, board: str) -> Finding:
                    "Nothing is known of this board.", "Put its file back, or choose another kind.", Where(part=unit))  # fmt: skip
 
 
+def unknown_part(name: str, kind: str) -> Finding:
+    """Return the finding about a part one owns whose description is gone."""
+    return Finding("shelf.part-unknown", Severity.CHECK, f"The description of {kind} is gone",
+                   "Nothing is known of this part, so no plan can take it.", "Bring its text back, or choose another kind.", Where(part=name))  # fmt: skip
+
+
 def unreadable_deployment(error: Exception) -> Finding:
     """Return the finding about a deployment that cannot be judged, by an error of ours or by a mistake in the program."""
     if isinstance(error, MintSeedError):

@@ -35,7 +35,8 @@ class Where:
 
     def __post_init__(self) -> None:
         for name in ("file", "part", "field"):
-            object.__setattr__(self, name, one_line(getattr(self, name)))
+            if not (value := getattr(self, name)).isprintable():
+                object.__setattr__(self, name, one_line(value))
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +65,8 @@ class Finding:
     def __post_init__(self) -> None:
         # Titles and details quote files and pages: nothing in them reaches a terminal or a screen unseen.
         for name in ("title", "detail", "fix"):
-            object.__setattr__(self, name, visible(getattr(self, name)))
+            if not (value := getattr(self, name)).isprintable():
+                object.__setattr__(self, name, visible(value))
 
 
 def verdict(findings: Iterable[Finding]) -> Severity:

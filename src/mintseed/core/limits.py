@@ -79,3 +79,18 @@ MAX_PATTERN_CHARACTERS = 120
 
 MAX_ANSWER_CHARACTERS = 128
 """characters of an answer to a recipe's own question; bounds what a pattern is tried on."""
+
+MAX_DESCRIPTION_BYTES = 256 * 1024
+"""bytes of a recipe, board, part or site. The longest shipped recipe has four kilobytes."""
+
+MAX_DESCRIPTION_DEPTH = 12
+"""steps of nesting in a description; the deepest field of a recipe is at six."""
+
+MAX_DESCRIPTION_NODES = 20_000
+"""values in a description; the longest shipped recipe has some two hundred."""
+
+MAX_PROBLEMS = 50
+"""count told of one description; nobody mends a text by its hundredth complaint."""
+
+MAX_FIRMWARE_BYTES = 32 * 1024 * 1024
+"""bytes of a module's firmware; small modules hold a quarter of a megabyte to sixteen."""

@@ -15,6 +15,8 @@ _BYTE = re.compile(r"\\x([0-9a-f]{2})")
 
 def visible(text: str) -> str:
     """Return `text` with control, bidirectional and invisible characters written out, as in \\x1b and \\u202e."""
+    if text.isprintable():  # nothing obeyed is printable, and nearly every text is: this is five times as quick
+        return text
     return _OBEYED.sub(_written_out, text)
 
 
@@ -25,6 +27,8 @@ def _written_out(match: re.Match[str]) -> str:
 
 def one_line(text: str) -> str:
     """Return `text` visible and in one line: line feeds and tabs are written out too."""
+    if text.isprintable():
+        return text
     return visible(text).replace("\n", "\\x0a").replace("\t", "\\x09")
 
 

@@ -11,7 +11,7 @@ from datetime import datetime, time, timedelta
 from functools import cached_property
 from zoneinfo import ZoneInfo
 
-from mintseed.core.boards.model import Board, Supply
+from mintseed.core.boards.model import Board, Cable, Supply
 from mintseed.core.boot.band import NOT_LOOKED, Band, band_for, judge_boot, not_looked, not_looked_at
 from mintseed.core.boot.causes import BootEvidence, Cause, rank_causes
 from mintseed.core.find.candidates import Candidate, judge_find
@@ -30,9 +30,11 @@ from mintseed.core.next_steps import (
     settings_state,
     setup_state,
 )
-from mintseed.core.plan.fit import Plan, Way, board_fit, check_plan
-from mintseed.core.recipes.model import Recipe
-from mintseed.core.settings.fill import FilledFile, fill_files, fingerprint
+from mintseed.core.plan.fit import check_plan
+from mintseed.core.plan.plan import HALF, Card, Plan, PlannedPart, Way
+from mintseed.core.plan.starts import image_fit
+from mintseed.core.recipes.model import Recipe, WayIn
+from mintseed.core.settings.fill import FilledFile, files_for, fill_files, fingerprint, left_alone
 from mintseed.core.settings.values import SettingValues, check_answers, check_values
 from mintseed.core.setup.steps import StepResult, step_results
 from mintseed.core.site.model import WifiNetwork
@@ -95,8 +97,12 @@ class WalkInputs:
     time_zone: str = "UTC"
     board: Board | None = None
     supply: Supply | None = None
-    card_gb: int | None = None
+    cable: Cable | None = None
+    card: Card | None = None
+    parts: tuple[PlannedPart, ...] = ()
     way: Way | None = None
+    way_in: WayIn | None = None
+    load_share: float = HALF
     network: WifiNetwork | None = None
     site_keyboard: str = ""
     names_taken: frozenset[str] = frozenset()
@@ -123,7 +129,9 @@ class Walk:
     @cached_property
     def plan(self) -> Plan:
         i = self.inputs
-        return Plan(i.recipe, i.board, i.supply, i.card_gb, i.way, i.network, i.xray)
+        return Plan(
+            i.recipe, i.board, i.supply, i.cable, i.card, i.way, i.network, i.xray, parts=i.parts, way_in=i.way_in, load_share=i.load_share
+        )  # fmt: skip
 
     @cached_property
     def plan_findings(self) -> tuple[Finding, ...]:
@@ -132,8 +140,8 @@ class Walk:
     @property
     def plan_complete(self) -> bool:
         i = self.inputs
-        needs_network = i.way == "wifi" and i.network is None and i.board is not None and i.board.has_radio
-        return i.board is not None and i.way is not None and i.card_gb is not None and not needs_network
+        needs_network = i.way == "wifi" and i.network is None and bool(self.plan.radio_ghz)
+        return i.board is not None and i.way is not None and i.card is not None and not needs_network
 
     # image
 
@@ -142,7 +150,7 @@ class Walk:
         xray, board = self.inputs.xray, self.inputs.board
         if xray is None:
             return ()
-        return worst_first((*xray.findings, *(board_fit(board, xray) if board else ())))
+        return worst_first((*xray.findings, *(image_fit(self.inputs.recipe, board, xray) if board else ())))
 
     # settings
 
@@ -160,16 +168,27 @@ class Walk:
         i = self.inputs
         if i.xray is None or verdict(self.value_findings) is Severity.STOP:
             return ()
-        return fill_files(i.recipe, i.values, {f.path: f.content for f in i.xray.files})
+        if self.plan.own_way_in != "fill-before":
+            return ()
+        return fill_files(i.recipe, i.values, {f.path: f.content for f in i.xray.files}, i.xray.release)
+
+    @property
+    def fills(self) -> bool:
+        """Whether there is a file to fill: some images take their settings in another way."""
+        i = self.inputs
+        release = i.xray.release if i.xray else ""
+        return self.plan.own_way_in == "fill-before" and bool(files_for(i.recipe, i.values.way, release))
 
     @cached_property
     def settings_findings(self) -> tuple[Finding, ...]:
-        return worst_first((*self.value_findings, *(f for file in self.filled for f in file.findings)))
+        xray = self.inputs.xray
+        left = left_alone(self.inputs.recipe, xray.release, {f.path for f in xray.files}) if xray and self.fills else ()
+        return worst_first((*self.value_findings, *(f for file in self.filled for f in file.findings), *left))
 
     @cached_property
     def fingerprint(self) -> str:
         xray = self.inputs.xray
-        return fingerprint(xray.sha256, self.filled) if xray and self.filled else ""
+        return fingerprint(xray.sha256, self.filled) if xray and (self.filled or not self.fills) else ""
 
     # card
 
@@ -198,7 +217,9 @@ class Walk:
             return stop.title
         if not self.inputs.agreed:
             return "The settings were not looked over yet"
-        return "" if self.filled else "No settings file could be filled"
+        if self.inputs.board is not None and self.inputs.board.medium == "serial":
+            return "Its firmware goes over a serial adapter, not onto a card"
+        return "" if self.filled or not self.fills else "No settings file could be filled"
 
     # boot
 
@@ -267,7 +288,7 @@ class Walk:
             None,
         )  # fmt: skip
         board = next(
-            (f.severity is Severity.OK for f in self.image_findings if f.code in ("plan.board-fits", "plan.board-not-in-image")),
+            (f.severity is Severity.OK for f in self.image_findings if f.code in ("plan.board-fits", "plan.board-not-in-image", "plan.board-newer-than-release")),
             None,
         )  # fmt: skip
         return BootEvidence(

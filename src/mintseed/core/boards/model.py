@@ -1,50 +1,150 @@
-"""Boards and supplies, as described in `boards/`."""
+"""Boards, as described in `boards/`, and what one owns to power them: supplies and cables."""
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, model_validator
 
 from mintseed.core.described import Described
+from mintseed.core.price import Price
+
+Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9.-]{0,39}$")]
+Architecture = Literal["arm", "riscv", "mcu"]
+"""Families of instructions. `mcu`: a microcontroller, which runs firmware and no system."""
+
+Speed = Literal["slow", "middle", "fast"]
+Medium = Literal["card", "serial"]
+"""What it starts from: a card, or firmware that is written over a serial adapter."""
+
+Plug = Literal["micro-USB", "USB-C", "barrel plug", "header pins"]
+Socket = Literal["USB-A socket", "USB-C socket"]
+PLUGS: tuple[Plug, ...] = ("micro-USB", "USB-C", "barrel plug", "header pins")
+SOCKETS: tuple[Socket, ...] = ("USB-A socket", "USB-C socket")
+"""A supply ends in a plug of its own, or has a socket that a cable goes into."""
+
+UsbPlug = Literal["A", "micro", "C"]
+DisplayPlug = Literal["full", "mini", "micro"]
 
 
 class SupplyNeed(Described):
-    """What the board draws. `least_current_a` covers the board alone at load, without anything plugged in."""
+    """What the board draws by itself. `least_current_a`: at load, with nothing plugged in; `idle_current_a`: doing nothing."""
 
-    voltage_v: float = Field(gt=0)
-    least_current_a: float = Field(gt=0)
-    connector: str
+    voltage_v: float = Field(gt=0, le=60)
+    least_current_a: float = Field(gt=0, le=30)
+    idle_current_a: float = Field(default=0, ge=0, le=30)
+    connector: Plug
+
+
+class Header(Described):
+    """The row of pins for add-ons. The first 26 of 40 are the older 26 (common practice)."""
+
+    pins: Literal[8, 26, 40]
+    pin_1: str = Field(description="where pin 1 is, as one sees it", max_length=80)
+
+
+class UsbSockets(Described):
+    plug: UsbPlug
+    count: int = Field(ge=1, le=12)
+
+
+class Place(Described):
+    """Where something sits on the board, in mm from its upper left corner, seen from above with the header at the top."""
+
+    what: Literal["power", "display", "camera", "header", "usb", "network", "audio", "card", "mark", "light"]
+    label: str = Field(max_length=40)
+    x_mm: float = Field(ge=0, le=400)
+    y_mm: float = Field(ge=0, le=400)
+    width_mm: float = Field(gt=0, le=400)
+    height_mm: float = Field(gt=0, le=400)
+
+
+class Drawing(Described):
+    """The board to scale."""
+
+    width_mm: float = Field(gt=0, le=400)
+    height_mm: float = Field(gt=0, le=400)
+    places: tuple[Place, ...] = Field(max_length=40)
 
 
 class Board(Described):
     """One model of board. It is told apart by its printed mark, not by its family name (common practice)."""
 
     board: Literal[1]
-    id: str
-    name: str
-    maker: str
-    printed_mark: str
-    compatible: tuple[str, ...] = Field(min_length=1, description="device-tree names, most exact first")
+    id: Identifier
+    name: str = Field(max_length=60)
+    maker: str = Field(max_length=60)
+    printed_mark: str = Field(max_length=60)
+    mark_place: str = Field(default="", max_length=120, description="where the mark is printed")
+    telling_apart: str = Field(default="", max_length=240, description="how it is told from boards that look alike")
+    compatible: tuple[str, ...] = Field(min_length=1, max_length=20, description="device-tree names, most exact first")
     bits: Literal[32, 64]
-    radio_ghz: tuple[float, ...] = ()
+    architecture: Architecture = "arm"
+    speed: Speed = "middle"
+    radio_ghz: tuple[float, ...] = Field(default=(), max_length=4)
     ethernet: bool
-    tiny: bool = False
     supply: SupplyNeed
-    since: str
-    twin: str | None = Field(default=None, description="id of the board that differs only in its radio")
-    card_slot: str
-    remarks: str = ""
+    usb_current_a: float = Field(default=1.2, ge=0, le=10, description="what all its USB sockets give together")
+    two_supplies: bool = Field(default=False, description="whether it bears a second supply while an add-on feeds it")
+    header: Header | None = None
+    camera_contacts: Literal[15, 22] | None = None
+    display: DisplayPlug | None = None
+    audio_socket: bool = False
+    usb: tuple[UsbSockets, ...] = Field(default=(), max_length=6)
+    medium: Medium = "card"
+    card_most_gb: int | None = Field(
+        default=None, gt=0, description="largest card its reader takes, as printed on cards"
+    )
+    since: str = Field(pattern=r"^\d{4}-(0[1-9]|1[0-2])$", description="year and month it came out")
+    twin: Identifier | None = Field(default=None, description="id of the board that differs only in its radio")
+    card_slot: str = Field(max_length=160)
+    price: Price | None = None
+    drawing: Drawing | None = None
+    remarks: str = Field(default="", max_length=400)
 
     @property
     def has_radio(self) -> bool:
         return bool(self.radio_ghz)
 
 
-class Supply(Described):
-    """A power supply one owns."""
+class Battery(Described):
+    """Cells behind a supply. Hours = mAh ÷ 1000 × cell voltage × efficiency ÷ watts."""
 
-    name: str
-    voltage_v: float = Field(gt=0)
-    current_a: float = Field(gt=0)
-    connector: str
+    capacity_mah: float = Field(gt=0, le=1_000_000)
+    cell_v: float = Field(default=3.7, gt=0, le=5, description="voltage at which the capacity is printed")
+    efficiency: float = Field(
+        default=0.85, gt=0, le=1, description="what is left after raising the voltage (from memory)"
+    )
+
+
+class Cable(Described):
+    """A power cable. `awg` is the gauge of its two power wires, as printed on it."""
+
+    name: str = Field(max_length=80)
+    plug_to_supply: Literal["USB-A", "USB-C"] = "USB-A"
+    plug_to_board: Plug
+    length_m: float = Field(gt=0, le=20, allow_inf_nan=False)
+    awg: Literal[20, 22, 24, 26, 28, 30] | None = Field(default=None, description="None where nothing is printed on it")
+
+
+class Supply(Described):
+    """A power supply one owns: with a cable of its own, or with a socket for one."""
+
+    name: str = Field(max_length=80)
+    voltage_v: float = Field(gt=0, le=60)
+    current_a: float = Field(gt=0, le=30)
+    connector: Plug | Socket
+    length_m: float | None = Field(default=None, gt=0, le=20, description="length of its own cable")
+    awg: Literal[20, 22, 24, 26, 28, 30] | None = Field(default=None, description="gauge of its own cable")
+    battery: Battery | None = None
+
+    @property
+    def has_socket(self) -> bool:
+        """Whether a cable goes between it and the board."""
+        return self.connector in SOCKETS
+
+    @model_validator(mode="after")
+    def _socket_has_no_cable(self) -> Supply:
+        if self.has_socket and (self.length_m or self.awg):
+            raise ValueError("a supply with a socket has no cable of its own: length_m and awg belong to the cable")
+        return self

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
-from mintseed.core.boards.model import Board, Supply
+from mintseed.core.boards.model import Board, Cable, Supply
+from mintseed.core.plan.plan import PlannedPart
 
 
 @dataclass(frozen=True, slots=True)
@@ -13,12 +15,21 @@ class AssemblyStep:
     why: str = ""
 
 
-def assembly_steps(board: Board, supply: Supply | None, way: str, *, released: bool) -> tuple[AssemblyStep, ...]:
+def assembly_steps(
+    board: Board,
+    supply: Supply | None,
+    way: str,
+    *,
+    released: bool,
+    parts: Sequence[PlannedPart] = (),
+    cable: Cable | None = None,
+) -> tuple[AssemblyStep, ...]:
     """Return the steps from the card in the hand to the supply plugged in (common practice).
 
     `released`: the card was flushed and read back, and the kernel held nothing more for it.
     """
     steps = [
+        *_fitted(parts),
         AssemblyStep(
             "Take the card out of the reader",
             "Flushed and read back, and the kernel holds nothing more for it: pulling it out is safe."
@@ -27,8 +38,20 @@ def assembly_steps(board: Board, supply: Supply | None, way: str, *, released: b
         ),
         AssemblyStep(f"Put it into the board: {board.card_slot}", "Card first: a case may hide the slot."),
     ]
+    steps += _closed(parts)
+    steps += [AssemblyStep(f"Plug in {p.name}", "Into its socket, before the power.") for p in parts if _plugs_in(p)]
     if way == "cable":
         steps.append(AssemblyStep("Plug in the network cable", "At both ends, before the power."))
+    if supply is None and any(p.part.feeds_board for p in parts):
+        feeder = next(p.name for p in parts if p.part.feeds_board)
+        steps.append(
+            AssemblyStep(f"Plug in the supply of {feeder}", "It feeds the board too: no second supply beside it.")
+        )
+        return tuple(steps)
+    if cable is not None:
+        steps.append(
+            AssemblyStep(f"Plug {cable.name} into the supply", "Its other end waits until everything else is in.")
+        )
     name = supply.name if supply else f"a {board.supply.voltage_v:g} V, {board.supply.least_current_a:g} A supply"
     steps.append(
         AssemblyStep(
@@ -37,3 +60,37 @@ def assembly_steps(board: Board, supply: Supply | None, way: str, *, released: b
         )
     )
     return tuple(steps)
+
+
+def _fitted(parts: Sequence[PlannedPart]) -> list[AssemblyStep]:
+    """What goes onto the bare board, nothing plugged in: the header first, then the flat cables."""
+    steps = []
+    for planned in parts:
+        if planned.part.header is not None:
+            steps.append(
+                AssemblyStep(
+                    f"Put {planned.name} onto the header",
+                    "No power yet. No pin may show beside its socket on either side; stand-offs before screws.",
+                )
+            )
+        if planned.part.camera_contacts is not None:
+            steps.append(
+                AssemblyStep(
+                    f"Put the flat cable of {planned.name} in",
+                    "No power yet. Lift the clasp, contacts as marked, press it down; take the film off the lens.",
+                )
+            )
+    return steps
+
+
+def _closed(parts: Sequence[PlannedPart]) -> list[AssemblyStep]:
+    return [
+        AssemblyStep(f"Close {p.name}", "Only now: it hides the card slot.")
+        for p in parts
+        if "card-slot" in p.part.hides
+    ]
+
+
+def _plugs_in(planned: PlannedPart) -> bool:
+    part = planned.part
+    return bool(part.usb or part.display or part.adapter) and part.camera_contacts is None and part.header is None

@@ -32,8 +32,8 @@ class Band:
 
 
 def band_for(recipe: Recipe, board: Board) -> Band:
-    """Return the band of `recipe` on `board`; boards with one slow core take the recipe's factor longer."""
-    factor = recipe.boot.tiny_board_factor if board.tiny else 1.0
+    """Return the band of `recipe` on `board`; slower and faster boards take the recipe's factor for them."""
+    factor = recipe.boot.by_speed.get(board.speed, 1.0)
     times = recipe.boot
     return Band(
         times.usual_from_s * factor,

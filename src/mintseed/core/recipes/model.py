@@ -8,35 +8,60 @@ from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
+from mintseed.core.boards.model import Architecture, Board, Identifier, Medium, Speed
 from mintseed.core.described import Described
+from mintseed.core.parts.model import Part, Role
 from mintseed.core.patterns import check_pattern
 
 Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9.-]*$")]
 RelativePath = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-][A-Za-z0-9._-]*(/[A-Za-z0-9_-][A-Za-z0-9._-]*)*$")]
 
 
+WayIn = Literal["fill-before", "fill-after", "cable-first", "own-access-point", "screen", "network-install"]
+
+WAYS_IN: dict[WayIn, str] = {
+    "fill-before": "settings filled in before the card is written",
+    "fill-after": "settings filled in on the written card",
+    "cable-first": "over a cable first, Wi-Fi on its page later",
+    "own-access-point": "over the network the device opens itself",
+    "screen": "with a screen and a keyboard",
+    "network-install": "installed over the network",
+}
+"""The schools of how settings get into a device (common practice)."""
+
+Hazard = Literal["heat", "mains", "transmit", "camera", "copyright", "exposure", "aircraft"]
+
+
 class Build(Described):
-    """One downloadable file of a release."""
+    """One downloadable file of a release. `boards` are the device-tree names its maker lists; empty where nothing is listed."""
 
     id: Identifier
     bits: Literal[32, 64]
-    file: str
+    architecture: Architecture = "arm"
+    medium: Medium = "card"
+    boards: tuple[str, ...] = Field(default=(), max_length=400)
+    unpacked_mb: int | None = Field(default=None, gt=0, description="size of the unpacked image, 10⁶ bytes")
+    file: str = Field(min_length=1, max_length=200)
     sha256: Sha256 | None = None
     checksums: str | None = Field(default=None, description="name of a published list of checksums beside the file")
 
 
 class Release(Described):
-    version: str
+    version: str = Field(min_length=1, max_length=40)
     date: date
-    builds: tuple[Build, ...] = Field(min_length=1)
+    builds: tuple[Build, ...] = Field(min_length=1, max_length=40)
 
 
 class CardNeed(Described):
-    """Card sizes in GB as printed on the card (10⁹ bytes)."""
+    """Card sizes in GB as printed on the card (10⁹ bytes). `steady_mb_s`: what it writes without a pause, in 10⁶ bytes a second."""
 
-    least_gb: int = Field(gt=0)
-    advised_gb: int = Field(gt=0)
+    least_gb: int = Field(gt=0, le=2048)
+    advised_gb: int = Field(gt=0, le=2048)
+    content_gb: float = Field(default=0, ge=0, le=2048, description="what people usually put on it")
+    steady_mb_s: float = Field(default=0, ge=0, le=90)
+    endurance: bool = Field(
+        default=False, description="whether it writes day and night, so that a card for recorders is advised"
+    )
 
 
 PLACEHOLDERS = ("host_name", "time_zone", "keyboard", "country", "admin_name", "admin_hash")
@@ -77,6 +102,10 @@ class FileToFill(Described):
     path: RelativePath
     dialect: Literal["wpa-supplicant", "keyfile", "key-value"]
     title: str
+    since: str = Field(default="", description="the release that began to read it; empty: all")
+    until: str = Field(
+        default="", description="the release that no longer reads it: from there on it is left as it lies"
+    )
     when: Literal["always", "wifi"] = "always"
     quoting: Literal["none", "shell"] = "none"
     values: dict[str, str] = Field(
@@ -93,7 +122,9 @@ class BootTimes(Described):
     late_after_s: int = Field(ge=1)
     hopeless_after_s: int = Field(ge=1)
     page_after_s: int = Field(default=0, ge=0, description="further seconds until the page is ready")
-    tiny_board_factor: float = Field(default=1.0, ge=1.0, description="times longer on a board with one slow core")
+    by_speed: dict[Speed, Annotated[float, Field(gt=0, le=10)]] = Field(
+        default_factory=dict, description="times as long on a slow, middle or fast board; 1 where nothing is said"
+    )
 
 
 class Page(Described):
@@ -116,6 +147,14 @@ class DefaultLogin(Described):
     refused_status: int = Field(default=401, description="HTTP status of a refused login")
 
 
+class ExpectedReading(Described):
+    """A value that is read off while setting up, and what it should be."""
+
+    unit: str = Field(max_length=20)
+    at_least: float | None = None
+    at_most: float | None = None
+
+
 class SetupStep(Described):
     """One of the first steps after the page is open."""
 
@@ -123,28 +162,57 @@ class SetupStep(Described):
     title: str
     do: str
     see: str
+    reading: ExpectedReading | None = None
     check: Literal["by-eye", "page-answers", "default-login-refused"] = "by-eye"
 
 
+class PartNeed(Described):
+    """What it works with beside the board. `options` are ids of parts, the usual one first; empty takes any part of the role."""
+
+    role: Role
+    need: Literal["needed", "optional"] = "needed"
+    why: str = Field(max_length=160)
+    options: tuple[Identifier, ...] = Field(default=(), max_length=20)
+
+    def met_by(self, part: Part) -> bool:
+        return part.role == self.role and (not self.options or part.id in self.options)
+
+
+class ContentFolder(Described):
+    """Where people's own files go."""
+
+    path: str = Field(max_length=200)
+    what: str = Field(max_length=160)
+    hint: str = Field(default="", max_length=240)
+
+
 class Recipe(Described):
-    """An appliance: its releases, the files to fill, how it boots, where its page is, what to check."""
+    """An appliance: its releases, the files to fill, what it needs, how it boots, where its page is, what to check."""
 
     recipe: Literal[1]
     id: Identifier
-    name: str
-    kind: str
-    summary: str
-    releases: tuple[Release, ...] = Field(min_length=1)
+    name: str = Field(min_length=1, max_length=60)
+    kind: str = Field(max_length=60, description="its role, such as print server")
+    summary: str = Field(max_length=300)
+    releases: tuple[Release, ...] = Field(min_length=1, max_length=100, description="newest first")
     card: CardNeed
     ways: tuple[Literal["wifi", "cable"], ...] = Field(min_length=1)
-    host_name: str = Field(description="the name every card of this image starts with")
-    files: tuple[FileToFill, ...]
+    ways_in: tuple[WayIn, ...] = Field(
+        default=("fill-before",), min_length=1, description="how settings may get in; the usual one first"
+    )
+    host_name: str = Field(description="the name every card of this image starts with", max_length=63)
+    files: tuple[FileToFill, ...] = Field(max_length=40)
     boot: BootTimes
     page: Page
     default_login: DefaultLogin | None = None
-    asks: tuple[Ask, ...] = ()
-    setup: tuple[SetupStep, ...] = ()
-    cautions: tuple[str, ...] = ()
+    asks: tuple[Ask, ...] = Field(default=(), max_length=40)
+    needs: tuple[PartNeed, ...] = Field(default=(), max_length=40)
+    add_ons: tuple[Part, ...] = Field(default=(), max_length=40, description="parts only this recipe describes")
+    content: tuple[ContentFolder, ...] = Field(default=(), max_length=40)
+    setup: tuple[SetupStep, ...] = Field(default=(), max_length=60)
+    hazards: tuple[Hazard, ...] = ()
+    unattended: bool = Field(default=True, description="whether it is meant to run with nobody beside it")
+    cautions: tuple[str, ...] = Field(default=(), max_length=40)
 
     @model_validator(mode="after")
     def _placeholders_are_known(self) -> Recipe:
@@ -166,6 +234,36 @@ class Recipe(Described):
     def build_of_file(self, file_name: str) -> tuple[Release, Build] | None:
         """Return the release and build whose download is called `file_name`, or None."""
         return next(((r, b) for r in self.releases for b in r.builds if b.file == file_name), None)
+
+    @model_validator(mode="after")
+    def _releases_are_known(self) -> Recipe:
+        versions = [r.version for r in self.releases]
+        if len(set(versions)) < len(versions):
+            raise ValueError("releases: a version is named twice")
+        dates = [r.date for r in self.releases]
+        if dates != sorted(dates, reverse=True):
+            raise ValueError("releases: the newest stands first")
+        for file in self.files:
+            for name in ("since", "until"):
+                if (wanted := getattr(file, name)) and wanted not in versions:
+                    raise ValueError(f"files.{file.path}.{name}: no release is called {wanted}")
+        return self
+
+    def reads(self, file: FileToFill, version: str) -> bool:
+        """Return whether release `version` reads `file`; the newest release where it is not known."""
+        order = [r.version for r in self.releases]
+        age = order.index(version) if version in order else 0
+        began = not file.since or age <= order.index(file.since)
+        return began and not (file.until and age <= order.index(file.until))
+
+    def builds_for(self, board: Board) -> tuple[tuple[Release, Build], ...]:
+        """Return the builds whose machine language `board` speaks and whose medium it has, newest first, the widest word first."""
+        return tuple(
+            (r, b)
+            for r in self.releases
+            for b in sorted(r.builds, key=lambda b: -b.bits)
+            if b.architecture == board.architecture and b.medium == board.medium and b.bits <= board.bits
+        )
 
     @property
     def takes_admin(self) -> bool:

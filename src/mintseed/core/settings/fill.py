@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 
 from mintseed.core.errors import MintSeedError
@@ -34,17 +34,31 @@ class FilledFile:
         return sum(line.mark == "added" for line in self.lines)
 
 
-def files_for(recipe: Recipe, way: str) -> tuple[FileToFill, ...]:
-    """Return the recipe's files that are filled when the board comes onto the network by `way`."""
-    return tuple(f for f in recipe.files if f.when in ("always", way))
+def files_for(recipe: Recipe, way: str, release: str = "") -> tuple[FileToFill, ...]:
+    """Return the files that `release` reads, and that are filled when the board comes onto the network by `way`. A file of
+    another release is left as it lies: it holds at most a pointer to the new one."""
+    return tuple(f for f in recipe.files if f.when in ("always", way) and recipe.reads(f, release))
 
 
-def fill_files(recipe: Recipe, values: SettingValues, originals: Mapping[str, bytes]) -> tuple[FilledFile, ...]:
-    """Return every file of `recipe` filled with `values`. `originals` maps paths to the bytes on the image.
+def fill_files(
+    recipe: Recipe, values: SettingValues, originals: Mapping[str, bytes], release: str = ""
+) -> tuple[FilledFile, ...]:
+    """Return every file of `recipe` that `release` reads (the newest, where it is not known), filled with `values`. `originals`
+    maps paths to the bytes on the image.
 
     A file that is missing or cannot be edited comes back unchanged, with the finding that says so.
     """
-    return tuple(_fill(file, values, originals.get(file.path)) for file in files_for(recipe, values.way))
+    return tuple(_fill(file, values, originals.get(file.path)) for file in files_for(recipe, values.way, release))
+
+
+def left_alone(recipe: Recipe, release: str, on_image: Collection[str]) -> tuple[Finding, ...]:
+    """Return a note for each file that lies on the image and that another release of `recipe` reads."""
+    return tuple(
+        Finding("settings.file-left", Severity.NOTE, f"{file.path} is left as it lies",
+                f"Release {release} does not read it" + (f": since {file.until} its place is taken by another file." if file.until else "."),
+                where=Where(file=file.path))
+        for file in recipe.files if file.path in on_image and not recipe.reads(file, release)
+    )  # fmt: skip
 
 
 def fingerprint(image_sha256: str, filled: Iterable[FilledFile]) -> str:

@@ -1,0 +1,1 @@
+"""Parts: what is plugged into a board, put on it or around it."""

@@ -1,0 +1,98 @@
+"""Parts, as described in `parts/` and in recipes: what one sees, where they go, what they take and draw."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+from pydantic import Field, model_validator
+
+from mintseed.core.boards.model import DisplayPlug, Identifier, UsbPlug
+from mintseed.core.described import Described
+from mintseed.core.price import Price
+
+Role = Literal[
+    "audio-add-on", "camera", "receiver-stick", "radio-add-on", "probe-board", "serial-adapter", "controller", "usb-drive", "usb-hub",
+    "case", "antenna", "wifi-adapter", "socket-adapter", "display-cable", "printer-cable",
+]  # fmt: skip
+
+ROLES: dict[Role, str] = {
+    "audio-add-on": "audio add-on", "camera": "camera", "receiver-stick": "receiver stick", "radio-add-on": "radio add-on",
+    "probe-board": "probe board", "serial-adapter": "serial adapter", "controller": "controller", "usb-drive": "USB drive",
+    "usb-hub": "USB hub", "case": "case", "antenna": "antenna", "wifi-adapter": "Wi-Fi adapter", "socket-adapter": "socket adapter",
+    "display-cable": "display cable", "printer-cable": "printer cable",
+}  # fmt: skip
+"""What a part is there for, in the words of the bench."""
+
+
+class HeaderUse(Described):
+    """What an add-on does with the header. Pins count as on the board. `takes`: pins nothing else may have; `i2c`: addresses on
+    the shared pair, which several add-ons may use as long as their addresses differ."""
+
+    socket: Literal[8, 26, 40] = Field(description="contacts of its own socket")
+    takes: dict[int, str] = Field(default_factory=dict, description="pin → what it carries")
+    i2c: tuple[str, ...] = Field(default=(), max_length=8, description="addresses such as 0x4d on pins 3 and 5")
+
+    @model_validator(mode="after")
+    def _pins_exist(self) -> HeaderUse:
+        if strange := [p for p in self.takes if not 1 <= p <= self.socket]:
+            raise ValueError(f"takes: its socket has no pin {strange[0]}")
+        if fixed := [p for p in self.takes if p in POWER_PINS]:
+            raise ValueError(f"takes: pin {fixed[0]} is {POWER_PINS[fixed[0]]} for every add-on")
+        return self
+
+
+POWER_PINS: dict[int, str] = {
+    1: "3.3 V", 17: "3.3 V", 2: "5 V", 4: "5 V",
+    **dict.fromkeys((6, 9, 14, 20, 25, 30, 34, 39), "ground"),
+}  # fmt: skip
+"""Pins of the common 40-pin header that every add-on shares (common practice)."""
+
+I2C_PINS = (3, 5)
+"""The shared pair of the common header (common practice)."""
+
+
+class Adapter(Described):
+    """What a socket adapter turns into what: `has` is the socket of the board, `gives` what then fits."""
+
+    of: Literal["camera", "display", "usb"]
+    has: str = Field(max_length=10)
+    gives: str = Field(max_length=10)
+
+
+class Part(Described):
+    """Something that goes with a board. Currents are at 5 V, drawn from the board unless it has a supply of its own."""
+
+    part: Literal[1]
+    id: Identifier
+    name: str = Field(max_length=60)
+    role: Role
+    seen: str = Field(default="", max_length=160, description="what one sees on it: plug, print, colour")
+    header: HeaderUse | None = None
+    usb: UsbPlug | None = Field(default=None, description="plug that goes into the board")
+    camera_contacts: Literal[15, 22] | None = None
+    display: DisplayPlug | None = None
+    idle_current_a: float = Field(default=0, ge=0, le=10)
+    load_current_a: float = Field(default=0, ge=0, le=10)
+    own_supply: bool = False
+    feeds_board: bool = Field(default=False, description="whether its own supply feeds the board through the header")
+    radio_ghz: tuple[float, ...] = Field(default=(), max_length=4, description="Wi-Fi bands it brings")
+    ethernet: bool = False
+    gives_usb: int = Field(default=0, ge=0, le=12, description="USB sockets it adds")
+    adapter: Adapter | None = None
+    hides: tuple[Literal["card-slot", "header"], ...] = ()
+    fits: tuple[Identifier, ...] = Field(default=(), max_length=50, description="boards it fits; empty is any")
+    overlay: tuple[str, ...] = Field(default=(), max_length=10, description="lines its driver needs in a settings file")
+    price: Price | None = None
+    remarks: str = Field(default="", max_length=400)
+
+    @model_validator(mode="after")
+    def _makes_sense(self) -> Part:
+        if self.feeds_board and not (self.own_supply and self.header):
+            raise ValueError("feeds_board: only an add-on on the header with a supply of its own feeds the board")
+        if self.idle_current_a > self.load_current_a:
+            raise ValueError("idle_current_a is more than load_current_a")
+        return self
+
+    @property
+    def role_words(self) -> str:
+        return ROLES[self.role]

@@ -1,0 +1,195 @@
+"""Small changes of a plan: each says what it changes, what it costs and what it takes to do it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, replace
+from enum import IntEnum
+from typing import Any, TypeVar
+
+from mintseed.core.boards.model import Board, Cable, Supply
+from mintseed.core.parts.model import Part
+from mintseed.core.plan.plan import Card, Plan, PlannedPart
+from mintseed.core.plan.shelf import Owned, Shelf
+from mintseed.core.price import Price
+from mintseed.core.recipes.model import WAYS_IN
+from mintseed.core.units import NOMINAL_CARD_GB
+
+T = TypeVar("T", Board, Card, Supply, Cable)
+
+
+class Effort(IntEnum):
+    """What a change takes, from least to most."""
+
+    CHOICE = 0
+    SHELF = 1
+    IN_USE = 2
+    BUY = 3
+
+
+EFFORT_WORDS = {
+    Effort.CHOICE: "nothing to fetch",
+    Effort.SHELF: "from the shelf",
+    Effort.IN_USE: "from the shelf, but planned elsewhere",
+    Effort.BUY: "to buy",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One change. `sets` is what to send to have it: the plan's own fields, `add_part`, `add_kind` or `drop_part`."""
+
+    title: str
+    sets: tuple[tuple[str, str], ...]
+    plan: Plan
+    effort: Effort
+    price: Price | None = None
+
+    @property
+    def fields(self) -> frozenset[str]:
+        return frozenset(name for name, _ in self.sets)
+
+
+def small_changes(plan: Plan, shelf: Shelf) -> Iterator[Change]:
+    """Yield every change of one thing in `plan` that the shelf, the recipe and the shops allow."""
+    yield from _ways(plan, shelf)
+    yield from _ways_in(plan)
+    yield from _things(plan, "board", "board_unit_id", _unlike(shelf.boards, plan.board), "Use")
+    for board in shelf.shop_boards.values():
+        if plan.board is None or board.id != plan.board.id:
+            yield Change(
+                f"Take a {board.name}", (("board", board.id),), replace(plan, board=board), Effort.BUY, board.price
+            )
+    yield from _images(plan, shelf)
+    yield from _things(plan, "supply", "supply_id", _unlike(shelf.supplies, plan.supply), "Use")
+    yield from _things(plan, "cable", "cable_id", _unlike(shelf.cables, plan.cable), "Use")
+    yield from _cards(plan, shelf)
+    yield from _networks(plan, shelf)
+    yield from _parts(plan, shelf)
+
+
+def _effort(owned: Owned[Any]) -> Effort:
+    return Effort.IN_USE if owned.used_by else Effort.SHELF
+
+
+def _kind(thing: Board | Card | Supply | Cable) -> object:
+    """Return what makes two things alike for a plan: all but their names."""
+    if isinstance(thing, Board):
+        return thing.id
+    if isinstance(thing, Card):
+        return replace(thing, name="")
+    return thing.model_copy(update={"name": ""})
+
+
+def _unlike(things: Iterable[Owned[T]], now: T | None) -> list[Owned[T]]:
+    """Return one of each kind of `things` that is not what the plan has already, those not in use first."""
+    seen = [_kind(now)] if now is not None else []
+    kept = []
+    for owned in sorted(things, key=lambda o: bool(o.used_by)):
+        if (kind := _kind(owned.thing)) not in seen:
+            seen.append(kind)
+            kept.append(owned)
+    return kept
+
+
+def _things(plan: Plan, name: str, field: str, things: list[Owned[Any]], verb: str) -> Iterator[Change]:
+    for owned in things:
+        yield Change(
+            f"{verb} {owned.name}", ((field, str(owned.key)),), replace(plan, **{name: owned.thing}), _effort(owned)
+        )
+
+
+def _ways(plan: Plan, shelf: Shelf) -> Iterator[Change]:
+    for way in plan.recipe.ways:
+        if way == plan.way:
+            continue
+        heard = [n for n in shelf.networks if n.thing.band_ghz in plan.radio_ghz] or list(shelf.networks)
+        chosen = plan.network or (heard[0].thing if heard and way == "wifi" else None)
+        title = "Run a cable to it" if way == "cable" else "Use Wi-Fi"
+        sets: tuple[tuple[str, str], ...] = (("way", way),)
+        if way == "wifi" and plan.network is None and heard:
+            sets = (*sets, ("network_id", str(heard[0].key)))
+        yield Change(
+            title, sets, replace(plan, way=way, network=chosen if way == "wifi" else plan.network), Effort.CHOICE
+        )
+
+
+def _ways_in(plan: Plan) -> Iterator[Change]:
+    for way_in in plan.recipe.ways_in:
+        if way_in != plan.own_way_in:
+            yield Change(
+                f"Settings: {WAYS_IN[way_in]}", (("way_in", way_in),), replace(plan, way_in=way_in), Effort.CHOICE
+            )
+
+
+def _images(plan: Plan, shelf: Shelf) -> Iterator[Change]:
+    for owned in shelf.images:
+        xray = owned.thing
+        if plan.image is None or xray.file_name != plan.image.file_name:
+            name = f"{plan.recipe.name} {xray.release}, {xray.build}" if xray.release else owned.name
+            yield Change(f"Take {name}", (("image_id", str(owned.key)),), replace(plan, image=xray), Effort.CHOICE)
+
+
+def _cards(plan: Plan, shelf: Shelf) -> Iterator[Change]:
+    for owned in _unlike(shelf.cards, plan.card):
+        yield Change(
+            f"Take {owned.name}", (("owned_card_id", str(owned.key)),), replace(plan, card=owned.thing), _effort(owned)
+        )
+    for size_gb in NOMINAL_CARD_GB:
+        if 4 <= size_gb <= 256 and (plan.card is None or size_gb != plan.card.size_gb):
+            yield Change(
+                f"Take a {size_gb} GB card", (("card_gb", str(size_gb)),), replace(plan, card=Card(size_gb)), Effort.BUY
+            )
+
+
+def _networks(plan: Plan, shelf: Shelf) -> Iterator[Change]:
+    for owned in shelf.networks if plan.way == "wifi" else ():
+        if plan.network is None or owned.thing.ssid != plan.network.ssid:
+            yield Change(
+                f"Join {owned.name}",
+                (("network_id", str(owned.key)),),
+                replace(plan, network=owned.thing),
+                Effort.CHOICE,
+            )
+
+
+def _may_help(plan: Plan, part: Part) -> bool:
+    """Return whether adding `part` could cure anything: what the recipe asks for, and what brings a network, a socket or a fit."""
+    brings = part.adapter is not None or bool(part.radio_ghz) or part.ethernet or bool(part.gives_usb)
+    return brings or any(need.met_by(part) for need in plan.recipe.needs)
+
+
+def _parts(plan: Plan, shelf: Shelf) -> Iterator[Change]:
+    kept = {p.owned_name for p in plan.parts}
+    owned_kinds = set()
+    for owned in sorted(shelf.parts, key=lambda o: bool(o.used_by)):
+        if owned.name not in kept and owned.thing.id not in owned_kinds and _may_help(plan, owned.thing):
+            owned_kinds.add(owned.thing.id)
+            more = (*plan.parts, PlannedPart(owned.thing, owned.name))
+            yield Change(
+                f"Add {owned.name}", (("add_part", str(owned.key)),), replace(plan, parts=more), _effort(owned)
+            )
+    for kind in shelf.catalogue.values():
+        if kind.id not in owned_kinds and _may_help(plan, kind):
+            more = (*plan.parts, PlannedPart(kind))
+            yield Change(
+                f"Buy a {kind.name}", (("add_kind", kind.id),), replace(plan, parts=more), Effort.BUY, kind.price
+            )
+    for place, planned in enumerate(plan.parts):
+        fewer = (*plan.parts[:place], *plan.parts[place + 1 :])
+        yield Change(
+            f"Leave out {planned.name}", (("drop_part", str(place)),), replace(plan, parts=fewer), Effort.CHOICE
+        )
+    if plan.feeder is not None and plan.supply is not None:
+        yield Change(f"Leave out {plan.supply.name}", (("supply_id", ""),), replace(plan, supply=None), Effort.CHOICE)
+
+
+def both(first: Change, second: Change, together: Plan) -> Change:
+    """Return two changes as one."""
+    prices = [p for p in (first.price, second.price) if p is not None]
+    same = len({p.currency for p in prices}) < 2
+    price = Price(amount=sum(p.amount for p in prices), currency=prices[0].currency) if prices and same else first.price
+    return Change(
+        f"{first.title} and {second.title[:1].lower()}{second.title[1:]}", (*first.sets, *second.sets), together,
+        max(first.effort, second.effort), price,
+    )  # fmt: skip

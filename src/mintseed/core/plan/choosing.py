@@ -1,0 +1,10 @@
+"""What is said of what was not chosen yet: nothing is wrong with it."""
+
+from __future__ import annotations
+
+from mintseed.core.findings import Finding, Severity, Where
+
+
+def not_chosen(field: str, title: str, fix: str, detail: str = "") -> Finding:
+    """Return the finding about `field`, which somebody still has to choose."""
+    return Finding(f"plan.{field}-missing", Severity.YET, title, detail, fix, Where(part="plan", field=field))

@@ -1,0 +1,138 @@
+"""Every appliance on every board: what could this old board still do, and which board for this?
+
+Judged by the rules that know no more than recipe and board, so that forty thousand pairs take less than a second.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+
+from mintseed.core.boards.model import Board
+from mintseed.core.findings import Finding, Severity
+from mintseed.core.parts.model import ROLES, Part
+from mintseed.core.plan.header import header
+from mintseed.core.plan.network import no_radio
+from mintseed.core.plan.plan import Plan, PlannedPart
+from mintseed.core.plan.sockets import camera
+from mintseed.core.plan.starts import Builds, listed_fit, speaks_no_such
+from mintseed.core.recipes.model import PartNeed, Recipe
+
+
+@dataclass(frozen=True, slots=True)
+class Suits:
+    """How an appliance does on a board. `reason` is one short sentence; `code` the finding's it comes from, if one does."""
+
+    recipe: str
+    board: str
+    verdict: Severity
+    reason: str
+    code: str = ""
+
+
+class Fits:
+    """Which builds run on a board, and which kinds of board can take a part for a need. Asked once for each need and each build of header and sockets."""
+
+    def __init__(self, parts: Mapping[str, Part]) -> None:
+        self._parts = parts
+        self._known: dict[tuple[object, ...], Finding | None] = {}
+        self._builds: dict[tuple[object, ...], Builds] = {}
+
+    def builds(self, recipe: Recipe, board: Board) -> Builds:
+        """Return the builds of `recipe` that can run on a board like `board`."""
+        key = (recipe.id, board.architecture, board.medium, board.bits)
+        if key not in self._builds:
+            self._builds[key] = recipe.builds_for(board)
+        return self._builds[key]
+
+    def against(self, recipe: Recipe, need: PartNeed, board: Board) -> Finding | None:
+        """Return what stops every part that meets `need` on `board`; None when one of them goes on."""
+        key = (recipe.id, need.role, need.options, board.header.pins if board.header else 0, board.camera_contacts)
+        if key not in self._known:
+            self._known[key] = self._ask(recipe, need, board)
+        return self._known[key]
+
+    def _ask(self, recipe: Recipe, need: PartNeed, board: Board) -> Finding | None:
+        first: Finding | None = None
+        for part in (*self._parts.values(), *recipe.add_ons):
+            if not need.met_by(part) or (part.header is None and part.camera_contacts is None):
+                continue
+            stop = next((f for f in _alone(recipe, board, part) if f.severity is Severity.STOP), None)
+            if stop is None:
+                return None
+            first = first or stop
+        return first
+
+
+def _alone(recipe: Recipe, board: Board, part: Part) -> Iterable[Finding]:
+    plan = Plan(recipe, board, parts=(PlannedPart(part),))
+    yield from header(plan)
+    yield from camera(plan)
+
+
+def suits(recipe: Recipe, board: Board, fits: Fits) -> Suits:
+    """Return how `recipe` does on `board`, before anything else is chosen."""
+    builds = fits.builds(recipe, board)
+    known = next((r.version for r, b in builds if board.compatible[0] in b.boards), "")
+    told = all(b.boards for _, b in builds)
+    # Findings are made only where one stops: composing forty thousand sentences takes longer than judging.
+    stop = speaks_no_such(recipe, board) if not builds else None
+    if stop is None and told and not known:
+        stop = listed_fit(recipe, board, builds=builds)
+    stop = stop or _no_way(recipe, board)
+    if stop is not None:
+        return Suits(recipe.id, board.id, Severity.STOP, stop.title, stop.code)
+    for need in recipe.needs:
+        if need.need == "needed" and (against := fits.against(recipe, need, board)) is not None:
+            curable = against.code == "plan.camera-width"
+            severity = Severity.CHECK if curable else Severity.STOP
+            return Suits(recipe.id, board.id, severity, against.title, against.code)
+    return _good(recipe, board, told=told, older=bool(known) and known != builds[0][0].version)
+
+
+def _no_way(recipe: Recipe, board: Board) -> Finding | None:
+    if (
+        board.medium == "serial"
+        or ("cable" in recipe.ways and board.ethernet)
+        or ("wifi" in recipe.ways and board.has_radio)
+    ):
+        return None
+    if not board.usb:
+        return no_radio(recipe, board)
+    return None
+
+
+def _good(recipe: Recipe, board: Board, *, told: bool, older: bool) -> Suits:
+    notes = []
+    verdict = Severity.OK
+    if board.medium == "card" and not (
+        (board.has_radio and "wifi" in recipe.ways) or (board.ethernet and "cable" in recipe.ways)
+    ):
+        verdict = Severity.CHECK
+        notes.append("needs an adapter to come onto the network")
+    elif "wifi" in recipe.ways and not board.has_radio and board.medium == "card":
+        notes.append("by cable only")
+    elif "cable" in recipe.ways and not board.ethernet and board.medium == "card":
+        notes.append("by Wi-Fi only")
+    if not told:
+        verdict = Severity.CHECK
+        notes.append("nobody lists this board")
+    elif older:
+        notes.append("with an older release")
+    if board.speed == "slow":
+        notes.append("slowly")
+    needed = [ROLES[n.role] for n in recipe.needs if n.need == "needed"]
+    if needed:
+        notes.append(f"with {' and '.join(needed)}")
+    code = "plan.release-lists-board" if told else ""
+    return Suits(
+        recipe.id, board.id, verdict, ("Starts " + ", ".join(notes)) if notes else "Starts, nothing else needed", code
+    )
+
+
+def matrix(
+    recipes: Iterable[Recipe], boards: Iterable[Board], parts: Mapping[str, Part]
+) -> dict[tuple[str, str], Suits]:
+    """Return how each of `recipes` does on each of `boards`, by their ids."""
+    fits, kinds = Fits(parts), list(boards)
+    return {(r.id, b.id): suits(r, b, fits) for r in recipes for b in kinds}

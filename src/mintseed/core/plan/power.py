@@ -1,0 +1,266 @@
+"""Power: who draws what, what the supply gives, what the cable takes, how long a battery lasts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+from mintseed.core.boards.model import Board, Cable, Supply
+from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.plan.choosing import not_chosen
+from mintseed.core.plan.copper import drop_v
+from mintseed.core.plan.plan import Plan
+
+SUPPLY_MARGIN = 1.2
+"""Current budget = board at load + everything it feeds + margin of 20 % (common practice)."""
+
+VOLTAGE_WINDOW_V = 0.3
+"""Volts a supply may differ from the board's nominal voltage (from memory)."""
+
+BROWN_OUT_V = 4.63
+"""Volts at a 5 V board below which it warns and stumbles (from memory)."""
+
+LOW_V = 4.75
+"""Volts below which USB parts are no longer promised to work. Source: USB 2.0 §7.2.2, high-power
+ports, 4.75 to 5.25 V."""
+
+FIVE_VOLT = (4.5, 5.6)
+"""Boards whose nominal voltage lies in between are 5 V boards; only of those the brown-out is known."""
+
+WIRES = "ASTM B258, standard wire tables"
+UNKNOWN_AWG = 28
+"""Gauge assumed of a cable on which nothing is printed: thin, as most of them are (common practice)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Consumer:
+    """Something the supply feeds, and what it draws at the board's voltage."""
+
+    name: str
+    idle_a: float
+    load_a: float
+
+
+@dataclass(frozen=True, slots=True)
+class Wire:
+    """The cable between supply and board. `told`: its gauge is printed on it."""
+
+    name: str
+    length_m: float
+    awg: int
+    told: bool
+
+
+@dataclass(frozen=True, slots=True)
+class PowerSum:
+    """Where the current goes and where the volts go. Voltages are None where a piece is not known."""
+
+    consumers: tuple[Consumer, ...]
+    idle_a: float
+    load_a: float
+    wanted_a: float
+    supply_v: float | None = None
+    supply_a: float | None = None
+    wire: Wire | None = None
+    drop_idle_v: float | None = None
+    drop_load_v: float | None = None
+    board_idle_v: float | None = None
+    board_load_v: float | None = None
+    brown_out_v: float | None = None
+    mean_w: float | None = None
+    battery_h: float | None = None
+
+
+def consumers(plan: Plan) -> tuple[Consumer, ...]:
+    """Return what the board's supply feeds: the board, and every part without a supply of its own."""
+    board = plan.board
+    own = (Consumer(board.name, board.supply.idle_current_a, board.supply.least_current_a),) if board else ()
+    fed = (p for p in plan.parts if not p.part.own_supply and p.part.load_current_a)
+    return (*own, *(Consumer(p.name, p.part.idle_current_a, p.part.load_current_a) for p in fed))
+
+
+def wire_of(plan: Plan) -> Wire | None:
+    """Return the cable that carries the current: the supply's own, or the one in its socket. None where its length is not known."""
+    supply, cable = plan.supply, plan.cable
+    if supply is not None and not supply.has_socket:
+        if supply.length_m is None:
+            return None
+        return Wire("its own cable", supply.length_m, supply.awg or UNKNOWN_AWG, supply.awg is not None)
+    return Wire(cable.name, cable.length_m, cable.awg or UNKNOWN_AWG, cable.awg is not None) if cable else None
+
+
+def power_sum(plan: Plan) -> PowerSum:
+    """Return the plan's budget: by consumer at idle and load, the volts at the board, the hours of a battery."""
+    each = consumers(plan)
+    idle_a, load_a = sum(c.idle_a for c in each), sum(c.load_a for c in each)
+    supply, wire, board = plan.supply, wire_of(plan), plan.board
+    drop_idle = drop_v(wire.awg, wire.length_m, idle_a) if wire else None
+    drop_load = drop_v(wire.awg, wire.length_m, load_a) if wire else None
+    volts = supply.voltage_v if supply else None
+    known = volts is not None and drop_idle is not None and drop_load is not None
+    mean_a = idle_a + (load_a - idle_a) * plan.load_share
+    mean_w = mean_a * (volts if volts is not None else board.supply.voltage_v) if board else None
+    battery = plan.battery
+    hours = battery.capacity_mah / 1000 * battery.cell_v * battery.efficiency / mean_w if battery and mean_w else None
+    return PowerSum(
+        each, idle_a, load_a, load_a * SUPPLY_MARGIN,
+        volts, supply.current_a if supply else None, wire, drop_idle, drop_load,
+        volts - drop_idle if known else None,  # type: ignore[operator]
+        volts - drop_load if known else None,  # type: ignore[operator]
+        BROWN_OUT_V if board and is_five_volt(board) else None, mean_w, hours,
+    )  # fmt: skip
+
+
+def is_five_volt(board: Board) -> bool:
+    return FIVE_VOLT[0] <= board.supply.voltage_v <= FIVE_VOLT[1]
+
+
+def power(plan: Plan) -> Iterator[Finding]:
+    """Yield whether supply and cable carry the board and what hangs on it."""
+    board, supply = plan.board, plan.supply
+    if board is None:
+        return
+    if supply is None:
+        if plan.feeder is None:
+            need = board.supply
+            yield not_chosen(
+                "supply", "No supply chosen yet", "Pick the supply you will use. A weak one shows as random faults later.",
+                f"{board.name} wants {need.voltage_v:g} V and {need.least_current_a:g} A on {need.connector}.",
+            )  # fmt: skip
+        return
+    yield from _two_supplies(plan, board, supply)
+    wrong = _plug(board, supply, plan.cable) or _voltage(board, supply)
+    if wrong is not None:
+        yield wrong
+    if wrong is not None and wrong.severity is Severity.STOP:
+        return
+    yield _current(plan, board, supply)
+    yield from _volts(plan, board, supply)
+
+
+def _two_supplies(plan: Plan, board: Board, supply: Supply) -> Iterator[Finding]:
+    feeder = plan.feeder
+    if feeder is not None and not board.two_supplies:
+        yield Finding(
+            "plan.two-supplies",
+            Severity.STOP,
+            f"{feeder.name} and {supply.name} would both feed the board",
+            "The add-on powers the board through the header. Two supplies push against each other and can destroy both.",
+            f"Leave {supply.name} out, or open the add-on's feeding jumper. Never two supplies at once.",
+            Where(part="supply"),
+        )
+
+
+def _plug(board: Board, supply: Supply, cable: Cable | None) -> Finding | None:
+    need, where = board.supply, Where(part="supply")
+    if not supply.has_socket:
+        if supply.connector == need.connector:
+            return None
+        return Finding(
+            "plan.supply-connector", Severity.STOP, f"{supply.name} does not plug in",
+            f"It ends in {supply.connector}; {board.name} takes {need.connector}.", "Pick another supply.", where,
+        )  # fmt: skip
+    socket = supply.connector.split()[0]
+    if cable is None:
+        return not_chosen("cable", "No power cable chosen yet", f"Pick the cable from {socket} to {need.connector} you will use.",
+                          f"{supply.name} has a socket; the cable decides how many volts arrive.")  # fmt: skip
+    if cable.plug_to_supply != socket or cable.plug_to_board != need.connector:
+        return Finding(
+            "plan.cable-plug", Severity.STOP, f"{cable.name} does not plug in",
+            f"It goes from {cable.plug_to_supply} to {cable.plug_to_board}; wanted is {socket} to {need.connector}.",
+            "Pick another cable.", Where(part="cable"),
+        )  # fmt: skip
+    return None
+
+
+def _voltage(board: Board, supply: Supply) -> Finding | None:
+    need = board.supply
+    if abs(supply.voltage_v - need.voltage_v) <= VOLTAGE_WINDOW_V:
+        return None
+    return Finding(
+        "plan.supply-voltage", Severity.STOP,
+        f"{supply.name} gives {supply.voltage_v:g} V; {board.name} takes {need.voltage_v:g} V",
+        "A wrong voltage can destroy the board.", "Do not connect it. Pick another supply.", Where(part="supply"),
+    )  # fmt: skip
+
+
+def _current(plan: Plan, board: Board, supply: Supply) -> Finding:
+    total = power_sum(plan)
+    where = Where(part="supply")
+    hangs_on = len(total.consumers) - 1
+    drawn = f"{board.name} draws {board.supply.least_current_a:g} A at load"
+    drawn += f", with what hangs on it {total.load_a:.2g} A" if hangs_on else ""
+    # Both sides are decimal numbers as printed: 2.0 A and 20 % are 2.4 A, not a hair more.
+    if round(supply.current_a, 3) < round(total.load_a, 3):
+        return Finding(
+            "plan.supply-weak", Severity.CHECK, f"{supply.name} is weak for this",
+            f"It gives {supply.current_a:g} A; {drawn}. Too little shows as random faults, radio loss and spoilt cards.",
+            f"Use one of {total.wanted_a:.1f} A or more.", where,
+        )  # fmt: skip
+    if round(supply.current_a, 3) < round(total.wanted_a, 3):
+        return Finding(
+            "plan.supply-tight", Severity.NOTE, f"{supply.name} carries it with nothing to spare",
+            f"{supply.current_a:g} A; {drawn}. Plug nothing hungry into it.", where=where,
+        )  # fmt: skip
+    return Finding("plan.supply-fits", Severity.OK, f"{supply.name} carries it",
+                   f"{supply.current_a:g} A; {drawn}.", where=where)  # fmt: skip
+
+
+def _volts(plan: Plan, board: Board, supply: Supply) -> Iterator[Finding]:
+    total, where = power_sum(plan), Where(part="cable" if supply.has_socket else "supply")
+    wire = total.wire
+    if total.brown_out_v is None:
+        return
+    if wire is None or total.board_load_v is None:
+        if not supply.has_socket:
+            yield Finding("plan.cable-unknown", Severity.NOTE, "How many volts arrive is not known",
+                          f"The length of {supply.name}'s own cable is not written down.", "Measure it and write it down on the Shelf.", where)  # fmt: skip
+        return
+    gauge = f"AWG {wire.awg}" if wire.told else f"no gauge printed on it, so AWG {wire.awg} is assumed"
+    detail = (
+        f"{wire.length_m:g} m ({gauge}) at {total.load_a:.2g} A loses {total.drop_load_v:.2f} V: "
+        f"of {supply.voltage_v:g} V, {total.board_load_v:.2f} V are left at the board."
+    )
+    if total.board_load_v < BROWN_OUT_V:
+        yield Finding("plan.cable-drop", Severity.STOP, f"Too few volts arrive over {wire.name}",
+                      f"{detail} Below {BROWN_OUT_V} V it stumbles.", "Use a shorter or thicker cable: a lower AWG number is thicker.",
+                      where, WIRES)  # fmt: skip
+    elif total.board_load_v < LOW_V:
+        yield Finding("plan.cable-drop-near", Severity.CHECK, f"{wire.name[:1].upper()}{wire.name[1:]} leaves few volts",
+                      f"{detail} Parts on USB may stumble below {LOW_V} V.", "A shorter or thicker cable is better.", where, WIRES)  # fmt: skip
+    else:
+        yield Finding("plan.cable-carries", Severity.OK, f"{total.board_load_v:.2f} V arrive at the board", detail, where=where, source=WIRES)  # fmt: skip
+
+
+def battery(plan: Plan) -> Iterator[Finding]:
+    """Yield how long a battery lasts, with what that rests on."""
+    total, cells = power_sum(plan), plan.battery
+    if cells is None or total.battery_h is None or total.mean_w is None:
+        return
+    yield Finding(
+        "plan.battery-hours",
+        Severity.NOTE,
+        f"About {total.battery_h:.1f} hours on the battery",
+        f"{cells.capacity_mah:g} mAh at {cells.cell_v:g} V, {cells.efficiency:.0%} of it left after raising the voltage, "
+        f"and {total.mean_w:.2f} W drawn: at load {plan.load_share:.0%} of the time. Cold and age take from it.",
+        "Shut it down before it runs empty: a card that is written then may be spoilt.",
+        Where(part="supply"),
+    )
+
+
+def usb_current(plan: Plan) -> Iterator[Finding]:
+    """Yield whether the parts on USB draw more than the board's sockets give."""
+    board = plan.board
+    if board is None or not board.usb or any(p.part.gives_usb and p.part.own_supply for p in plan.parts):
+        return
+    hungry = [p for p in plan.parts if p.part.usb and not p.part.own_supply]
+    drawn = sum(p.part.load_current_a for p in hungry)
+    if drawn > board.usb_current_a:
+        yield Finding(
+            "plan.usb-overdrawn",
+            Severity.CHECK,
+            f"The USB sockets of {board.name} give too little for this",
+            f"{', '.join(p.name for p in hungry)} draw {drawn:.2g} A; all sockets together give {board.usb_current_a:g} A.",
+            "Put a hub with a supply of its own between.",
+            Where(part="usb"),
+        )

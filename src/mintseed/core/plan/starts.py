@@ -1,0 +1,221 @@
+"""Does the appliance start on the board: machine language, word size, and whether the board is known to the release."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+
+from mintseed.core.boards.model import Board
+from mintseed.core.findings import Action, Finding, Severity, Where
+from mintseed.core.image.report import XRay
+from mintseed.core.plan.choosing import not_chosen
+from mintseed.core.plan.plan import Plan
+from mintseed.core.recipes.model import Build, Recipe, Release
+
+DEVICE_TREES = "Devicetree Specification v0.4 §2.3.1"
+ELF = "kernel documentation, booting arm64 §4 (image header); ELF gABI e_machine"
+LANGUAGES = {"arm": "ARM", "riscv": "RISC-V", "mcu": "a microcontroller's"}
+
+
+def starts(plan: Plan) -> Iterator[Finding]:
+    """Yield whether the plan's image, or what its maker lists, starts on the plan's board."""
+    board = plan.board
+    if board is None:
+        yield not_chosen("board", "No board chosen yet", "Pick the board by the mark printed on it.")
+        return
+    if (never := speaks_no_such(plan.recipe, board)) is not None:
+        yield never
+        return
+    if plan.image is not None:
+        yield from image_fit(plan.recipe, board, plan.image)
+        return
+    yield listed_fit(plan.recipe, board, plan.release)
+    yield Finding(
+        "plan.image-unread",
+        Severity.NOTE,
+        "No image read yet",
+        "Whether it starts on this board is known for sure only from the image itself.",
+        "Choose the image; the rest of the plan stays as it is.",
+        action=Action("Choose the image", "image"),
+    )
+
+
+def image_fit(recipe: Recipe, board: Board, image: XRay) -> Iterator[Finding]:
+    """Yield whether `image` starts on `board`; of firmware, which names no boards itself, whether its maker lists it."""
+    if board.medium == "serial":
+        yield speaks_no_such(recipe, board) or listed_fit(recipe, board, image.release)
+    else:
+        yield from board_fit(board, image, recipe)
+
+
+def speaks_no_such(recipe: Recipe, board: Board) -> Finding | None:
+    """Return why no release of `recipe` can ever run on `board`; None where one can."""
+    builds = [b for r in recipe.releases for b in r.builds]
+    same = [b for b in builds if b.architecture == board.architecture and b.medium == board.medium]
+    if any(b.bits <= board.bits for b in same):
+        return None
+    where = Where(part="board", field=board.id)
+    if not same:
+        needs = " or ".join(sorted({LANGUAGES[b.architecture] for b in builds}))
+        starts_from = "" if any(b.medium == board.medium for b in builds) else _media(builds, board)
+        return Finding(
+            "plan.architecture",
+            Severity.STOP,
+            f"{recipe.name} is not made for a board like {board.name}",
+            f"It is made for {needs} processors; {board.name} has {LANGUAGES[board.architecture]}.{starts_from}",
+            "Take a board of the kind it is made for.",
+            where,
+            "ELF gABI e_machine: ARM 40, AArch64 183, RISC-V 243",
+        )
+    return Finding(
+        "plan.image-64-board-32",
+        Severity.STOP,
+        f"{board.name} is a 32-bit board, {recipe.name} is 64-bit only",
+        "The processor cannot run it; the board would stay at its test card.",
+        "Take a 64-bit board.",
+        where,
+        ELF,
+    )
+
+
+def _media(builds: list[Build], board: Board) -> str:
+    if board.medium == "serial":
+        return " It starts from firmware written over a serial adapter, not from a card."
+    return f" {board.name} starts from a card, and this is firmware for a module."
+
+
+Builds = tuple[tuple[Release, Build], ...]
+
+
+def listed_fit(recipe: Recipe, board: Board, release: str = "", builds: Builds | None = None) -> Finding:
+    """Return whether the maker lists `board` for `release`, or for the newest release that can run there. `builds` are those that
+    can, where they are known already."""
+    where = Where(part="board", field=board.id)
+    builds = recipe.builds_for(board) if builds is None else builds
+    meant = tuple((r, b) for r, b in builds if r.version == release) if release else builds
+    if any(not b.boards for _, b in meant):
+        return Finding(
+            "plan.board-not-told", Severity.NOTE, f"Nobody says whether it starts on {board.name}",
+            f"The recipe of {recipe.name} lists no boards.", "Read its image: its device trees name them.", where,
+        )  # fmt: skip
+    name = board.compatible[0]
+    known = next(((r, b) for r, b in meant if name in b.boards), None)
+    if known is not None:
+        return Finding(
+            "plan.release-lists-board", Severity.OK, f"{recipe.name} {known[0].version} is made for {board.name}",
+            f"Its maker lists {name} for the {known[1].id} build.", where=where, source=f"recipe {recipe.id}",
+        )  # fmt: skip
+    if (newest := newer_than(board, meant[0][0].date if meant else None)) is not None:
+        return too_new(recipe, board, newest)
+    first = first_that_knows(recipe, board)
+    return Finding(
+        "plan.board-not-listed", Severity.STOP, f"{recipe.name} {release} is not made for {board.name}".replace("  ", " "),
+        f"Its maker lists {_listed(recipe, builds)}, and not {name}.",
+        _cure(first), where, f"recipe {recipe.id}",
+    )  # fmt: skip
+
+
+def _listed(recipe: Recipe, builds: tuple[tuple[Release, Build], ...]) -> str:
+    names = list(dict.fromkeys(n for _, b in builds[:4] for n in b.boards))
+    return ", ".join(names[:4]) + (" and more" if len(names) > 4 else "") if names else "no board of this kind"
+
+
+def newer_than(board: Board, released: date | None) -> date | None:
+    """Return `released` when `board` came out after it. A board's month counts from its first day."""
+    if released is None:
+        return None
+    year, month = map(int, board.since.split("-"))
+    return released if date(year, month, 1) > released else None
+
+
+def first_that_knows(recipe: Recipe, board: Board) -> str:
+    """Return the oldest release whose maker lists `board`, or nothing."""
+    knowing = [r.version for r, b in recipe.builds_for(board) if board.compatible[0] in b.boards]
+    return knowing[-1] if knowing else ""
+
+
+def _cure(first: str) -> str:
+    return (
+        f"Take release {first} or newer." if first else "Take another board, or wait for a release that knows this one."
+    )
+
+
+def too_new(recipe: Recipe, board: Board, released: date) -> Finding:
+    """Return the finding about a board that came out after the release."""
+    return Finding(
+        "plan.board-newer-than-release",
+        Severity.STOP,
+        f"{board.name} is newer than this release of {recipe.name}",
+        f"The release is of {released}, the board came out in {board.since}. "
+        "An older image does not know it: its test picture would stay and nothing else would happen.",
+        _cure(first_that_knows(recipe, board)),
+        Where(part="board", field=board.id),
+        DEVICE_TREES,
+    )
+
+
+def board_fit(board: Board, image: XRay, recipe: Recipe | None = None) -> Iterator[Finding]:
+    """Yield whether `image` starts on `board`: word size first, then its device trees."""
+    where = Where(part="board", field=board.id)
+    if image.bits == 64 and board.bits == 32:
+        yield Finding(
+            "plan.image-64-board-32",
+            Severity.STOP,
+            f"{board.name} is a 32-bit board, this image has a 64-bit kernel",
+            "The processor cannot run it; the board stays at its test card.",
+            "Take the 32-bit build of this appliance, or another board.",
+            where,
+            ELF,
+            Action("Choose the 32-bit build", "image"),
+        )
+        return
+    if not image.boards:
+        yield Finding(
+            "plan.board-cannot-be-told",
+            Severity.CHECK,
+            f"Whether it starts on {board.name} cannot be told",
+            "No device tree lies on its boot volume, and that is where boards are named.",
+            "Rely on the appliance's own list of boards.",
+            where,
+            DEVICE_TREES,
+        )
+        return
+    if board.compatible[0] not in image.compatible:
+        yield _unknown(board, image, recipe)
+        return
+    yield Finding(
+        "plan.board-fits",
+        Severity.OK,
+        f"Starts on {board.name}",
+        f"A device tree on its boot volume names {board.compatible[0]}.",
+        where=where,
+        source=DEVICE_TREES,
+    )
+    if image.bits == 32 and board.bits == 64:
+        yield Finding(
+            "plan.image-32-board-64",
+            Severity.NOTE,
+            "32-bit image on a 64-bit board",
+            "It works; it cannot use more than about 3 GB of memory in one program.",
+            "A 64-bit build, where there is one, uses the board better.",
+            where,
+        )
+
+
+def _unknown(board: Board, image: XRay, recipe: Recipe | None) -> Finding:
+    release = recipe.release(image.release) if recipe else None
+    if recipe is not None and (date_of := newer_than(board, release.date if release else None)) is not None:
+        return too_new(recipe, board, date_of)
+    first = first_that_knows(recipe, board) if recipe else ""
+    other = f"Release {first} knows this board. " if first and first != image.release else ""
+    return Finding(
+        "plan.board-not-in-image",
+        Severity.STOP,
+        f"This image does not know {board.name}",
+        f"None of its {image.device_tree_count} device trees names {board.compatible[0]}. "
+        "The board would stop at its test card and do nothing else.",
+        f"{other}Take a newer release, another build, or a board the image lists.",
+        Where(part="board", field=board.id),
+        DEVICE_TREES,
+        Action("See its boards", "image"),
+    )

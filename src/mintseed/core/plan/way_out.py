@@ -1,0 +1,138 @@
+"""The way out: when something stands against a plan, the smallest changes after which it does not.
+
+Every proposal is judged by the plan's own rules before it is shown: what it cures is gone, and nothing worse came.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Iterator, Sequence
+from dataclasses import dataclass
+
+from mintseed.core.findings import Finding, Severity, verdict, worst_first
+from mintseed.core.plan.changes import EFFORT_WORDS, Change, Effort, both, small_changes
+from mintseed.core.plan.fit import check_plan
+from mintseed.core.plan.plan import Plan
+from mintseed.core.plan.shelf import Shelf
+from mintseed.core.price import Price
+
+SHOWN = 4
+"""Proposals for one finding; of more, the cheapest and easiest."""
+
+MOST_PAIRS = 250
+"""pairs of changes that are tried when no single one helps."""
+
+_WORTH_CURING = (Severity.STOP, Severity.CHECK)
+
+
+@dataclass(frozen=True, slots=True)
+class Proposal:
+    """A change that cures the finding `cures`. `findings` is what stands for and against the plan after it."""
+
+    cures: str
+    title: str
+    sets: tuple[tuple[str, str], ...]
+    effort: Effort
+    effort_text: str
+    price: Price | None
+    verdict: Severity
+    findings: tuple[Finding, ...]
+    stops_fewer: bool
+    """whether a stop goes, and not only a check"""
+
+
+def counts(findings: Iterable[Finding]) -> tuple[int, int]:
+    """Return how many stops and how many checks there are: what a proposal must not make more of."""
+    listed = [f.severity for f in findings]
+    return listed.count(Severity.STOP), listed.count(Severity.CHECK)
+
+
+def ways_out(plan: Plan, shelf: Shelf) -> tuple[Proposal, ...]:
+    """Return proposals for each stop and check of `plan`, the cheapest and easiest first; none for a plan that fits."""
+    now = check_plan(plan)
+    wanted = [f for f in worst_first(now) if f.severity in _WORTH_CURING]
+    if not wanted:
+        return ()
+    changes = list(small_changes(plan, shelf))
+    judged = [(change, check_plan(change.plan)) for change in changes]
+    found: list[Proposal] = []
+    pairs: list[tuple[Change, tuple[Finding, ...]]] | None = None
+    for finding in wanted:
+        cures = [_proposal(finding, c, after) for c, after in judged if _cures(finding, now, after)]
+        if not cures and finding.severity is Severity.STOP:
+            pairs = list(_pairs(judged, shelf, counts(now)[0])) if pairs is None else pairs
+            cures = [_proposal(finding, c, after) for c, after in pairs if _cures(finding, now, after)]
+        found += _best(cures)
+    return tuple(found)
+
+
+NOT_KNOWN = frozenset(
+    {"plan.card-marks-unknown", "plan.cable-unknown", "plan.board-not-told", "plan.board-cannot-be-told"}
+)
+"""What is said where something is not known. A change after which nobody knows any more cures nothing."""
+
+
+def _cures(finding: Finding, now: Sequence[Finding], after: Sequence[Finding]) -> bool:
+    """Return whether after a change `finding` is gone and neither more stops nor, at the same number of them, more checks are there."""
+    alike = [f for f in after if f.code == finding.code]
+    # Another board that is not listed either cures nothing; one of two missing parts cures one of two.
+    if any(f.where == finding.where for f in alike) or len(alike) >= sum(f.code == finding.code for f in now):
+        return False
+    if NOT_KNOWN & ({f.code for f in after} - {f.code for f in now}):
+        return False
+    # A wrong plug in place of a thin cable is no cure either.
+    if {f.code for f in after if f.severity is Severity.STOP} - {f.code for f in now if f.severity is Severity.STOP}:
+        return False
+    before, then = counts(now), counts(after)
+    if finding.severity is Severity.STOP:
+        return then[0] < before[0]
+    return then[0] <= before[0] and then[1] < before[1]
+
+
+def _proposal(finding: Finding, change: Change, after: tuple[Finding, ...]) -> Proposal:
+    return Proposal(
+        finding.code, change.title, change.sets, change.effort, EFFORT_WORDS[change.effort], change.price,
+        verdict(after), worst_first(after), finding.severity is Severity.STOP,
+    )  # fmt: skip
+
+
+def _rank(proposal: Proposal) -> tuple[object, ...]:
+    cost = proposal.price.amount if proposal.price else 0.0
+    return (*counts(proposal.findings), proposal.effort is Effort.BUY, proposal.effort, cost, len(proposal.sets))
+
+
+ALIKE = 2
+"""proposals that change the same fields: three boards in a row would hide the stick that does it too"""
+
+
+def _best(proposals: list[Proposal]) -> list[Proposal]:
+    """Return the first few, of those that change the same fields only the best two; nobody wants five larger cards."""
+    kept: list[Proposal] = []
+    alike: Counter[tuple[str, ...]] = Counter()
+    for proposal in sorted(proposals, key=_rank):
+        fields = tuple(name for name, _ in proposal.sets)
+        alike[fields] += 1
+        if alike[fields] <= (1 if {"card_gb", "network_id"} & set(fields) else ALIKE):
+            kept.append(proposal)
+    return kept[:SHOWN]
+
+
+def _pairs(
+    judged: Sequence[tuple[Change, tuple[Finding, ...]]], shelf: Shelf, stops: int
+) -> Iterator[tuple[Change, tuple[Finding, ...]]]:
+    """Yield pairs of changes: first one that could be half of a cure, those that bring no new stop first; then what it asks for."""
+    first = [
+        (c, after) for c, after in judged if c.fields & {"board_unit_id", "image_id", "add_part", "add_kind", "way"}
+    ]
+    first.sort(key=lambda pair: max(0, counts(pair[1])[0] - stops))
+    tried = 0
+    for one, _ in first:
+        for two in small_changes(one.plan, shelf):
+            if two.fields & {"card_gb", "network_id", "drop_part", "way_in", "supply_id", "cable_id", "owned_card_id"}:
+                continue
+            if two.fields & one.fields and not two.fields <= {"add_part", "add_kind"}:
+                continue
+            tried += 1
+            if tried > MOST_PAIRS:
+                return
+            yield both(one, two, two.plan), check_plan(two.plan)
