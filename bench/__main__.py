@@ -24,7 +24,7 @@ from pathlib import Path
 
 from bench import api
 from bench.images import BOOT_MIB, build, pack
-from bench.small import bundle_row, check_row, find_row, start_rows
+from bench.small import bundle_row, check_row, find_row, matrix_row, start_rows
 
 PROJECT = Path(__file__).resolve().parents[1]
 ROUNDS = 3
@@ -143,9 +143,10 @@ def card_rows(folder: Path, size_mib: int) -> list[str]:
 WHY_WRITE = """Where xz and zst miss: what is left is unpacking (xz) or SHA-256 of the download, fsync and the real
 reading back (zst), each already beside the others on a thread of its own."""
 
-WHY_EIGHT = """Where it misses with eight at once: one process on one core answers one after the other, and the clients take the other
-core. By cProfile (First boot): 60 % is the ORM's fetching, a sixth of the whole waiting for MariaDB, the rest composing statements and
-making rows; 15 % is filling the settings files anew; what remains is reading and writing JSON."""
+WHY_EIGHT = """Where it misses with eight at once: two web processes, MariaDB and the eight clients share two cores, so a second web
+process gains nothing on this machine. By cProfile (First boot): 60 % is the ORM's fetching, a sixth of the whole waiting for MariaDB,
+the rest composing statements and making rows; 15 % is filling the settings files anew; what remains is reading and writing JSON.
+Plan asks for most: everything on the shelf, who uses each thing, and the ways out, in thirty statements."""
 
 
 def sections(asked: argparse.Namespace) -> dict[str, str]:
@@ -186,7 +187,8 @@ Memory target: under {MEMORY_TARGET_BYTES // 10**6} MB, whatever the image's siz
 |---|---|---|---|---|---|---|
 {xray_row(folder, asked.xray_mib)}"""
     if "small" in asked.only:
-        rows = chr(10).join([find_row(), check_row(), bundle_row(), *start_rows()])
+        rows = chr(10).join([find_row(), check_row(), matrix_row(), bundle_row(), *start_rows()])
+        rows += "\n\nWhat fits what misses on a slow day: half of it is composing a sentence for each pair that stops (cProfile)."
         made["Find, check, load, start"] = f"""{day}.
 
 | what | measured | target | held |

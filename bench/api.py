@@ -87,7 +87,10 @@ def _spent_s(pid: int) -> float:
 
 
 def processes(running: Application) -> dict[str, list[int]]:
-    found = {name: running.pids(words) for name, words in PROCESSES.items()}
+    found: dict[str, list[int]] = {}
+    for name, words in PROCESSES.items():
+        pids = sorted(running.pids(words))
+        found |= {name: pids} if len(pids) < 2 else {f"{name} {n}": [pid] for n, pid in enumerate(pids, 1)}
     return {**found, "supervisor": running.pids("mintseed.server.supervise")}
 
 

@@ -150,7 +150,7 @@ def _rows_read() -> int:
 
 SCREENS = (
     "/place", "/bench", "/deployments?place=service", "/deployments?search=press", "/images", "/sites", "/sites/{site}",
-    "/sites/{site}/shelf", "/log", "/keeping", "/recipes", "/deployments/{pk}", "/log?deployment={pk}",
+    "/sites/{site}/shelf", "/sites/{site}/matrix", "/log", "/keeping", "/recipes", "/deployments/{pk}", "/log?deployment={pk}",
     *(f"/deployments/{{pk}}/{station}" for station in ("plan", "image", "settings", "card", "boot", "find", "setup", "keep")),
 )  # fmt: skip
 """What the screens ask for."""

@@ -13,7 +13,9 @@ from pathlib import Path
 
 from torture.running import PROJECT, application
 
+from mintseed import wiring
 from mintseed.adapters.tcp_scan import TcpScan
+from mintseed.core.plan.matrix import matrix
 from mintseed.services import check_file
 
 NETWORK, PORTS = "127.77.13", (80, 443, 631, 5310, 8080, 8420, 9100, 1883)
@@ -64,6 +66,27 @@ def check_row() -> str:
         times.append((time.perf_counter() - began) * 1000)
     took = statistics.median(times)
     return f"| checking a settings file of {len(FILE)} bytes | {took:.2f} ms | under {CHECK_TARGET_MS:.0f} ms | {held(took < CHECK_TARGET_MS)} |"
+
+
+MATRIX_TARGET_S, MATRIX_SIDE = 1.0, 200
+
+
+def matrix_row() -> str:
+    """Every appliance on every board: 200 recipes and 200 kinds of board, made of the shipped ones."""
+    recipes = [
+        r.model_copy(update={"id": f"{r.id}{n}"}) for n in range(MATRIX_SIDE) for r in wiring.recipes().values()
+    ][:MATRIX_SIDE]
+    boards = [b.model_copy(update={"id": f"{b.id}{n}"}) for n in range(MATRIX_SIDE) for b in wiring.boards().values()][
+        :MATRIX_SIDE
+    ]
+    times = []
+    for _ in range(3):
+        began = time.perf_counter()
+        found = matrix(recipes, boards, wiring.parts())
+        times.append(time.perf_counter() - began)
+    assert len(found) == MATRIX_SIDE**2
+    took = statistics.median(times)
+    return f"| what fits what: {MATRIX_SIDE} appliances × {MATRIX_SIDE} boards | {took:.2f} s | under {MATRIX_TARGET_S:.0f} s | {held(took < MATRIX_TARGET_S)} |"
 
 
 def bundle_row() -> str:

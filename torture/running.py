@@ -26,7 +26,7 @@ from torture.outcome import Outcome
 PROJECT = Path(__file__).resolve().parents[1]
 
 PROCESSES = {
-    "database": "mariadbd", "web": "uvicorn", "cards worker": "--queue-name cards", "images worker": "--queue-name images",
+    "database": "mariadbd", "web": "mintseed.server.web", "cards worker": "--queue-name cards", "images worker": "--queue-name images",
     "agent": "bench_agent", "boards": "standin_bench",
 }  # fmt: skip
 

@@ -23,6 +23,7 @@ from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.boards.model import Board
 from mintseed.core.described import read_described
 from mintseed.core.errors import DescriptionError, InputError, MintSeedError
+from mintseed.core.parts.model import Part
 from mintseed.core.recipes.model import Recipe
 from mintseed.ports.board_power import BoardPower
 from mintseed.ports.card_readers import CardReaders
@@ -161,7 +162,7 @@ def read_recipe(text: str, *, where: str) -> Recipe:
     return read_described(Recipe, text, where=where)
 
 
-D = TypeVar("D", Recipe, Board)
+D = TypeVar("D", Recipe, Board, Part)
 
 
 @dataclass(frozen=True)
@@ -199,11 +200,23 @@ def board_files() -> Descriptions[Board]:
     return read_descriptions(Board, PROJECT / "boards")
 
 
+@cache
+def part_files() -> Descriptions[Part]:
+    """Return the shipped parts, good and broken."""
+    return read_descriptions(Part, PROJECT / "parts")
+
+
 def recipes() -> dict[str, Recipe]:
-    """Return the recipes by id."""
+    """Return the shipped recipes by id."""
     return recipe_files().good
 
 
 def boards() -> dict[str, Board]:
-    """Return the boards by id."""
+    """Return the shipped boards by id."""
     return board_files().good
+
+
+def parts() -> dict[str, Part]:
+    """Return the shipped parts by id, and those that shipped recipes describe themselves."""
+    own = {p.id: p for r in recipes().values() for p in r.add_ons}
+    return {**own, **part_files().good}

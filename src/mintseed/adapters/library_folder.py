@@ -19,7 +19,7 @@ from mintseed.core.units import binary_size
 from mintseed.core.visible import name_bytes, spell_name
 from mintseed.ports.images import LibraryFile, Stranger
 
-IMAGE_ENDINGS = (".img", ".img.xz", ".img.gz", ".img.bz2", ".img.zst", ".raw", ".raw.xz", ".iso")
+IMAGE_ENDINGS = (".img", ".img.xz", ".img.gz", ".img.bz2", ".img.zst", ".raw", ".raw.xz", ".iso", ".bin")
 
 _LATEST_S = 4102444800.0
 """the year 2100: dates beyond are a damaged file system's."""

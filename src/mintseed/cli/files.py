@@ -11,12 +11,15 @@ from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO
 
 from mintseed.adapters.library_folder import LibraryFolder
+from mintseed.core.boards.model import Board
+from mintseed.core.described import read_described
 from mintseed.core.errors import InputError, MissingError
 from mintseed.core.limits import MAX_TEXT_BYTES
+from mintseed.core.parts.model import Part
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.units import binary_size
 from mintseed.core.visible import spell_name
-from mintseed.wiring import config, read_recipe, recipes
+from mintseed.wiring import boards, config, parts, read_recipe, recipes
 
 if TYPE_CHECKING:
     Commands = argparse._SubParsersAction[argparse.ArgumentParser]
@@ -71,6 +74,27 @@ def recipe_named(name: str) -> Recipe:
     if not Path(name).is_file():
         raise MissingError(f"no recipe is called {name}", expected=f"{', '.join(recipes())} or a file")
     return read_recipe(text_of(name), where=name)
+
+
+def board_named(name: str) -> Board:
+    """Return the shipped board with the id, printed mark or name `name`, or the one in the file `name`."""
+    wanted = " ".join(name.lower().split())
+    found = next((b for b in boards().values() if wanted in (b.id, b.printed_mark.lower(), b.name.lower())), None)
+    if found is not None:
+        return found
+    if not Path(name).is_file():
+        marks = ", ".join(b.printed_mark for b in boards().values())
+        raise MissingError(f"no board is marked {name}", expected=f"{marks} or a file")
+    return read_described(Board, text_of(name), where=name)
+
+
+def part_named(name: str) -> Part:
+    """Return the shipped part called `name`, or the one in the file `name`."""
+    if name in parts():
+        return parts()[name]
+    if not Path(name).is_file():
+        raise MissingError(f"no part is called {name}", expected=f"{', '.join(parts())} or a file")
+    return read_described(Part, text_of(name), where=name)
 
 
 def pairs(texts: Iterable[str]) -> dict[str, str]:

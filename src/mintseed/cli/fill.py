@@ -43,7 +43,7 @@ def run(arguments: argparse.Namespace) -> int:
     found = [*xray.findings, *check_values(values, default_host_name=recipe.host_name, names_taken=frozenset())]
     if verdict(found) is Severity.STOP:
         return tell(found, {"written": ""}, as_json=arguments.json)
-    filled = fill_files(recipe, values, {f.path: f.content for f in xray.files})
+    filled = fill_files(recipe, values, {f.path: f.content for f in xray.files}, xray.release)
     found += fill_image.check(filled)
     if verdict(found) is Severity.STOP:
         return tell(found, {"written": ""}, as_json=arguments.json)

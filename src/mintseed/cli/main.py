@@ -8,7 +8,7 @@ import traceback
 from collections.abc import Sequence
 from typing import NoReturn
 
-from mintseed.cli import check_file, fill, find, prove, schema, write, xray
+from mintseed.cli import check_file, fill, find, fit, prove, schema, write, xray
 from mintseed.cli.output import tell_error
 from mintseed.core.errors import InputError, MintSeedError, exit_status
 from mintseed.core.visible import one_line, visible
@@ -16,7 +16,7 @@ from mintseed.core.visible import one_line, visible
 USAGE_STATUS = 64
 AGAIN = "The lines above say where it happened."
 
-COMMANDS = (xray, check_file, fill, write, prove, find, schema)
+COMMANDS = (xray, check_file, fit, fill, write, prove, find, schema)
 
 
 class _Parser(argparse.ArgumentParser):

@@ -25,7 +25,7 @@ def tell(findings: Iterable[Finding], facts: Mapping[str, Any], *, as_json: bool
     """Print findings and facts, and return the exit status: 0, 1 for a check, 2 for a stop."""
     found = worst_first(findings)
     if as_json:
-        print(json.dumps({"findings": [_plain(f) for f in found], **facts}, indent=1, default=str))
+        print(json.dumps({"findings": findings_as_json(found), **facts}, indent=1, default=str))
         return EXIT[verdict(found)]
     for name, value in facts.items():
         if isinstance(value, (list, tuple)):
@@ -47,6 +47,10 @@ def tell_error(error: MintSeedError) -> None:
     said = {"code": error.code, "sentence": error.sentence(), "found": error.found, "expected": error.expected, "where": error.where,
             "next_step": error.next_step}  # fmt: skip
     print(json.dumps({"findings": [], "error": said}, indent=1))
+
+
+def findings_as_json(findings: Iterable[Finding]) -> list[dict[str, Any]]:
+    return [_plain(f) for f in findings]
 
 
 def _plain(finding: Finding) -> dict[str, Any]:

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 import select
+from collections.abc import Iterable
 from contextlib import suppress
 from pathlib import Path
 
@@ -15,13 +16,13 @@ from django.db import transaction
 
 from mintseed.wiring import config
 
-AGENT = "agent"
-"""rings every agent of this home: each bench's waits at a bell of its own. Queues have bells of their own name."""
+AGENT, WEB = "agent", "web"
+"""ring every agent and every web process of this home: each waits at a bell of its own. Queues have bells of their own name."""
 
 
-def agent_bell(bench_name: str) -> str:
-    """Return the name of the bell that the agent of one bench waits at. Of two that wait at one bell only one would wake."""
-    return f"{AGENT}-{bench_name}"
+def own_bell(of: str, name: str) -> str:
+    """Return the name of the bell that one of several waits at. Of two that wait at one bell only one would wake."""
+    return f"{of}-{name}"
 
 
 def _path(name: str) -> Path:
@@ -58,8 +59,7 @@ def ring(*names: str) -> None:
 
 def ring_now(*names: str) -> None:
     """Ring the bells called `names` at once."""
-    agents = _path(AGENT).parent.glob(f"{AGENT}-*") if AGENT in names else ()
-    for path in (*agents, *(_path(name) for name in names if name != AGENT)):
+    for path in (found for name in names for found in _bells_of(name)):
         # Nobody waits there, or it rings already.
         with suppress(OSError):
             descriptor = os.open(path, os.O_WRONLY | os.O_NONBLOCK | os.O_CLOEXEC)
@@ -67,3 +67,7 @@ def ring_now(*names: str) -> None:
                 os.write(descriptor, b"!")
             finally:
                 os.close(descriptor)
+
+
+def _bells_of(name: str) -> Iterable[Path]:
+    return _path(name).parent.glob(f"{name}-*") if name in (AGENT, WEB) else (_path(name),)

@@ -9,6 +9,7 @@ from __future__ import annotations
 import asyncio
 import json
 import logging
+import os
 import threading
 import time
 from collections.abc import AsyncIterator
@@ -19,7 +20,7 @@ from django.db import DatabaseError, close_old_connections, connection
 from django.db.models import Count, Max
 from django.http import HttpRequest, HttpResponseBase, StreamingHttpResponse
 
-from mintseed.server.bells import ring_now
+from mintseed.server.bells import WEB, Bell, own_bell, ring_now
 from mintseed.server.models import Change
 
 log = logging.getLogger("mintseed.changes")
@@ -81,17 +82,16 @@ class Tail:
 
 
 class Feed:
-    """Reads what was said while somebody listens; one for the whole web process, on a thread and connection of its own."""
+    """Reads what was said while somebody listens; one for a whole web process, on a thread and connection of its own."""
 
     def __init__(self) -> None:
         self._lock = threading.Lock()
-        self._listeners: dict[asyncio.Queue[str], asyncio.AbstractEventLoop] = {}
-        self._wake = threading.Event()
+        self._listeners: dict[asyncio.Queue[str | None], asyncio.AbstractEventLoop] = {}
         self._thread: threading.Thread | None = None
 
-    def listen(self) -> asyncio.Queue[str]:
+    def listen(self) -> asyncio.Queue[str | None]:
         """Return a queue that topics are put into from now on; hand it to `leave` at the end."""
-        queue: asyncio.Queue[str] = asyncio.Queue(MOST_WAITING)
+        queue: asyncio.Queue[str | None] = asyncio.Queue(MOST_WAITING)
         with self._lock:
             self._listeners[queue] = asyncio.get_running_loop()
             if self._thread is None or not self._thread.is_alive():
@@ -99,22 +99,31 @@ class Feed:
                 self._thread.start()
         return queue
 
-    def leave(self, queue: asyncio.Queue[str]) -> None:
+    def leave(self, queue: asyncio.Queue[str | None]) -> None:
         with self._lock:
             self._listeners.pop(queue, None)
 
-    def poke(self) -> None:
-        """Look now: this process just changed something."""
-        self._wake.set()
+    def end(self) -> None:
+        """Let every stream end: this process is asked to stop. Called from a signal's handler, so it takes no lock."""
+        for queue, loop in list(self._listeners.items()):
+            loop.call_soon_threadsafe(_put_end, queue)
 
     def _read(self) -> None:
+        bell = Bell(own_bell(WEB, os.environ.get("MINTSEED_WEB", "0")))
+        try:
+            self._read_on(bell)
+        finally:
+            bell.close()
+            connection.close()
+
+    def _read_on(self, bell: Bell) -> None:
         last: Tail | None = None
         lively_until_s = 0.0
         while True:
             with self._lock:
                 if not self._listeners:
                     self._thread = None
-                    break
+                    return
             try:
                 close_old_connections()
                 tail = Tail.read(last)
@@ -125,9 +134,7 @@ class Feed:
             except DatabaseError as error:
                 log.warning("changes cannot be read: %s", type(error).__name__)
                 connection.close()
-            self._wake.wait(LOOK_AGAIN_S if time.monotonic() < lively_until_s else LOOK_EVERY_S)
-            self._wake.clear()
-        connection.close()
+            bell.wait(LOOK_AGAIN_S if time.monotonic() < lively_until_s else LOOK_EVERY_S)
 
     def _tell(self, topics: list[str]) -> None:
         with self._lock:
@@ -139,13 +146,19 @@ class Feed:
                 self.leave(queue)  # its loop is closed
 
 
-def _put(queue: asyncio.Queue[str], topics: list[str]) -> None:
+def _put(queue: asyncio.Queue[str | None], topics: list[str]) -> None:
     for topic in topics:
         if queue.full():
             while not queue.empty():
                 queue.get_nowait()
             topic = EVERYTHING
         queue.put_nowait(topic)
+
+
+def _put_end(queue: asyncio.Queue[str | None]) -> None:
+    while not queue.empty():
+        queue.get_nowait()
+    queue.put_nowait(None)
 
 
 feed = Feed()
@@ -166,13 +179,16 @@ async def _events() -> AsyncIterator[bytes]:
         yield b"retry: 1000\n" + _event([EVERYTHING])
         while True:
             try:
-                topics = {await asyncio.wait_for(queue.get(), COMMENT_EVERY_S)}
+                first = await asyncio.wait_for(queue.get(), COMMENT_EVERY_S)
             except TimeoutError:
                 yield b": still here\n\n"
                 continue
+            topics = {first}
             while not queue.empty():
                 topics.add(queue.get_nowait())
-            yield _event(sorted(topics))
+            if None in topics:
+                return
+            yield _event(sorted(t for t in topics if t is not None))
     finally:
         feed.leave(queue)
 

@@ -10,8 +10,8 @@ from wsgiref.headers import Headers
 from django.conf import settings
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 
-from mintseed.server.bells import AGENT, ring
-from mintseed.server.changes import EVERYTHING, changed, deployment_topic, feed
+from mintseed.server.bells import AGENT, WEB, ring
+from mintseed.server.changes import EVERYTHING, changed, deployment_topic
 from mintseed.server.door import shows_token
 
 GetResponse = Callable[[HttpRequest], HttpResponseBase]
@@ -114,6 +114,5 @@ class ChangesMiddleware:
         if told and request.method not in _SAFE and response.status_code < 400:
             found = self.DEPLOYMENT.match(path)
             changed(deployment_topic(int(found.group(1))) if found else EVERYTHING)
-            feed.poke()
-            ring(AGENT)
+            ring(AGENT, WEB)
         return response

@@ -8,7 +8,6 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
-from functools import cache
 from typing import Any
 
 from django.conf import settings
@@ -22,6 +21,7 @@ from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, verdict
 from mintseed.core.line import Line, Mark, StationMark
 from mintseed.core.stations import ORDER, TITLES, Station
+from mintseed.server import descriptions
 from mintseed.server.bells import AGENT, ring
 from mintseed.server.changes import changed, deployment_topic
 from mintseed.server.jobs.state import is_active, topic_of
@@ -199,24 +199,20 @@ def judge_the_never_judged() -> None:
         judge(load_many(rows))
 
 
-@cache
-def _descriptions_mark() -> str:
-    """Return what changes when a recipe or board file changed since the process started."""
-    digest = hashlib.sha256()
-    for described in (*wiring.recipes().values(), *wiring.boards().values()):
-        digest.update(described.model_dump_json().encode())
-    return digest.hexdigest()
-
-
-JUDGED_BY = "4"
+JUDGED_BY = "5"
 """Raised when the rules change so that stored judgements are to be made again."""
 
 
 def inputs_mark(one: Loaded) -> str:
     """Return a keyed hash of everything `one` is judged from. Secrets go into it and cannot be got out."""
     row, run, write = one.row, one.run, one.write
-    parts: list[object] = [JUDGED_BY, _descriptions_mark()]
-    parts += [_values(row), _values(row.site), *(_values(r) for r in (row.network, row.board_unit, row.supply))]
+    parts: list[object] = [JUDGED_BY, descriptions.known().mark]
+    parts += [
+        _values(row),
+        _values(row.site),
+        *(_values(r) for r in (row.network, row.board_unit, row.supply, row.cable, row.owned_card)),
+    ]
+    parts.append([(p.kind, p.part_id, p.part.name if p.part else "") for p in one.parts])
     image = row.image
     parts.append((image.pk, image.sha256, image.read_at) if image else None)
     parts.append(one.image_job is not None and is_active(one.image_job, one.now))

@@ -14,6 +14,7 @@ from mintseed.core.contained import stranger_in_library
 from mintseed.core.findings import Finding, verdict
 from mintseed.core.image.report import XRay
 from mintseed.ports.images import LibraryFile
+from mintseed.server import descriptions
 from mintseed.server.judging import judge_soon
 from mintseed.server.models import Image
 from mintseed.server.stored_types import XRAY
@@ -96,14 +97,14 @@ def strangers() -> list[Finding]:
 
 def release_day(recipe_id: str, version: str) -> date | None:
     """Return the day the recipe says this release came out, None when it does not name it."""
-    recipe = wiring.recipes().get(recipe_id)
+    recipe = descriptions.recipes().get(recipe_id)
     release = recipe.release(version) if recipe else None
     return release.date if release else None
 
 
 def identity_of(name: str) -> dict[str, str]:
     """Return which recipe, release and build call their download `name`; empty when none does."""
-    for recipe in wiring.recipes().values():
+    for recipe in descriptions.recipes().values():
         if found := recipe.build_of_file(name):
             return {"recipe": recipe.id, "release": found[0].version, "build": found[1].id}
     return {}

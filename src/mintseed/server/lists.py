@@ -13,9 +13,10 @@ from django.db.models import QuerySet
 
 from mintseed import wiring
 from mintseed.core.line import Line
+from mintseed.server import descriptions
 from mintseed.server.judging import LINE, judge
 from mintseed.server.load import load_many, rows_to_load
-from mintseed.server.models import Closing, Deployment, Judgement
+from mintseed.server.models import Closing, Deployment, Judgement, PlannedPart
 from mintseed.server.stored_types import stored
 
 PAGE = 20
@@ -56,7 +57,7 @@ def page_of(place: str, *, before: int | None = None, search: str = "", only: st
     if only in ("needs-you", "running"):
         chosen = chosen.filter(**{only.replace("-", "_"): True})
     if search:
-        names = {r.id for r in wiring.recipes().values() if search.lower() in f"{r.name} {r.kind}".lower()}
+        names = {r.id for r in descriptions.recipes().values() if search.lower() in f"{r.name} {r.kind}".lower()}
         found = Deployment.objects.filter(name__icontains=search) | Deployment.objects.filter(
             host_name__icontains=search
         )
@@ -107,18 +108,38 @@ class Users:
         return [*self.names, *(["and more"] if self.more else [])]
 
 
-def users_of(field: Literal["board_unit", "supply", "network"], keys: Iterable[int]) -> dict[int, Users]:
-    """Return who plans with each row of `keys`, by deployment field `field`, looking at a few rows of each only."""
+def users_of(
+    field: Literal["board_unit", "supply", "cable", "owned_card", "network"],
+    keys: Iterable[int],
+    *,
+    but: int | None = None,
+) -> dict[int, Users]:
+    """Return who plans with each row of `keys`, by deployment field `field`, looking at a few rows of each only. `but` is a
+    deployment that does not count."""
     column, wanted = connection.ops.quote_name(f"{field}_id"), list(keys)
     names: dict[int, list[str]] = defaultdict(list)
     if wanted:
         # Written by hand: composing some forty alike statements takes the ORM longer than answering them takes MariaDB.
-        one = f"(SELECT {column}, name FROM {Deployment._meta.db_table} WHERE removed_at IS NULL AND {column} = %s ORDER BY id LIMIT %s)"
+        one = f"(SELECT {column}, name FROM {Deployment._meta.db_table} WHERE removed_at IS NULL AND {column} = %s AND id <> %s ORDER BY id LIMIT %s)"
         with connection.cursor() as cursor:
             cursor.execute(
-                " UNION ALL ".join([one] * len(wanted)), [v for key in wanted for v in (key, MOST_NAMED + 1)]
+                " UNION ALL ".join([one] * len(wanted)), [v for key in wanted for v in (key, but or 0, MOST_NAMED + 1)]
             )
             for key, name in cursor.fetchall():
                 names[key].append(name)
     users = {key: Users(tuple(held[:MOST_NAMED]), len(held) > MOST_NAMED) for key, held in names.items()}
     return defaultdict(Users, users)
+
+
+def part_users(keys: Iterable[int], *, but: int | None = None) -> dict[int, Users]:
+    """Return who plans with each part of `keys`; a part goes into one device at a time, so these are few."""
+    names: dict[int, list[str]] = defaultdict(list)
+    planned = (
+        PlannedPart.objects.filter(part__in=list(keys), deployment__removed_at=None)
+        .exclude(deployment=but)
+        .order_by("deployment_id")
+    )
+    for key, name in planned.values_list("part_id", "deployment__name"):
+        if key is not None and len(names[key]) <= MOST_NAMED:
+            names[key].append(name)
+    return defaultdict(Users, {k: Users(tuple(held[:MOST_NAMED]), len(held) > MOST_NAMED) for k, held in names.items()})

@@ -18,15 +18,15 @@ from pydantic import TypeAdapter
 
 from mintseed import wiring
 from mintseed.core.boards.model import Board
-from mintseed.core.boards.model import Supply as SupplyFacts
 from mintseed.core.errors import DescriptionError, MissingError
 from mintseed.core.image.report import XRay
-from mintseed.core.recipes.model import Recipe
+from mintseed.core.plan.plan import Card as CardFacts
+from mintseed.core.recipes.model import WAYS_IN, Recipe
 from mintseed.core.settings.values import SettingValues
-from mintseed.core.site.model import WifiNetwork as NetworkFacts
 from mintseed.core.site.ranges import own_ranges
 from mintseed.core.site.time_zones import time_zones
 from mintseed.core.walk import RunFacts, Walk, WalkInputs, WriteFacts
+from mintseed.server import descriptions
 from mintseed.server.jobs.state import describe_trouble, is_active
 from mintseed.server.models import (
     BoardUnit,
@@ -35,11 +35,13 @@ from mintseed.server.models import (
     Closing,
     Deployment,
     Job,
+    PlannedPart,
     Reading,
     Site,
     WifiNetwork,
     Write,
 )
+from mintseed.server.owned import cable_facts, card_facts, network_facts, planned_parts, supply_facts
 from mintseed.server.stored_types import CANDIDATES, CAUSES, FINDING, stored, xray_of
 
 
@@ -65,6 +67,7 @@ class Loaded:
     image_job: Job | None = None
     names_taken: frozenset[str] = frozenset()
     joined: tuple[tuple[int, str], ...] = ()
+    parts: tuple[PlannedPart, ...] = ()
 
     @property
     def site(self) -> Site:
@@ -77,10 +80,10 @@ class Loaded:
     @cached_property
     def recipe(self) -> Recipe:
         """The recipe; raises MissingError or DescriptionError when it cannot be had."""
-        found = wiring.recipes().get(self.row.recipe)
+        found = descriptions.recipes().get(self.row.recipe)
         if found is not None:
             return found
-        broken = wiring.recipe_files().broken.get(f"{self.row.recipe}.yaml")
+        broken = descriptions.known().broken.get(f"{self.row.recipe}.yaml")
         if broken is not None:
             raise DescriptionError(broken.found, where=broken.where, next_step="Mend the recipe, then start again.")
         raise MissingError(f"the recipe {self.row.recipe} is gone", next_step="Put it back into the recipes folder.")
@@ -96,7 +99,7 @@ class Loaded:
     @cached_property
     def values(self) -> SettingValues:
         row, site, network = self.row, self.row.site, self.row.network
-        recipe = wiring.recipes().get(row.recipe)
+        recipe = descriptions.recipes().get(row.recipe)
         defaults = {a.id: a.default for a in recipe.asks if a.default} if recipe else {}
         return SettingValues(
             host_name=row.host_name,
@@ -120,7 +123,7 @@ class Loaded:
     @cached_property
     def inputs(self) -> WalkInputs:
         row = self.row
-        s, n = row.supply, row.network
+        n = row.network
         last = {r.step: r for r in self.readings}
         return WalkInputs(
             recipe=self.recipe,
@@ -129,12 +132,14 @@ class Loaded:
             now=self.now,
             time_zone=zone_of(self.site),
             board=self.board,
-            supply=SupplyFacts(name=s.name, voltage_v=s.voltage_v, current_a=s.current_a, connector=s.connector)
-            if s
-            else None,
-            card_gb=row.card_gb,
+            supply=supply_facts(row.supply) if row.supply else None,
+            cable=cable_facts(row.cable) if row.cable else None,
+            card=card_facts(row.owned_card) if row.owned_card else CardFacts(row.card_gb) if row.card_gb else None,
+            parts=planned_parts(self.parts),
             way=row.way if row.way in ("wifi", "cable") else None,  # type: ignore[arg-type]
-            network=NetworkFacts(ssid=n.ssid, band_ghz=n.band_ghz, hidden=n.hidden) if n else None,
+            way_in=row.way_in if row.way_in in WAYS_IN else None,
+            load_share=row.load_share,
+            network=network_facts(n) if n else None,
             site_keyboard=self.site.keyboard,
             names_taken=self.names_taken,
             image_chosen=row.image_id is not None,
@@ -204,7 +209,7 @@ def board_of(unit: BoardUnit | None) -> Board | None:
     """Return the description of `unit`, None when there is none. Raises MissingError when its description is gone."""
     if unit is None:
         return None
-    board = wiring.boards().get(unit.board)
+    board = descriptions.boards().get(unit.board)
     if board is None:
         raise MissingError(f"the description of board {unit.board} is gone",
                            next_step="Put it back into the boards folder, or choose another board.")  # fmt: skip
@@ -216,7 +221,7 @@ def answers_of(row: Deployment) -> dict[str, str]:
     return stored(TypeAdapter(dict[str, str]), row.answers, {}) if row.answers else {}
 
 
-RELATED = ("site", "board_unit", "supply", "network", "image")
+RELATED = ("site", "board_unit", "supply", "cable", "owned_card", "network", "image")
 HEAVY = ("image__xray", "image__outline")
 """Columns fetched only when somebody looks into them: an X-ray is tens of kilobytes and needed only when one is judged anew."""
 
@@ -284,6 +289,11 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
             if run.board_unit_id == row.board_unit_id:
                 run.board_unit = row.board_unit
             belongs[row.pk] = run
+    parts: dict[int, list[PlannedPart]] = defaultdict(list)
+    for planned in (
+        PlannedPart.objects.filter(deployment__in=[d.pk for d in rows]).select_related("part").order_by("pk")
+    ):
+        parts[planned.deployment_id].append(planned)
     joined = joined_keys(
         {d.network_id for d in rows if d.network_id and d.pk in belongs and belongs[d.pk].joined_after_s is None}
     )
@@ -307,6 +317,7 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
                 # Who came first keeps the name; only the later one is told to take another. No other name bears on it.
                 frozenset({row.host_name.lower()}) if (its.first_of_name or row.pk) < row.pk else frozenset(),
                 joined[row.network_id or 0] if run and run.joined_after_s is None else (),
+                tuple(parts[row.pk]),
             )
         )
     return loaded

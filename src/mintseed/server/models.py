@@ -1,6 +1,6 @@
 """What is kept. Three kinds of rows, never mixed: what a person chose, what happened, what was judged.
 
-Chosen: Site, WifiNetwork, BoardUnit, Supply, Deployment, Keeping. They change when a person changes them.
+Chosen: Site, WifiNetwork, BoardUnit, Supply, Cable, OwnedCard, Part, Description, Deployment, PlannedPart, Keeping. They change when a person changes them.
 Happened: Image (a reading), Card, Write, FilledCopy, BootRun, Claim, Reading, Closing, LogEntry. Added, closed, never overwritten.
 Judged: Judgement and StationRecord, made when an input changed.
 Where: Bench and ReportedDrive (what a bench's worker says it has), DriveLease (who may write to a drive), Job.
@@ -47,14 +47,74 @@ class BoardUnit(models.Model):
     site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="units")
     name = models.CharField(max_length=80)
     board = models.CharField(max_length=40)
+    macs = models.JSONField(default=list)
+    """its hardware addresses, as printed on it or seen on the network"""
+    note = models.CharField(max_length=300, default="", blank=True)
 
 
 class Supply(models.Model):
+    """A power supply, with a cable of its own or a socket for one; a battery where it has cells."""
+
     site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="supplies")
     name = models.CharField(max_length=80)
     voltage_v = models.FloatField()
     current_a = models.FloatField()
     connector = models.CharField(max_length=20)
+    length_m = models.FloatField(null=True)
+    awg = models.PositiveIntegerField(null=True)
+    battery_mah = models.FloatField(null=True)
+    cell_v = models.FloatField(default=3.7)
+    efficiency = models.FloatField(default=0.85)
+    note = models.CharField(max_length=300, default="", blank=True)
+
+
+class Cable(models.Model):
+    """A power cable between a supply's socket and a board."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="cables")
+    name = models.CharField(max_length=80)
+    plug_to_supply = models.CharField(max_length=20)
+    plug_to_board = models.CharField(max_length=20)
+    length_m = models.FloatField()
+    awg = models.PositiveIntegerField(null=True)
+    note = models.CharField(max_length=300, default="", blank=True)
+
+
+class OwnedCard(models.Model):
+    """A card one owns, as printed on it. What was written to it stands in its writes."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="cards")
+    name = models.CharField(max_length=80)
+    size_gb = models.PositiveIntegerField()
+    classes = models.JSONField(default=list)
+    endurance = models.BooleanField(null=True)
+    note = models.CharField(max_length=300, default="", blank=True)
+
+
+class Part(models.Model):
+    """A part one owns. `kind` is the id of its description."""
+
+    site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="parts")
+    name = models.CharField(max_length=80)
+    kind = models.CharField(max_length=40)
+    note = models.CharField(max_length=300, default="", blank=True)
+
+
+class Description(models.Model):
+    """A recipe, board or part that somebody brought: its text, as it was brought. It wins over a shipped one of its id."""
+
+    class Kind(models.TextChoices):
+        RECIPE = "recipe"
+        BOARD = "board"
+        PART = "part"
+
+    kind = models.CharField(max_length=10, choices=Kind.choices)
+    ident = models.CharField(max_length=40)
+    text = models.TextField()
+    changed_at = models.DateTimeField(default=timezone.now)
+
+    class Meta:
+        constraints: ClassVar = [models.UniqueConstraint(fields=["kind", "ident"], name="one_text_a_description")]
 
 
 class Bench(models.Model):
@@ -122,8 +182,13 @@ class Deployment(models.Model):
     # plan
     board_unit = models.ForeignKey(BoardUnit, null=True, on_delete=models.SET_NULL)
     supply = models.ForeignKey(Supply, null=True, on_delete=models.SET_NULL)
+    cable = models.ForeignKey(Cable, null=True, on_delete=models.SET_NULL)
     card_gb = models.PositiveIntegerField(null=True)
+    owned_card = models.ForeignKey(OwnedCard, null=True, on_delete=models.SET_NULL)
     way = models.CharField(max_length=8, default="", blank=True)
+    way_in = models.CharField(max_length=20, default="", blank=True)
+    load_share = models.FloatField(default=0.5)
+    """share of the time at load, for what a battery lasts"""
     network = models.ForeignKey(WifiNetwork, null=True, on_delete=models.SET_NULL)
     # image
     image = models.ForeignKey(Image, null=True, on_delete=models.SET_NULL)
@@ -142,6 +207,14 @@ class Deployment(models.Model):
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["site", "host_name"])]
+
+
+class PlannedPart(models.Model):
+    """A part in a deployment's plan: one of the shelf, or only its kind, which is to be bought."""
+
+    deployment = models.ForeignKey(Deployment, on_delete=models.CASCADE, related_name="parts")
+    kind = models.CharField(max_length=40)
+    part = models.ForeignKey(Part, null=True, on_delete=models.SET_NULL, related_name="planned")
 
 
 class Keeping(models.Model):
@@ -174,6 +247,7 @@ class Write(models.Model):
 
     deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="writes")
     card = models.ForeignKey(Card, null=True, on_delete=models.PROTECT, related_name="writes")
+    owned_card = models.ForeignKey(OwnedCard, null=True, on_delete=models.SET_NULL, related_name="writes")
     bench = models.ForeignKey(Bench, on_delete=models.PROTECT)
     drive_path = models.CharField(max_length=120)
     reader = models.CharField(max_length=160, default="", blank=True)
@@ -391,6 +465,7 @@ class Job(models.Model):
         WRITE_CARD = "write-card"
         READ_IMAGE = "read-image"
         FILL_IMAGE = "fill-image"
+        BUILD_IMAGES = "build-images"
 
     kind = models.CharField(max_length=20, choices=Kind.choices)
     state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)

@@ -70,6 +70,13 @@ DATABASES = {
         "TEST": {"NAME": f"test_{ACCOUNT}", "CHARSET": "utf8mb4"},
     }
 }
+# Wrong passwords are counted here, for all web processes together.
+CACHES = {
+    "default": {
+        "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
+        "LOCATION": config().home / "cache",
+    }
+}
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
 TASKS = {"default": {"BACKEND": "django_tasks_db.DatabaseBackend", "QUEUES": []}}
 

@@ -20,14 +20,15 @@ UP_WITHIN_S = 60.0
 
 def main() -> int:
     _wait()
-    made = None
     if _may_want_demo():
-        made = _make_demo()
+        _make_demo()
     _say()
-    if made is not None:
+    if waiting := _waits_for_a_visitor():
+        _django()
         from mintseed.server.demo.at_work import Desk, power_last
 
-        power_last(Desk(), made)
+        power_last(Desk(), int(waiting))
+        _marker().write_text("")
     return 0
 
 
@@ -65,27 +66,38 @@ def _marker() -> Path:
     return Path(os.environ["MINTSEED_HOME"]) / "demo-settled"
 
 
-def _make_demo() -> int | None:
-    """Make the demo where it is wanted. What goes wrong is said, and the application is there all the same."""
+def _waits_for_a_visitor() -> str:
+    """Return the deployment that is still to be powered when somebody looks, as the marker holds it."""
+    with suppress(OSError):
+        return _marker().read_text().strip()
+    return ""
+
+
+def _django() -> None:
     os.environ.setdefault("DJANGO_SETTINGS_MODULE", "mintseed.server.settings")
     import django
 
     django.setup()
+
+
+def _make_demo() -> None:
+    """Make the demo where it is wanted. What goes wrong is said, and the application is there all the same."""
+    _django()
     from mintseed.core.errors import MintSeedError
     from mintseed.core.visible import one_line
     from mintseed.server.demo.at_work import Desk, make_at_work, wanted
 
-    made = None
+    waits = ""
     try:
         if wanted():
             print("  bringing the demo's place to work (once, about a minute)", flush=True)
-            made = make_at_work(Desk())
+            waits = str(make_at_work(Desk()))
+            Desk().post("/images/build")  # the other appliances' images, in the background
     except Exception as error:  # whatever it is: the application runs, and its address is to be said
         said = error.sentence() if isinstance(error, MintSeedError) else f"{type(error).__name__}: {error}"
         print(f"  the demo could not be made whole: {one_line(said)[:300]}", flush=True)
-        return None
-    _marker().touch(mode=0o600)
-    return made
+        return
+    _marker().write_text(waits)
 
 
 def _say() -> None:

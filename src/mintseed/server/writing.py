@@ -45,6 +45,7 @@ def begin_write(pk: int, drive_id: int, *, path: str, serial: str, again: str) -
         made = Write.objects.create(
             deployment=one.row,
             card=row.card,
+            owned_card=one.row.owned_card,
             bench=bench,
             drive_path=drive.path,
             reader=" ".join(t for t in (drive.model, drive.serial) if t)[:160],

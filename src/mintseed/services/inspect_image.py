@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import io
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
@@ -11,11 +12,13 @@ from mintseed.core.errors import ImageError, OutsideError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.image import packing
 from mintseed.core.image.checksums import compare_sha256, sha256_in_list
+from mintseed.core.image.page import PageFacts
 from mintseed.core.image.partitions import PartitionTable, read_partition_table
 from mintseed.core.image.report import XRay
+from mintseed.core.limits import MAX_FIRMWARE_BYTES
 from mintseed.core.recipes.model import Build, Recipe, Release
 from mintseed.core.source import BytesSource
-from mintseed.core.units import MIB
+from mintseed.core.units import MIB, decimal_size
 from mintseed.ports.images import ImageLibrary, ScratchDisk
 from mintseed.ports.volume import VolumeTools
 from mintseed.services import inspect_volumes
@@ -27,6 +30,9 @@ TABLE_BYTES = MIB
 
 BOOT_TYPES = ("FAT", "EFI system", "basic data")
 """Partition types a boot volume may have; whether it is one its content says."""
+
+Known = tuple[Recipe, Release, Build]
+"""What a recipe says a file is."""
 
 Depth = Literal["boot", "whole"]
 Tell = Callable[[int, int], None]
@@ -124,12 +130,34 @@ def execute(
     With depth `boot`, reading stops at the end of the boot volume: no checksum, no root volume.
     Raises MissingError, ImageError, PartitionTableError or OutsideError.
     """
+    known = next(((r, *found) for r in recipes if (found := r.build_of_file(name))), None)
+    if known is not None and known[2].medium == "serial":
+        return _firmware(name, known, library, tell)
     with library.scratch() as disk:
         with library.open(name) as stream:
             unpacked = _unpack(stream, disk, depth, tell)
-        known = next(((r, *found) for r in recipes if (found := r.build_of_file(name))), None)
         looking = Looking(lambda: tell(unpacked.packed_bytes, unpacked.packed_bytes))
         return _report(name, unpacked, disk, tools, known, library, looking)
+
+
+def _firmware(name: str, known: Known, library: ImageLibrary, tell: Tell) -> XRay:
+    """Return the X-ray of firmware: a file without partitions, of which only size and checksum can be told."""
+    with library.open(name) as stream:
+        size_bytes = _size_of(stream)
+        if size_bytes > MAX_FIRMWARE_BYTES:
+            raise ImageError(f"it has {decimal_size(size_bytes)}", expected=f"firmware of at most {decimal_size(MAX_FIRMWARE_BYTES)}",
+                             next_step="Download it again, and mind which file of the release it is.")  # fmt: skip
+        data = _read(stream, MAX_FIRMWARE_BYTES)
+    tell(size_bytes, size_bytes)
+    sha256 = hashlib.sha256(data).hexdigest()
+    recipe, release, build = known
+    note = Finding("image.firmware", Severity.NOTE, "Firmware for a module", "It has no partitions and no files to fill; it goes over a serial adapter.",
+                   "Mind the 3.3 V, and wait for the line that says it is through.", Where(file=name))  # fmt: skip
+    return XRay(
+        file_name=name, packing=str(packing.Packing.RAW), packed_bytes=size_bytes, unpacked_bytes=size_bytes, sha256=sha256, scheme="firmware",
+        volumes=(), boards=(), device_tree_count=0, bits=None, files=(), page=PageFacts(), recipe_id=recipe.id, release=release.version,
+        build=build.id, findings=(note, _published(name, sha256, known, library)),
+    )  # fmt: skip
 
 
 def _unpack(stream: BinaryIO, disk: ScratchDisk, depth: Depth, tell: Tell) -> _Unpacked:
@@ -177,7 +205,7 @@ def _report(
     unpacked: _Unpacked,
     disk: ScratchDisk,
     tools: VolumeTools,
-    known: tuple[Recipe, Release, Build] | None,
+    known: Known | None,
     library: ImageLibrary,
     looking: Looking,
 ) -> XRay:
@@ -209,18 +237,20 @@ def _report(
     )
 
 
-def _identity(
-    name: str, unpacked: _Unpacked, known: tuple[Recipe, Release, Build] | None, library: ImageLibrary
-) -> Iterator[Finding]:
+def _identity(name: str, unpacked: _Unpacked, known: Known | None, library: ImageLibrary) -> Iterator[Finding]:
     if known is None:
         yield Finding("image.recipe-unknown", Severity.CHECK, "No recipe describes this file",
                       "Its files and its page are read from it, but nobody said what to fill.",
                       "Choose a file a recipe names.", Where(file=name))  # fmt: skip
     elif unpacked.complete:
-        recipe, _release, build = known
-        listed = library.published_list(build.checksums) if build.checksums else None
-        published = build.sha256 or (sha256_in_list(listed, name) if listed else None)
-        yield compare_sha256(unpacked.sha256, published, source_name=build.checksums or f"recipe {recipe.id}")
+        yield _published(name, unpacked.sha256, known, library)
+
+
+def _published(name: str, sha256: str, known: Known, library: ImageLibrary) -> Finding:
+    recipe, _release, build = known
+    listed = library.published_list(build.checksums) if build.checksums else None
+    published = build.sha256 or (sha256_in_list(listed, name) if listed else None)
+    return compare_sha256(sha256, published, source_name=build.checksums or f"recipe {recipe.id}")
 
 
 def _content(held: HeldOnImage) -> Iterator[Finding]:

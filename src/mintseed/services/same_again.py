@@ -10,13 +10,13 @@ from mintseed.core.keep.label import next_name
 from mintseed.services.refuse import refuse_stops
 
 COPIED = (
-    "recipe", "site", "supply", "card_gb", "way", "network", "image", "country", "time_zone", "keyboard", "admin_name",
+    "recipe", "site", "supply", "cable", "card_gb", "way", "way_in", "load_share", "network", "image", "country", "time_zone", "keyboard", "admin_name",
     "admin_hash", "passphrase", "answers",
 )  # fmt: skip
 """Chosen fields that the next one takes over."""
 
-ITS_OWN = ("id", "name", "host_name", "created_at", "removed_at", "board_unit", "settings_agreed", "demo")
-"""Chosen fields that the next one must have for itself: its names, its board, its look over the settings."""
+ITS_OWN = ("id", "name", "host_name", "created_at", "removed_at", "board_unit", "owned_card", "settings_agreed", "demo")
+"""Chosen fields that the next one must have for itself: its names, its board, its card, its look over the settings."""
 
 
 def check(name: str, host_name: str, names_taken: frozenset[str]) -> tuple[Finding, ...]:

@@ -33,7 +33,7 @@ class StandinPower:
                 "bits": board.bits,
                 "radio_ghz": list(board.radio_ghz),
                 "ethernet": board.ethernet,
-                "tiny": board.tiny,
+                "speed": board.speed,
                 "cable": cable,
                 "powered_at": time.time(),
             },

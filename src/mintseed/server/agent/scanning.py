@@ -10,6 +10,7 @@ from collections.abc import Sequence
 from mintseed import wiring
 from mintseed.core.errors import MintSeedError
 from mintseed.core.find.sightings import Sighting
+from mintseed.server import descriptions
 from mintseed.server.agent.looking import Watched
 from mintseed.server.load import site_ranges
 from mintseed.server.models import Bench, Write
@@ -84,7 +85,7 @@ def scan_wish(bench: Bench, boards: Sequence[Watched]) -> tuple[tuple[str, ...],
     since = bench.scanned_at
     proven = Write.objects.filter(bench=bench, proven_at__isnull=False, void_at=None).select_related("deployment__site")
     for write in proven.filter(**({"proven_at__gt": since} if since else {})).order_by("-pk")[:3]:
-        recipe = wiring.recipes().get(write.deployment.recipe)
+        recipe = descriptions.recipes().get(write.deployment.recipe)
         if recipe is not None:
             networks |= dict.fromkeys(site_ranges(write.deployment.site))
             ports.add(recipe.page.port)

@@ -12,7 +12,23 @@ from ninja import NinjaAPI
 from ninja.errors import HttpError, ValidationError
 
 from mintseed.core.errors import MintSeedError, http_status
-from mintseed.server.api import bench, boot, card, find, image, keep, log, plan, session, settings, setup, shelf, site
+from mintseed.server.api import (
+    bench,
+    boot,
+    card,
+    find,
+    image,
+    keep,
+    log,
+    plan,
+    recipes,
+    session,
+    settings,
+    setup,
+    shelf,
+    shelf_table,
+    site,
+)
 from mintseed.server.api.strict import StrictParser
 
 logger = logging.getLogger("mintseed.api")
@@ -21,7 +37,23 @@ api = NinjaAPI(
     title="Mint Seed", version="1", docs_url=None, openapi_url=None, urls_namespace="api", parser=StrictParser()
 )
 
-for router in (bench, plan, image, settings, card, boot, find, setup, keep, shelf, site, log, session):
+for router in (
+    bench,
+    plan,
+    recipes,
+    image,
+    settings,
+    card,
+    boot,
+    find,
+    setup,
+    keep,
+    shelf,
+    shelf_table,
+    site,
+    log,
+    session,
+):
     api.add_router("", router.router)
 
 

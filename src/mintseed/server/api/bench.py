@@ -18,6 +18,7 @@ from mintseed.core.keep.label import next_name
 from mintseed.core.line import Mark
 from mintseed.core.stations import Station
 from mintseed.core.walk import Walk
+from mintseed.server import descriptions, planning
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.shapes import (
     BenchRowOut,
@@ -100,18 +101,14 @@ class PlaceOut(Schema):
     """whether deployments that the first start made are still on the bench"""
 
 
-class RecipeOut(Schema):
-    id: str
-    name: str
-    kind: str
-    summary: str
-    releases: list[str]
-
-
 class NewDeploymentIn(Schema):
     recipe: str
     name: str = ""
     site_id: int | None = None
+    board_unit_id: int | None = None
+    """the board that lies in the drawer and shall be used"""
+    fill: bool = False
+    """whether the plan is filled with the best that fits from the shelf"""
 
 
 @router.get("/place", response=PlaceOut)
@@ -178,7 +175,7 @@ def _lively() -> list[Judged]:
 
 
 def _broken_descriptions() -> list[Finding]:
-    broken = {**wiring.recipe_files().broken, **wiring.board_files().broken}
+    broken = descriptions.known().broken
     return [broken_description(name, error) for name, error in broken.items()]
 
 
@@ -244,19 +241,11 @@ def _newcomer(n: Newcomer) -> NewcomerOut:
     )
 
 
-@router.get("/recipes", response=list[RecipeOut])
-def recipes(request: HttpRequest) -> list[RecipeOut]:
-    return [
-        RecipeOut(id=r.id, name=r.name, kind=r.kind, summary=r.summary, releases=[x.version for x in r.releases])
-        for r in wiring.recipes().values()
-    ]
-
-
 @router.post("/deployments", response=DeploymentOut)
 def create(request: HttpRequest, payload: NewDeploymentIn) -> DeploymentOut:
-    recipe = wiring.recipes().get(payload.recipe)
+    recipe = descriptions.recipes().get(payload.recipe)
     if recipe is None:
-        raise InputError(f"no appliance is called {payload.recipe}", expected=", ".join(wiring.recipes()))
+        raise InputError(f"no appliance is called {payload.recipe}", expected=", ".join(descriptions.recipes()))
     name = " ".join(payload.name.split())[:80] or f"{recipe.name} {recipe.kind}"
     site = Site.objects.get(pk=payload.site_id) if payload.site_id else own_bench().site
     with transaction.atomic():
@@ -271,6 +260,8 @@ def create(request: HttpRequest, payload: NewDeploymentIn) -> DeploymentOut:
             network=first_network(site) if recipe.ways[0] == "wifi" else None,
             card_gb=_card_in_reader(site),
         )
+        if payload.fill or payload.board_unit_id is not None:
+            planning.fill(row, recipe, payload.board_unit_id)
         record(row, "plan", "deployment.started", f"Started: {recipe.name} as {name}")
         return deployment_out(judged(row.pk))
 

@@ -91,7 +91,8 @@ def _out(view: Judged) -> BootOut:
     events = [e for e in reversed(newest) if one.run and e.at >= one.run.noted_at]
     return BootOut(
         deployment=deployment_out(view),
-        steps=list(assembly_steps(walk.inputs.board, walk.inputs.supply, row.way, released=one.write.released if one.write else False))
+        steps=list(assembly_steps(walk.inputs.board, walk.inputs.supply, row.way, released=one.write.released if one.write else False,
+                                  parts=walk.inputs.parts, cable=walk.inputs.cable))
         if walk.inputs.board
         else [],
         by_hand=by_hand,

@@ -17,16 +17,18 @@ from mintseed.core.findings import Finding, Severity
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, VolumeFacts, XRay
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
-from mintseed.core.plan.fit import board_fit
+from mintseed.core.plan.starts import board_fit, image_fit
 from mintseed.core.stations import Station
 from mintseed.core.units import binary_size, decimal_size
 from mintseed.core.visible import visible
+from mintseed.server import descriptions
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
 from mintseed.server.bells import ring
+from mintseed.server.demo import more_images
 from mintseed.server.jobs.state import is_active
-from mintseed.server.jobs.tasks import read_image_task
+from mintseed.server.jobs.tasks import queue_building, read_image_task
 from mintseed.server.judging import Judged, judged
 from mintseed.server.library import ORDER, strangers, sync_library
 from mintseed.server.lists import COUNTED_TO, count_up_to
@@ -60,6 +62,9 @@ class LibraryOut(Schema):
     total: int
     next_page: int | None
     findings: list[Finding]
+    to_build: int
+    """made-up images of the stand-in bench that are not built yet"""
+    building: JobOut | None
 
 
 class FileOnImageOut(Schema):
@@ -116,6 +121,9 @@ class StationImageOut(Schema):
     choices: list[ImageChoiceOut]
     chosen: ImageOut | None
     board_name: str
+    to_build: bool
+    """whether made-up images of this appliance are not built yet"""
+    building: JobOut | None
     findings: list[Finding]
 
 
@@ -135,7 +143,7 @@ def images(
 ) -> LibraryOut:
     rows = sync_library()
     if wanted := search.strip():
-        named = [r.id for r in wiring.recipes().values() if wanted.lower() in f"{r.name} {r.kind}".lower()]
+        named = [r.id for r in descriptions.recipes().values() if wanted.lower() in f"{r.name} {r.kind}".lower()]
         rows = rows.filter(Q(file_name__icontains=wanted) | Q(recipe__in=named))
     begins = page * PAGE_IMAGES
     shown = list(rows.defer("xray")[begins : begins + PAGE_IMAGES + 1])
@@ -144,7 +152,30 @@ def images(
         total=count_up_to(rows),
         next_page=page + 1 if len(shown) > PAGE_IMAGES else None,
         findings=strangers(),
+        to_build=len(to_build()),
+        building=job_out(building()),
     )
+
+
+@router.post("/images/build", response=LibraryOut)
+def build_more(request: HttpRequest) -> LibraryOut:
+    """Have the worker build the made-up images that are not there yet."""
+    if building() is None and to_build():
+        queue_building()
+    return images(request)
+
+
+def to_build() -> list[str]:
+    """Return the made-up images that are not built yet; nothing on a real bench."""
+    config = wiring.config()
+    return more_images.missing(config.library) if config.is_standin else []
+
+
+def building() -> Job | None:
+    """Return the job that builds images now, None while none does."""
+    at_it = Job.objects.filter(kind=Job.Kind.BUILD_IMAGES, state__in=(Job.State.QUEUED, Job.State.RUNNING))
+    job = at_it.order_by("-pk").first()
+    return job if job is not None and is_active(job, wiring.bench().clock.now()) else None
 
 
 @router.get("/images/{pk}", response=ImageOut)
@@ -203,7 +234,7 @@ def words_of(kernels: tuple[int, ...]) -> str:
 
 def row_out(image: Image) -> ImageRowOut:
     outline = outline_of_row(image)
-    recipe = wiring.recipes().get(image.recipe)
+    recipe = descriptions.recipes().get(image.recipe)
     summary = ""
     if outline:
         boards = len(outline.boards)
@@ -237,7 +268,7 @@ def _image_out(pk: int) -> ImageOut:
 
 
 def _xray_out(xray: XRay) -> XRayOut:
-    recipe = wiring.recipes().get(xray.recipe_id)
+    recipe = descriptions.recipes().get(xray.recipe_id)
     owned = Counter(BoardUnit.objects.order_by("pk").values_list("board", flat=True)[:COUNTED_TO])
     return XRayOut(
         packing=xray.packing,
@@ -256,7 +287,7 @@ def _xray_out(xray: XRay) -> XRayOut:
                 owned=owned[b.id],
                 finding=next(iter(board_fit(b, xray))),
             )
-            for b in wiring.boards().values()
+            for b in descriptions.boards().values()
         ],
         files=[
             FileOnImageOut(
@@ -293,11 +324,14 @@ def _station_out(view: Judged) -> StationImageOut:
         choices=choices,
         chosen=_image_out(one.row.image_id) if one.row.image_id else None,
         board_name=one.board.name if one.board else "",
+        to_build=one.row.recipe in more_images.appliances()
+        and any(n.startswith(f"{one.row.recipe}-") for n in to_build()),
+        building=job_out(building()),
         findings=view.of(Station.IMAGE),
     )
 
 
 def _choice(one: Loaded, image: Image) -> ImageChoiceOut:
     outline = outline_of_row(image)
-    fit = next(iter(board_fit(one.board, outline)), None) if one.board and outline else None
+    fit = next(iter(image_fit(one.recipe, one.board, outline)), None) if one.board and outline else None
     return ImageChoiceOut(image=row_out(image), chosen=image.pk == one.row.image_id, suggested=False, fit=fit)

@@ -8,6 +8,7 @@ from ninja import Router, Schema
 from pydantic import TypeAdapter
 
 from mintseed.core.keep.label import Label, next_name
+from mintseed.server import planning
 from mintseed.server.api.log import PAGE_LINES
 from mintseed.server.api.shapes import DeploymentOut, LogLineOut, deployment_out, log_out
 from mintseed.server.journal import record
@@ -66,6 +67,7 @@ def same_again(request: HttpRequest, pk: int, payload: SameAgainIn) -> Deploymen
         Site.objects.select_for_update().get(pk=row.site_id)  # no two get one host name at this moment
         fields = again.execute(chosen, name=name, host_name=host_name, names_taken=host_names(row.site, host_name))
         fresh = Deployment.objects.create(**fields)
+        planning.same_parts(fresh, [p.kind for p in one.parts])
         record(fresh, "plan", "deployment.started", f"Started: the same again as {row.name}")
         return deployment_out(judged(fresh.pk))
 

@@ -1,48 +1,64 @@
-"""Plan: which board, card, supply and way onto the network go together."""
+"""Plan: what goes together, why not, the way out, what it draws, costs and takes."""
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any
 
 from django.db import transaction
+from django.db.models import QuerySet
 from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
-from mintseed import wiring
+from mintseed.core.boards.model import Board, Drawing
 from mintseed.core.errors import InputError, RefusedError
-from mintseed.core.findings import Finding
+from mintseed.core.findings import Finding, Severity
+from mintseed.core.parts.model import ROLES
+from mintseed.core.plan.cautions import caution_texts
+from mintseed.core.plan.header import HeaderMap, header_map
+from mintseed.core.plan.job_time import JobTime, Span
+from mintseed.core.plan.options import (
+    Option,
+    board_options,
+    cable_options,
+    card_options,
+    part_options,
+    supply_options,
+)
+from mintseed.core.plan.plan import Plan
+from mintseed.core.plan.power import PowerSum, power_sum
+from mintseed.core.plan.shelf import Shelf
+from mintseed.core.plan.shopping import PartsList
+from mintseed.core.plan.way_out import Proposal
+from mintseed.core.recipes.model import WAYS_IN
 from mintseed.core.stations import Station
 from mintseed.core.units import NOMINAL_CARD_GB
+from mintseed.server import planning
+from mintseed.server.api.image import queue_reading
 from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
-from mintseed.server.api.shelf import units_at
 from mintseed.server.judging import Judged, judged
-from mintseed.server.lists import users_of
 from mintseed.server.load import first_network
-from mintseed.server.models import BoardUnit, Deployment, Supply, WifiNetwork
+from mintseed.server.models import BoardUnit, Cable, Deployment, Image, OwnedCard, Supply, WifiNetwork
+from mintseed.server.shelf import MOST_UNITS, shelf_at, units_at
 
 router = Router(tags=["plan"])
 
-MOST_UNITS = 40
-MOST_SUPPLIES = 200
 
+class OptionOut(Schema):
+    """Something of the shelf that may be chosen, best first, and why. `text` is what one sees on it."""
 
-class UnitOut(Schema):
-    id: int
-    name: str
-    board_name: str
-    printed_mark: str
-    bits: int
-    radio: str
-    ethernet: bool
-    used_by: list[str]
-
-
-class SupplyOut(Schema):
     id: int
     name: str
     text: str
+    verdict: Severity
+    reason: str
+    used_by: list[str]
+
+
+class BoardOptionOut(OptionOut):
+    board_name: str
+    printed_mark: str
 
 
 class NetworkChoiceOut(Schema):
@@ -51,36 +67,134 @@ class NetworkChoiceOut(Schema):
     band_ghz: float
 
 
+class WayInOut(Schema):
+    id: str
+    text: str
+
+
+class PlannedPartOut(Schema):
+    """A part of the plan; `owned`: it is on the shelf, else it is to be bought."""
+
+    place: int
+    name: str
+    kind: str
+    role: str
+    owned: bool
+    seen: str
+    price: str
+    overlay: list[str]
+    remarks: str
+
+
+class PartChoiceOut(Schema):
+    """A part that may be added: of the shelf (`part_id`) or a kind to buy (`kind`). `wanted`: the recipe asks for its role."""
+
+    part_id: int | None
+    kind: str
+    name: str
+    role: str
+    text: str
+    wanted: bool
+    verdict: Severity
+    reason: str
+
+
+class BoardPictureOut(Schema):
+    """The chosen board to scale, and how it is told from others."""
+
+    name: str
+    printed_mark: str
+    mark_place: str
+    telling_apart: str
+    drawing: Drawing | None
+
+
+class TimeOut(Schema):
+    from_s: float
+    to_s: float
+    spans: list[Span]
+
+
+class SetOut(Schema):
+    """One field of the plan and what it becomes; empty for nothing."""
+
+    field: str
+    value: str
+
+
+class ProposalOut(Schema):
+    """A way out of the finding `cures`: taking it sends `sets`. `verdict` and `findings` are the plan's after it."""
+
+    cures: str
+    title: str
+    sets: list[SetOut]
+    effort_text: str
+    price: str
+    verdict: Severity
+    findings: list[Finding]
+
+
 class PlanOut(Schema):
     deployment: DeploymentOut
     name: str
     board_unit_id: int | None
     supply_id: int | None
+    cable_id: int | None
+    owned_card_id: int | None
     card_gb: int | None
     way: str
+    way_in: str
     network_id: int | None
+    load_share: float
     ways: list[str]
+    ways_in: list[WayInOut]
     least_gb: int
     advised_gb: int
-    units: list[UnitOut]
+    units: list[BoardOptionOut]
     more_units: bool
     """whether there are more than are listed; a search finds them"""
-    supplies: list[SupplyOut]
+    supplies: list[OptionOut]
+    cables: list[OptionOut]
+    needs_cable: bool
+    cards: list[OptionOut]
     networks: list[NetworkChoiceOut]
     card_sizes: list[int]
+    parts: list[PlannedPartOut]
+    part_choices: list[PartChoiceOut]
     cautions: list[str]
     findings: list[Finding]
+    proposals: list[ProposalOut]
+    picture: BoardPictureOut | None
+    header: HeaderMap | None
+    power: PowerSum | None
+    shopping: PartsList
+    time: TimeOut | None
 
 
 class PlanIn(Schema):
-    """Only the fields that are sent change."""
+    """Only the fields that are sent change. `add_part` is the key of a part on the shelf, `add_kind` the id of one to buy,
+    `drop_part` the place of one in the plan."""
 
     name: str | None = None
     board_unit_id: int | None = None
     supply_id: int | None = None
+    cable_id: int | None = None
+    owned_card_id: int | None = None
     card_gb: int | None = None
     way: str | None = None
+    way_in: str | None = None
     network_id: int | None = None
+    image_id: int | None = None
+    load_share: Annotated[float | None, Field(ge=0, le=1)] = None
+    add_part: int | None = None
+    add_kind: Annotated[str | None, Field(max_length=40)] = None
+    drop_part: int | None = None
+
+
+class TakeIn(Schema):
+    """A proposal's `sets`, as it was shown."""
+
+    sets: Annotated[list[SetOut], Field(min_length=1, max_length=6)]
 
 
 @router.get("/deployments/{pk}/plan", response=PlanOut)
@@ -91,84 +205,236 @@ def read_plan(request: HttpRequest, pk: int, units: Annotated[str, Field(max_len
 
 @router.put("/deployments/{pk}/plan", response=PlanOut)
 def change_plan(request: HttpRequest, pk: int, payload: PlanIn) -> PlanOut:
+    return _change(pk, payload)
+
+
+@router.post("/deployments/{pk}/plan/take", response=PlanOut)
+def take(request: HttpRequest, pk: int, payload: TakeIn) -> PlanOut:
+    """Take a proposal: everything it changes, or nothing."""
+    numbers = {"drop_part", "add_part"}
+    values: dict[str, object] = {}
+    for name, value in ((s.field, s.value) for s in payload.sets):
+        if name not in PlanIn.model_fields or name in values:
+            raise InputError(f"{name} is nothing a proposal changes", where=name)
+        if (
+            (name.endswith("_id") or name in numbers or name == "card_gb")
+            and not value.lstrip("-").isdecimal()
+            and value
+        ):
+            raise InputError(f"{name} is a number", where=name)
+        values[name] = None if value == "" else value
+    return _change(pk, PlanIn.model_validate(values))
+
+
+def _change(pk: int, payload: PlanIn) -> PlanOut:
     sent = payload.model_dump(exclude_unset=True)
     view = judged(pk)
     refuse_closed_or_writing(view)
     row, run = view.loaded.row, view.loaded.run
     if run is not None and run.off_at is None and {"board_unit_id", "way"} & set(sent):
         raise RefusedError("its board is powered", next_step="Power it off under First boot, then change the plan.")
+    values = _values(row, payload, sent)
+    with transaction.atomic():
+        if values:
+            Deployment.objects.filter(pk=pk).update(**values)
+        if payload.drop_part is not None:
+            planning.drop_part(row, payload.drop_part)
+        if payload.add_part is not None:
+            planning.add_part(row, part=payload.add_part)
+        if payload.add_kind:
+            planning.add_part(row, kind=payload.add_kind)
+    image = values.get("image")
+    if isinstance(image, Image) and not image.xray:
+        queue_reading(image)
+    return _out(judged(pk))
+
+
+def _values(row: Deployment, payload: PlanIn, sent: dict[str, object]) -> dict[str, object]:
+    """Return the columns that change. Raises InputError, or DoesNotExist for what is not at this place."""
     values: dict[str, object] = {}
     if "name" in sent and (name := " ".join((payload.name or "").split())[:80]):
         values["name"] = name
-    if "board_unit_id" in sent:
-        values["board_unit"] = (
-            BoardUnit.objects.get(pk=payload.board_unit_id, site=row.site) if payload.board_unit_id else None
-        )
-    if "supply_id" in sent:
-        values["supply"] = Supply.objects.get(pk=payload.supply_id, site=row.site) if payload.supply_id else None
+    for field, rows in _of_place(row).items():
+        if f"{field}_id" in sent:
+            key = getattr(payload, f"{field}_id")
+            values[field] = rows.get(pk=key) if key else None
+    if "image_id" in sent and payload.image_id is not None:
+        values["image"] = Image.objects.get(pk=payload.image_id, present=True)
     if "card_gb" in sent:
         if payload.card_gb is not None and payload.card_gb not in NOMINAL_CARD_GB:
             raise InputError(f"no card is printed {payload.card_gb} GB", where="card_gb",
                              expected=", ".join(str(gb) for gb in NOMINAL_CARD_GB))  # fmt: skip
         values["card_gb"] = payload.card_gb
+        values.setdefault("owned_card", None)
+    owned = values.get("owned_card")
+    if isinstance(owned, OwnedCard):
+        values["card_gb"] = owned.size_gb
     if "way" in sent and payload.way in ("wifi", "cable"):
         values["way"] = payload.way
-        if payload.way == "wifi" and row.network_id is None:
+        if payload.way == "wifi" and row.network_id is None and "network" not in values:
             values["network"] = first_network(row.site)
-    if "network_id" in sent:
-        values["network"] = (
-            WifiNetwork.objects.get(pk=payload.network_id, site=row.site) if payload.network_id else None
-        )
-    if values:
-        with transaction.atomic():
-            Deployment.objects.filter(pk=pk).update(**values)
-    return _out(judged(pk))
+    if "way_in" in sent and (payload.way_in or "") in ("", *WAYS_IN):
+        values["way_in"] = payload.way_in or ""
+    if payload.load_share is not None:
+        values["load_share"] = payload.load_share
+    return values
+
+
+def _of_place(row: Deployment) -> dict[str, QuerySet[Any]]:
+    """Return what may be chosen by its key: what lies at this deployment's place and nowhere else."""
+    models = {
+        "board_unit": BoardUnit,
+        "supply": Supply,
+        "cable": Cable,
+        "owned_card": OwnedCard,
+        "network": WifiNetwork,
+    }
+    return {field: model._default_manager.filter(site=row.site) for field, model in models.items()}
 
 
 def _out(view: Judged, search: str = "") -> PlanOut:
-    row, recipe, site = view.loaded.row, view.loaded.recipe, view.loaded.site
-    found = list(units_at(site, search)[: MOST_UNITS + 1])
-    units = found[:MOST_UNITS]
-    if row.board_unit is not None and not search and row.board_unit_id not in {u.pk for u in units}:
-        units.insert(0, row.board_unit)
-    users = users_of("board_unit", [u.pk for u in units])
+    one, row, recipe, site = view.loaded, view.loaded.row, view.loaded.recipe, view.loaded.site
+    shelf = shelf_at(site, recipe.id, mine=row, search=search)
+    plan = planning.plan_of(one, shelf)
+    time = planning.time_of(one, plan)
+    board = plan.board
     return PlanOut(
         deployment=deployment_out(view),
         name=row.name,
         board_unit_id=row.board_unit_id,
         supply_id=row.supply_id,
+        cable_id=row.cable_id,
+        owned_card_id=row.owned_card_id,
         card_gb=row.card_gb,
         way=row.way,
+        way_in=plan.own_way_in,
         network_id=row.network_id,
+        load_share=row.load_share,
         ways=list(recipe.ways),
+        ways_in=[WayInOut(id=w, text=WAYS_IN[w]) for w in recipe.ways_in],
         least_gb=recipe.card.least_gb,
         advised_gb=recipe.card.advised_gb,
-        units=[_unit(u, users[u.pk].words) for u in units],
-        more_units=len(found) > MOST_UNITS,
-        supplies=[
-            SupplyOut(id=s.pk, name=s.name, text=f"{s.voltage_v:g} V, {s.current_a:g} A, {s.connector}")
-            for s in Supply.objects.filter(site=site).order_by("pk")[:MOST_SUPPLIES]
-        ],
-        networks=[NetworkChoiceOut(id=n.pk, ssid=n.ssid, band_ghz=n.band_ghz) for n in site.wifi.order_by("pk")],
+        units=_units(plan, shelf),
+        more_units=units_at(site, search)[: MOST_UNITS + 1].count() > MOST_UNITS,
+        supplies=[_option(o, supply_text(shelf, o.key)) for o in supply_options(plan, shelf)],
+        cables=[_option(o, cable_text(shelf, o.key)) for o in cable_options(plan, shelf)],
+        needs_cable=plan.supply is not None and plan.supply.has_socket,
+        cards=[_option(o, card_text(shelf, o.key)) for o in card_options(plan, shelf)],
+        networks=[NetworkChoiceOut(id=n.key, ssid=n.name, band_ghz=n.thing.band_ghz) for n in shelf.networks],
         card_sizes=[g for g in NOMINAL_CARD_GB if 4 <= g <= 256],
-        cautions=list(recipe.cautions),
+        parts=_parts(plan),
+        part_choices=_part_choices(plan, shelf),
+        cautions=list(caution_texts(recipe)),
         findings=view.of(Station.PLAN),
+        proposals=[] if view.closed else [_proposal(p) for p in planning.proposals(plan, shelf)],
+        picture=_picture(board) if board else None,
+        header=header_map(plan),
+        power=power_sum(plan) if board else None,
+        shopping=planning.list_of(one, plan, shelf),
+        time=_time(time) if time else None,
     )
 
 
-def _unit(unit: BoardUnit, users: list[str]) -> UnitOut:
-    board = wiring.boards().get(unit.board)
-    if board is None:
-        return UnitOut(id=unit.pk, name=unit.name, board_name=unit.board, printed_mark="", bits=0,
-                       radio="its description is gone", ethernet=False, used_by=users)  # fmt: skip
+def _proposal(proposal: Proposal) -> ProposalOut:
+    return ProposalOut(
+        cures=proposal.cures, title=proposal.title, sets=[SetOut(field=f, value=v) for f, v in proposal.sets],
+        effort_text=proposal.effort_text, price=str(proposal.price or ""), verdict=proposal.verdict, findings=list(proposal.findings),
+    )  # fmt: skip
+
+
+def _time(time: JobTime) -> TimeOut:
+    return TimeOut(from_s=time.from_s, to_s=time.to_s, spans=list(time.spans))
+
+
+def _picture(board: Board) -> BoardPictureOut:
+    return BoardPictureOut(
+        name=board.name, printed_mark=board.printed_mark, mark_place=board.mark_place, telling_apart=board.telling_apart,
+        drawing=board.drawing,
+    )  # fmt: skip
+
+
+def _option(option: Option, text: str) -> OptionOut:
+    return OptionOut(
+        id=option.key, name=option.name, text=text, verdict=option.verdict, reason=option.reason, used_by=list(option.used_by)
+    )  # fmt: skip
+
+
+def board_text(board: Board) -> str:
+    """Return what a board is, in a few words."""
     radio = " + ".join(f"{g:g}" for g in board.radio_ghz)
-    return UnitOut(
-        id=unit.pk,
-        name=unit.name,
-        board_name=board.name,
-        printed_mark=board.printed_mark,
-        bits=board.bits,
-        radio=f"{radio} GHz" if radio else "no radio",
-        ethernet=board.ethernet,
-        used_by=users,
-    )
+    words = [
+        f"{board.bits}-bit",
+        f"radio {radio} GHz" if radio else "no radio",
+        *(["network socket"] if board.ethernet else []),
+    ]
+    return ", ".join(words)
+
+
+def _units(plan: Plan, shelf: Shelf) -> list[BoardOptionOut]:
+    boards = {o.key: o.thing for o in shelf.boards}
+    return [
+        BoardOptionOut(
+            id=o.key, name=o.name, text=board_text(boards[o.key]), verdict=o.verdict, reason=o.reason, used_by=list(o.used_by),
+            board_name=boards[o.key].name, printed_mark=boards[o.key].printed_mark,
+        )
+        for o in board_options(plan, shelf)
+    ]  # fmt: skip
+
+
+def supply_text(shelf: Shelf, key: int) -> str:
+    supply = next(o.thing for o in shelf.supplies if o.key == key)
+    battery = f", {supply.battery.capacity_mah:g} mAh" if supply.battery else ""
+    return f"{supply.voltage_v:g} V, {supply.current_a:g} A, {supply.connector}{battery}"
+
+
+def cable_text(shelf: Shelf, key: int) -> str:
+    cable = next(o.thing for o in shelf.cables if o.key == key)
+    gauge = f"AWG {cable.awg}" if cable.awg else "no gauge printed"
+    return f"{cable.plug_to_supply} to {cable.plug_to_board}, {cable.length_m:g} m, {gauge}"
+
+
+def card_text(shelf: Shelf, key: int) -> str:
+    card = next(o.thing for o in shelf.cards if o.key == key)
+    marks = ", ".join(card.classes) or "marks not read"
+    return f"{card.size_gb} GB, {marks}{', for recorders' if card.endurance else ''}"
+
+
+def _parts(plan: Plan) -> list[PlannedPartOut]:
+    return [
+        PlannedPartOut(
+            place=place, name=p.name, kind=p.part.name, role=ROLES[p.part.role], owned=bool(p.owned_name), seen=p.part.seen,
+            price=str(p.part.price or ""), overlay=list(p.part.overlay), remarks=p.part.remarks,
+        )
+        for place, p in enumerate(plan.parts)
+    ]  # fmt: skip
+
+
+def _part_choices(plan: Plan, shelf: Shelf) -> list[PartChoiceOut]:
+    """Return what may be added: for what the recipe asks for first, of the shelf before what is to be bought."""
+    chosen = {p.owned_name for p in plan.parts}
+    wanted: list[PartChoiceOut] = []
+    seen: set[tuple[int | None, str]] = set()
+    owned = {o.key: o.thing for o in shelf.parts}
+    for need in plan.recipe.needs:
+        for option in part_options(plan, shelf, need):
+            if option.name not in chosen and (key := (option.key, "")) not in seen:
+                seen.add(key)
+                part = owned[option.key]
+                text = f"on the shelf{f', planned for {option.used_by[0]}' if option.used_by else ''}"
+                wanted.append(
+                    PartChoiceOut(part_id=option.key, kind=part.id, name=option.name, role=ROLES[need.role], text=text, wanted=True,
+                                  verdict=option.verdict, reason=option.reason)
+                )  # fmt: skip
+    others = []
+    for one in shelf.parts:
+        if one.name not in chosen and (one.key, "") not in seen:
+            text = f"on the shelf{f', planned for {one.used_by[0]}' if one.used_by else ''}"
+            others.append(PartChoiceOut(part_id=one.key, kind=one.thing.id, name=one.name, role=ROLES[one.thing.role], text=text,
+                                        wanted=False, verdict=Severity.OK, reason=""))  # fmt: skip
+    for kind in shelf.catalogue.values():
+        asked = any(n.met_by(kind) for n in plan.recipe.needs)
+        price = f"to buy, about {kind.price}" if kind.price else "to buy"
+        out = PartChoiceOut(part_id=None, kind=kind.id, name=kind.name, role=ROLES[kind.role], text=price, wanted=asked,
+                            verdict=Severity.OK, reason=kind.seen)  # fmt: skip
+        (wanted if asked else others).append(out)
+    return [*wanted, *others]

@@ -145,7 +145,7 @@ def agree(request: HttpRequest, pk: int) -> SettingsOut:
     view = judged(pk)
     walk, row = view.loaded.walk, view.loaded.row
     stops = [f for f in walk.settings_findings if f.severity is Severity.STOP]
-    if stops or not walk.filled:
+    if stops or (walk.fills and not walk.filled):
         raise RefusedError(
             stops[0].title if stops else "no image was read yet",
             next_step=stops[0].fix if stops else "Choose the image first.",

@@ -10,7 +10,8 @@ from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
 from mintseed.core.find.candidates import page_url
 from mintseed.core.findings import Severity
-from mintseed.core.recipes.model import SetupStep
+from mintseed.core.plan.cautions import caution_texts
+from mintseed.core.recipes.model import ContentFolder, SetupStep
 from mintseed.core.setup.steps import StepResult
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.journal import record
@@ -28,6 +29,8 @@ class SetupOut(Schema):
     url: str
     steps: list[StepResult]
     cautions: list[str]
+    content: list[ContentFolder]
+    """where people's own files go"""
 
 
 class StepIn(Schema):
@@ -98,5 +101,6 @@ def _out(view: Judged) -> SetupOut:
         deployment=deployment_out(view),
         url=page_url(one.recipe.page, claimed) if claimed else "",
         steps=list(walk.setup_results),
-        cautions=list(one.recipe.cautions),
+        cautions=list(caution_texts(one.recipe)),
+        content=list(one.recipe.content),
     )

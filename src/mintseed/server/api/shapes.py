@@ -13,6 +13,7 @@ from mintseed.core.card.identity import Recognition
 from mintseed.core.findings import Finding
 from mintseed.core.line import Line
 from mintseed.core.units import binary_size, drive_size, nominal_gb
+from mintseed.server import descriptions
 from mintseed.server.agent.bench_row import is_alive
 from mintseed.server.agent.drives import RECOGNITION, listed
 from mintseed.server.jobs.state import describe_trouble, is_active
@@ -47,8 +48,8 @@ class DeploymentOut(Schema):
 
 def deployment_out(judged: Judged | Listed) -> DeploymentOut:
     row = judged.loaded.row if isinstance(judged, Judged) else judged.row
-    recipe = wiring.recipes().get(row.recipe)
-    board = wiring.boards().get(row.board_unit.board) if row.board_unit else None
+    recipe = descriptions.recipes().get(row.recipe)
+    board = descriptions.boards().get(row.board_unit.board) if row.board_unit else None
     return DeploymentOut(
         id=row.pk,
         name=row.name,

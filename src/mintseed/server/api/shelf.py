@@ -1,104 +1,124 @@
-"""Shelf: the boards and supplies one owns, at one place."""
+"""Shelf: what one owns at one place: boards, cards, supplies, cables, parts."""
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from collections import defaultdict
+from collections.abc import Callable
+from typing import Annotated, Any, Literal
 
 from django.db import transaction
-from django.db.models import Q, QuerySet
+from django.db.models import Model
 from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import Field
 
-from mintseed import wiring
-from mintseed.core.contained import unknown_board
+from mintseed.core.boards.model import PLUGS, SOCKETS
+from mintseed.core.contained import unknown_board, unknown_part
 from mintseed.core.errors import InputError, RefusedError
-from mintseed.core.findings import Finding
+from mintseed.core.hardware_address import hardware_address
+from mintseed.core.parts.model import ROLES
+from mintseed.core.plan.cards import CLASSES
+from mintseed.core.plan.copper import MILLIOHM_PER_M
+from mintseed.core.units import NOMINAL_CARD_GB
+from mintseed.server import descriptions
+from mintseed.server.api.plan import board_text
+from mintseed.server.api.shelf_shapes import (
+    BoardKindOut,
+    CableIn,
+    CardIn,
+    CardWriteOut,
+    PartIn,
+    PartKindOut,
+    ShelfCableOut,
+    ShelfCardOut,
+    ShelfOut,
+    ShelfPartOut,
+    ShelfSupplyOut,
+    ShelfUnitOut,
+    SupplyIn,
+    UnitIn,
+)
 from mintseed.server.journal import record
 from mintseed.server.judging import judge_soon
-from mintseed.server.lists import users_of
-from mintseed.server.models import BoardUnit, BootRun, Site, Supply
+from mintseed.server.lists import part_users, users_of
+from mintseed.server.models import BoardUnit, BootRun, Cable, OwnedCard, Part, Site, Supply, Write
+from mintseed.server.shelf import units_at
 
 router = Router(tags=["shelf"])
 
-
-class BoardKindOut(Schema):
-    """A model of board one may own, told apart by its printed mark."""
-
-    id: str
-    name: str
-    maker: str
-    printed_mark: str
-    bits: int
-    radio: str
-    ethernet: bool
-    supply_text: str
-    twin: str
-
-
-class ShelfUnitOut(Schema):
-    id: int
-    name: str
-    board: str
-    board_name: str
-    printed_mark: str
-    used_by: list[str]
-    findings: list[Finding]
-
-
-class ShelfSupplyOut(Schema):
-    id: int
-    name: str
-    voltage_v: float
-    current_a: float
-    connector: str
-    used_by: list[str]
-
-
-class ShelfOut(Schema):
-    """`units` is a page; `units_after` asks for the next one."""
-
-    site_id: int
-    units: list[ShelfUnitOut]
-    units_after: int | None
-    supplies: list[ShelfSupplyOut]
-    kinds: list[BoardKindOut]
-    connectors: list[str]
-
-
-class UnitIn(Schema):
-    name: str = Field(min_length=1, max_length=80)
-    board: str
-
-
-class SupplyIn(Schema):
-    name: str = Field(min_length=1, max_length=80)
-    voltage_v: float = Field(gt=0, le=60)
-    current_a: float = Field(gt=0, le=30)
-    connector: Literal["micro-USB", "USB-C", "barrel plug", "header pins"]
-
-
-CONNECTORS = ("micro-USB", "USB-C", "barrel plug", "header pins")
-
-
 PAGE_UNITS = 40
-MOST_SUPPLIES = 200
+SHOWN_WRITES = 5
+MOST_WRITES = 1000
+"""writes to all cards of a shelf that are looked at and counted"""
+MOST_THINGS = 200
 
 
 @router.get("/sites/{site_pk}/shelf", response=ShelfOut)
-def read_shelf(
+def read_shelf_of(
     request: HttpRequest, site_pk: int, after: int = 0, search: Annotated[str, Field(max_length=80)] = ""
 ) -> ShelfOut:
     return _out(Site.objects.get(pk=site_pk), after=after, search=search.strip())
 
 
-@router.post("/sites/{site_pk}/shelf/boards", response=ShelfOut)
-def add_unit(request: HttpRequest, site_pk: int, payload: UnitIn) -> ShelfOut:
+def _unit(payload: UnitIn) -> dict[str, Any]:
+    boards = descriptions.boards()
+    if payload.board not in boards:
+        raise InputError(f"no board is called {payload.board}", expected=", ".join(boards), where="board")
+    try:
+        macs = [hardware_address(m) for m in payload.macs.split()]
+    except ValueError as error:
+        raise InputError(str(error), where="macs", expected="six pairs such as 02:51:48:00:00:0a") from error
+    return {"name": " ".join(payload.name.split()), "board": payload.board, "macs": macs, "note": payload.note}
+
+
+def _supply(payload: SupplyIn) -> dict[str, Any]:
+    values = _named(payload)
+    return values | ({"length_m": None, "awg": None} if payload.connector in SOCKETS else {})
+
+
+def _part(payload: PartIn) -> dict[str, Any]:
+    if payload.kind not in descriptions.parts():
+        raise InputError(f"no part is called {payload.kind}", where="kind")
+    return _named(payload)
+
+
+def _named(payload: Schema) -> dict[str, Any]:
+    values: dict[str, Any] = payload.model_dump()
+    return values | {"name": " ".join(values["name"].split())}
+
+
+def _add(site_pk: int, model: type[Model], values: dict[str, Any], what: str) -> ShelfOut:
     site = Site.objects.get(pk=site_pk)
     with transaction.atomic():
-        unit = BoardUnit.objects.create(site=site, **_unit(payload))
-        record(None, "", "shelf.board-added", f"Board added: {unit.name}, {unit.board}")
+        model._default_manager.create(site=site, **values)
+        record(None, "", f"shelf.{what}-added", f"{what.capitalize()} added: {values['name']}")
     return _out(site)
+
+
+def _change(row: Any, values: dict[str, Any], what: str, **which: Any) -> ShelfOut:
+    with transaction.atomic():
+        type(row)._default_manager.filter(pk=row.pk).update(**values)
+        judge_soon(**which)
+        record(None, "", f"shelf.{what}-changed", f"{what.capitalize()} changed: {values['name']}")
+    return _out(row.site)
+
+
+def _remove(row: Any, what: str, users: tuple[str, ...]) -> ShelfOut:
+    if users:
+        raise RefusedError(f"{row.name} is planned for {users[0]}", next_step=f"Choose another {what} there first.")
+    with transaction.atomic():
+        record(None, "", f"shelf.{what}-removed", f"{what.capitalize()} removed: {row.name}")
+        row.delete()
+    return _out(row.site)
+
+
+def _users(field: Literal["board_unit", "supply", "cable", "owned_card"], pk: int) -> tuple[str, ...]:
+    return users_of(field, [pk])[pk].names
+
+
+@router.post("/sites/{site_pk}/shelf/boards", response=ShelfOut)
+def add_unit(request: HttpRequest, site_pk: int, payload: UnitIn) -> ShelfOut:
+    return _add(site_pk, BoardUnit, _unit(payload), "board")
 
 
 @router.put("/shelf/boards/{pk}", response=ShelfOut)
@@ -106,68 +126,74 @@ def change_unit(request: HttpRequest, pk: int, payload: UnitIn) -> ShelfOut:
     unit = BoardUnit.objects.select_related("site").get(pk=pk)
     if payload.board != unit.board:
         _refuse_powered(unit)
-    with transaction.atomic():
-        BoardUnit.objects.filter(pk=pk).update(**_unit(payload))
-        judge_soon(board_unit=pk)
-        record(None, "", "shelf.board-changed", f"Board changed: {payload.name}, {payload.board}")
-    return _out(unit.site)
+    return _change(unit, _unit(payload), "board", board_unit=pk)
 
 
 @router.delete("/shelf/boards/{pk}", response=ShelfOut)
 def remove_unit(request: HttpRequest, pk: int) -> ShelfOut:
     unit = BoardUnit.objects.select_related("site").get(pk=pk)
     _refuse_powered(unit)
-    if users := users_of("board_unit", [unit.pk])[unit.pk].names:
-        raise RefusedError(f"{unit.name} is planned for {users[0]}", next_step="Choose another board there first.")
-    with transaction.atomic():
-        record(None, "", "shelf.board-removed", f"Board removed: {unit.name}")
-        unit.delete()
-    return _out(unit.site)
+    return _remove(unit, "board", _users("board_unit", pk))
 
 
 @router.post("/sites/{site_pk}/shelf/supplies", response=ShelfOut)
 def add_supply(request: HttpRequest, site_pk: int, payload: SupplyIn) -> ShelfOut:
-    site = Site.objects.get(pk=site_pk)
-    with transaction.atomic():
-        supply = Supply.objects.create(site=site, **payload.model_dump())
-        record(None, "", "shelf.supply-added", f"Supply added: {supply.name}")
-    return _out(site)
+    return _add(site_pk, Supply, _supply(payload), "supply")
 
 
 @router.put("/shelf/supplies/{pk}", response=ShelfOut)
 def change_supply(request: HttpRequest, pk: int, payload: SupplyIn) -> ShelfOut:
-    supply = Supply.objects.select_related("site").get(pk=pk)
-    with transaction.atomic():
-        Supply.objects.filter(pk=pk).update(**payload.model_dump())
-        judge_soon(supply=pk)
-        record(None, "", "shelf.supply-changed", f"Supply changed: {payload.name}")
-    return _out(supply.site)
+    return _change(Supply.objects.select_related("site").get(pk=pk), _supply(payload), "supply", supply=pk)
 
 
 @router.delete("/shelf/supplies/{pk}", response=ShelfOut)
 def remove_supply(request: HttpRequest, pk: int) -> ShelfOut:
-    supply = Supply.objects.select_related("site").get(pk=pk)
-    if users := users_of("supply", [supply.pk])[supply.pk].names:
-        raise RefusedError(f"{supply.name} is planned for {users[0]}", next_step="Choose another supply there first.")
-    with transaction.atomic():
-        record(None, "", "shelf.supply-removed", f"Supply removed: {supply.name}")
-        supply.delete()
-    return _out(supply.site)
+    return _remove(Supply.objects.select_related("site").get(pk=pk), "supply", _users("supply", pk))
 
 
-def units_at(site: Site, search: str = "") -> QuerySet[BoardUnit]:
-    """Return the boards at `site` whose name, or whose kind's name or mark, has `search` in it."""
-    units = BoardUnit.objects.filter(site=site).order_by("pk")
-    if not search:
-        return units
-    kinds = [b.id for b in wiring.boards().values() if search.lower() in f"{b.name} {b.printed_mark}".lower()]
-    return units.filter(Q(name__icontains=search) | Q(board__in=kinds))
+@router.post("/sites/{site_pk}/shelf/cables", response=ShelfOut)
+def add_cable(request: HttpRequest, site_pk: int, payload: CableIn) -> ShelfOut:
+    return _add(site_pk, Cable, _named(payload), "cable")
 
 
-def _unit(payload: UnitIn) -> dict[str, str]:
-    if payload.board not in wiring.boards():
-        raise InputError(f"no board is called {payload.board}", expected=", ".join(wiring.boards()), where="board")
-    return {"name": " ".join(payload.name.split()), "board": payload.board}
+@router.put("/shelf/cables/{pk}", response=ShelfOut)
+def change_cable(request: HttpRequest, pk: int, payload: CableIn) -> ShelfOut:
+    return _change(Cable.objects.select_related("site").get(pk=pk), _named(payload), "cable", cable=pk)
+
+
+@router.delete("/shelf/cables/{pk}", response=ShelfOut)
+def remove_cable(request: HttpRequest, pk: int) -> ShelfOut:
+    return _remove(Cable.objects.select_related("site").get(pk=pk), "cable", _users("cable", pk))
+
+
+@router.post("/sites/{site_pk}/shelf/cards", response=ShelfOut)
+def add_card(request: HttpRequest, site_pk: int, payload: CardIn) -> ShelfOut:
+    return _add(site_pk, OwnedCard, _named(payload), "card")
+
+
+@router.put("/shelf/cards/{pk}", response=ShelfOut)
+def change_card(request: HttpRequest, pk: int, payload: CardIn) -> ShelfOut:
+    return _change(OwnedCard.objects.select_related("site").get(pk=pk), _named(payload), "card", owned_card=pk)
+
+
+@router.delete("/shelf/cards/{pk}", response=ShelfOut)
+def remove_card(request: HttpRequest, pk: int) -> ShelfOut:
+    return _remove(OwnedCard.objects.select_related("site").get(pk=pk), "card", _users("owned_card", pk))
+
+
+@router.post("/sites/{site_pk}/shelf/parts", response=ShelfOut)
+def add_part(request: HttpRequest, site_pk: int, payload: PartIn) -> ShelfOut:
+    return _add(site_pk, Part, _part(payload), "part")
+
+
+@router.put("/shelf/parts/{pk}", response=ShelfOut)
+def change_part(request: HttpRequest, pk: int, payload: PartIn) -> ShelfOut:
+    return _change(Part.objects.select_related("site").get(pk=pk), _part(payload), "part", parts__part=pk)
+
+
+@router.delete("/shelf/parts/{pk}", response=ShelfOut)
+def remove_part(request: HttpRequest, pk: int) -> ShelfOut:
+    return _remove(Part.objects.select_related("site").get(pk=pk), "part", part_users([pk])[pk].names)
 
 
 def _refuse_powered(unit: BoardUnit) -> None:
@@ -177,45 +203,84 @@ def _refuse_powered(unit: BoardUnit) -> None:
 
 
 def _out(site: Site, *, after: int = 0, search: str = "") -> ShelfOut:
-    boards = wiring.boards()
+    boards = descriptions.boards()
     rows = list(units_at(site, search).filter(pk__gt=after)[: PAGE_UNITS + 1])
     units = rows[:PAGE_UNITS]
-    supplies = list(Supply.objects.filter(site=site).order_by("pk")[:MOST_SUPPLIES])
-    unit_users, supply_users = (
-        users_of("board_unit", [u.pk for u in units]),
-        users_of("supply", [s.pk for s in supplies]),
-    )
+    unit_users = users_of("board_unit", [u.pk for u in units])
     return ShelfOut(
         site_id=site.pk,
         units=[_unit_out(u, unit_users[u.pk].words) for u in units],
         units_after=units[-1].pk if len(rows) > PAGE_UNITS else None,
-        supplies=[
-            ShelfSupplyOut(
-                id=s.pk, name=s.name, voltage_v=s.voltage_v, current_a=s.current_a, connector=s.connector, used_by=supply_users[s.pk].words
-            )
-            for s in supplies
-        ],
+        supplies=_each(site, Supply, "supply", ShelfSupplyOut),
+        cables=_each(site, Cable, "cable", ShelfCableOut),
+        cards=_cards(site),
+        parts=_parts(site),
         kinds=[
             BoardKindOut(
-                id=b.id, name=b.name, maker=b.maker, printed_mark=b.printed_mark, bits=b.bits, ethernet=b.ethernet,
-                radio=f"{' + '.join(f'{g:g}' for g in b.radio_ghz)} GHz" if b.radio_ghz else "no radio",
-                supply_text=f"{b.supply.voltage_v:g} V, {b.supply.least_current_a:g} A, {b.supply.connector}",
-                twin=boards[b.twin].name if b.twin in boards else "",
+                id=b.id, name=b.name, maker=b.maker, printed_mark=b.printed_mark, mark_place=b.mark_place, telling_apart=b.telling_apart,
+                text=board_text(b), supply_text=f"{b.supply.voltage_v:g} V, {b.supply.least_current_a:g} A, {b.supply.connector}",
+                twin=boards[b.twin].name if b.twin and b.twin in boards else "", drawing=b.drawing,
             )
             for b in boards.values()
         ],
-        connectors=list(CONNECTORS),
+        part_kinds=[PartKindOut(id=p.id, name=p.name, role=ROLES[p.role], seen=p.seen) for p in descriptions.parts().values()],
+        connectors=[*PLUGS, *SOCKETS],
+        plugs=list(PLUGS),
+        gauges=list(MILLIOHM_PER_M),
+        classes=list(CLASSES),
+        card_sizes=[g for g in NOMINAL_CARD_GB if g >= 4],
     )  # fmt: skip
 
 
+def _each(
+    site: Site, model: type[Model], field: Literal["supply", "cable", "owned_card"], shape: Callable[..., Any]
+) -> list[Any]:
+    rows = list(model._default_manager.filter(site=site).order_by("pk").values()[:MOST_THINGS])
+    users = users_of(field, [int(r["id"]) for r in rows])
+    return [shape(**{**row, "used_by": users[int(row["id"])].words}) for row in rows]
+
+
+def _cards(site: Site) -> list[ShelfCardOut]:
+    rows = list(OwnedCard.objects.filter(site=site).order_by("pk")[:MOST_THINGS])
+    users = users_of("owned_card", [c.pk for c in rows])
+    history: dict[int, list[CardWriteOut]] = defaultdict(list)
+    held = Write.objects.filter(owned_card__in=rows).order_by("-pk")
+    for pk, begun, name, outcome in held.values_list("owned_card", "begun_at", "deployment__name", "outcome")[
+        :MOST_WRITES
+    ]:
+        history[pk or 0].append(CardWriteOut(at=begun, deployment=name, outcome=outcome or "not ended"))
+    return [
+        ShelfCardOut(
+            id=c.pk, name=c.name, size_gb=c.size_gb, classes=c.classes, endurance=c.endurance, note=c.note, used_by=users[c.pk].words,
+            writes=len(history[c.pk]), history=history[c.pk][:SHOWN_WRITES],
+        )
+        for c in rows
+    ]  # fmt: skip
+
+
+def _parts(site: Site) -> list[ShelfPartOut]:
+    rows = list(Part.objects.filter(site=site).order_by("pk")[:MOST_THINGS])
+    kinds, users = descriptions.parts(), part_users([p.pk for p in rows])
+    return [
+        ShelfPartOut(
+            id=p.pk, name=p.name, kind=p.kind, kind_name=kinds[p.kind].name if p.kind in kinds else p.kind,
+            role=ROLES[kinds[p.kind].role] if p.kind in kinds else "", note=p.note, used_by=users[p.pk].words,
+            findings=[] if p.kind in kinds else [unknown_part(p.name, p.kind)],
+        )
+        for p in rows
+    ]  # fmt: skip
+
+
 def _unit_out(unit: BoardUnit, users: list[str]) -> ShelfUnitOut:
-    board = wiring.boards().get(unit.board)
+    board = descriptions.boards().get(unit.board)
     return ShelfUnitOut(
         id=unit.pk,
         name=unit.name,
         board=unit.board,
         board_name=board.name if board else unit.board,
         printed_mark=board.printed_mark if board else "",
+        macs=list(unit.macs),
+        note=unit.note,
         used_by=users,
         findings=[] if board else [unknown_board(unit.name, unit.board)],
     )

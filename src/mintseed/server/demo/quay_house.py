@@ -9,15 +9,16 @@ from django.db import transaction
 
 from mintseed.core.errors import MintSeedError
 from mintseed.core.visible import one_line
+from mintseed.server import descriptions
 from mintseed.server.jobs.state import trouble_of
 from mintseed.server.jobs.tasks import read_image
 from mintseed.server.journal import record
 from mintseed.server.library import strangers, sync_library
-from mintseed.server.models import BoardUnit, Image, Site, Supply, WifiNetwork
+from mintseed.server.models import BoardUnit, Cable, Image, OwnedCard, Part, Site, Supply, WifiNetwork
 from mintseed.standins.forge.build import build_demo
 from mintseed.standins.forge.sources import DEMO_IMAGES
 from mintseed.standins.router.leases import LeaseBook
-from mintseed.wiring import Config, board_files, recipe_files
+from mintseed.wiring import Config
 
 Say = Callable[[str], None]
 
@@ -38,12 +39,74 @@ UNITS = (
     ("Sprig, spare", "sprig"),
     ("Larkspur C, blue case", "larkspur-c"),
     ("Larkspur R, new in its bag", "larkspur-r"),
+    ("Tansy II, birthday present", "tansy-ii"),
+    ("Bramble, from the club", "bramble"),
+    ("Thistle, loose module", "thistle"),
 )
 
-SUPPLIES = (
-    ("Small white one", 5.0, 1.2, "micro-USB"),
-    ("Black one with switch", 5.1, 2.5, "micro-USB"),
-    ("Grey USB-C one", 5.1, 3.0, "USB-C"),
+SUPPLIES: tuple[dict[str, Any], ...] = (
+    {
+        "name": "Small white one",
+        "voltage_v": 5.0,
+        "current_a": 1.2,
+        "connector": "micro-USB",
+        "length_m": 1.0,
+        "awg": 26,
+    },
+    {
+        "name": "Black one with switch",
+        "voltage_v": 5.1,
+        "current_a": 2.5,
+        "connector": "micro-USB",
+        "length_m": 1.2,
+        "awg": 20,
+    },
+    {"name": "Grey USB-C one", "voltage_v": 5.1, "current_a": 3.0, "connector": "USB-C", "length_m": 1.5, "awg": 20},
+    {"name": "Twin charger", "voltage_v": 5.1, "current_a": 2.5, "connector": "USB-A socket"},
+    {"name": "Pocket battery", "voltage_v": 5.1, "current_a": 2.4, "connector": "USB-A socket", "battery_mah": 10_000},
+    {
+        "name": "Round-plug one",
+        "voltage_v": 5.0,
+        "current_a": 2.0,
+        "connector": "barrel plug",
+        "length_m": 1.5,
+        "awg": 22,
+    },
+    {"name": "Bench supply at 3.3 V", "voltage_v": 3.3, "current_a": 1.0, "connector": "header pins"},
+)
+
+CABLES: tuple[dict[str, Any], ...] = (
+    {"name": "Short thick one", "plug_to_supply": "USB-A", "plug_to_board": "micro-USB", "length_m": 0.5, "awg": 22},
+    {
+        "name": "Long thin white one",
+        "plug_to_supply": "USB-A",
+        "plug_to_board": "micro-USB",
+        "length_m": 2.0,
+        "awg": 28,
+    },
+    {
+        "name": "Red one, nothing printed",
+        "plug_to_supply": "USB-A",
+        "plug_to_board": "USB-C",
+        "length_m": 1.0,
+        "awg": None,
+    },
+)
+
+CARDS: tuple[dict[str, Any], ...] = (
+    {"name": "Old grey card", "size_gb": 8, "classes": ["C4"], "endurance": False},
+    {"name": "Card from the desk tin", "size_gb": 16, "classes": ["C10", "U1"], "endurance": False},
+    {"name": "Recorder card", "size_gb": 64, "classes": ["C10", "U3", "V30"], "endurance": True},
+)
+
+PARTS: tuple[tuple[str, str], ...] = (
+    ("Chorus board", "chorus"),
+    ("Reed modem, second-hand", "reed-modem"),
+    ("Gull camera", "gull-camera"),
+    ("Finch stick", "finch"),
+    ("Clear shells", "larkspur-case"),
+    ("Serial adapter with the switch", "tether"),
+    ("Spare pad", "twin-pad"),
 )
 
 CARD_RATE_BYTES_PER_S = 45_000_000
@@ -133,10 +196,11 @@ def seed_database(config: Config, say: Say = print) -> None:
                 WifiNetwork.objects.create(site=site, **network)
             for name, board in UNITS:
                 BoardUnit.objects.create(site=site, name=name, board=board)
-            for name, voltage_v, current_a, connector in SUPPLIES:
-                Supply.objects.create(
-                    site=site, name=name, voltage_v=voltage_v, current_a=current_a, connector=connector
-                )
+            for model, things in ((Supply, SUPPLIES), (Cable, CABLES), (OwnedCard, CARDS)):
+                for thing in things:
+                    model._default_manager.create(site=site, **thing)
+            for name, kind in PARTS:
+                Part.objects.create(site=site, name=name, kind=kind)
             record(None, "", "demo.loaded", f"{NAME} loaded: pretend site, boards, supplies and images")
     for image in sync_library():
         if not image.xray and not image.trouble and image.recipe:
@@ -147,5 +211,5 @@ def seed_database(config: Config, say: Say = print) -> None:
                 say(f"  {image.file_name} cannot be used: {error.sentence()}")
     for finding in strangers():
         say(f"  {finding.title}: {finding.detail} {finding.fix}")
-    for name, why in {**recipe_files().broken, **board_files().broken}.items():
+    for name, why in descriptions.known().broken.items():
         say(f"  {name} cannot be used: {why.sentence()}")

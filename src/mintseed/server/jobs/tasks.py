@@ -17,13 +17,19 @@ from mintseed.core.card.identity import CardMarks
 from mintseed.core.errors import ImageError, MintSeedError, OutsideError, RefusedError, StoppedError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.units import decimal_size, drive_size, duration
+from mintseed.core.visible import one_line
+from mintseed.server import descriptions
+from mintseed.server.agent.bench_row import own_bench
+from mintseed.server.bells import ring
 from mintseed.server.cards import card_of, settings_paths
+from mintseed.server.changes import changed
+from mintseed.server.demo import more_images
 from mintseed.server.jobs.heartbeat import Heartbeat
 from mintseed.server.jobs.leases import end_proofs, holds_lease
 from mintseed.server.jobs.state import ASK_AGAIN_AFTER_S, harm_of, trouble_of
 from mintseed.server.journal import record
 from mintseed.server.judging import job_moved
-from mintseed.server.library import UNREAD, keep_xray
+from mintseed.server.library import UNREAD, keep_xray, sync_library
 from mintseed.server.load import load
 from mintseed.server.models import FilledCopy, Image, Job, Write
 from mintseed.services import fill_image, inspect_image, save_filled, write_card
@@ -47,6 +53,12 @@ def read_image_task(job_pk: int) -> None:
 def fill_image_task(job_pk: int) -> None:
     """Make one filled image as a file."""
     _run(job_pk, _fill_image)
+
+
+@task()
+def build_images_task(job_pk: int) -> None:
+    """Build the made-up images that are not there yet, and read each."""
+    _run(job_pk, _build_images)
 
 
 def _run(job_pk: int, work: Callable[[Job, Heartbeat], None]) -> None:
@@ -200,6 +212,38 @@ def _fill_image(job: Job, heartbeat: Heartbeat) -> None:
         )
 
 
+def _build_images(job: Job, heartbeat: Heartbeat) -> None:
+    """Build one image and read it; the next one waits in the queue like anybody else's work."""
+    config = wiring.config()
+    if not config.is_standin:
+        raise RefusedError("only the stand-in bench builds images", next_step="Put your own into the library.")
+    name = next(iter(more_images.missing(config.library)), None)
+    if name is not None:
+        try:
+            more_images.build(name, config.library)
+        except (OSError, RuntimeError) as error:
+            raise OutsideError(
+                f"{name} could not be built: {one_line(str(error))[:200]}",
+                next_step="Have them built again under Images.",
+            ) from error
+        for image in sync_library().filter(file_name=name, xray=""):
+            read_image(image, heartbeat.tell_bytes)
+    with transaction.atomic():
+        Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(state=Job.State.DONE, finished_at=timezone.now())
+        changed("images")
+        if more_images.missing(config.library):
+            queue_building()
+
+
+def queue_building() -> None:
+    """Have the worker build the next image."""
+    queue = own_bench().read_queue
+    with transaction.atomic():
+        job = Job.objects.create(kind=Job.Kind.BUILD_IMAGES)
+        build_images_task.using(queue_name=queue).enqueue(job.pk)
+        ring(queue)
+
+
 def _read_image(job: Job, heartbeat: Heartbeat) -> None:
     image = job.image
     if image is None:
@@ -212,7 +256,7 @@ def read_image(image: Image, tell: inspect_image.Tell = lambda done, total: None
     """X-ray `image` and store what it said. Raises MintSeedError when it cannot be read; nothing is stored then."""
     bench = wiring.bench()
     xray = inspect_image.execute(
-        image.file_name, library=bench.library, tools=bench.tools, recipes=wiring.recipes().values(), tell=tell
+        image.file_name, library=bench.library, tools=bench.tools, recipes=descriptions.recipes().values(), tell=tell
     )
     with transaction.atomic():
         keep_xray(image, xray, timezone.now())

@@ -113,7 +113,7 @@ def _joined(card: Path, root: int, manifest: dict[str, Any], values: dict[str, s
     service = root_file(card, root, f"etc/avahi/services/{manifest['appliance']}.service").decode("utf-8", "replace")
     page = root_file(card, root, "srv/page/index.html")
     has_account = bool(values.get(device["account"]) and values.get(device["account_hash"]))
-    factor = 1.6 if board["tiny"] else 1.0
+    factor = {"slow": 1.6, "fast": 0.8}.get(board["speed"], 1.0)
     return Outcome(
         after_s=manifest["join_s"] * factor,
         page_after_s=manifest["page_after_s"],

@@ -9,11 +9,11 @@ import random
 import shutil
 import subprocess
 import tempfile
-from collections.abc import Iterable
+from collections.abc import Callable, Sequence
 from pathlib import Path
 
 from mintseed.standins.board.boot import MANIFEST
-from mintseed.standins.forge.sources import MANIFESTS, BoardTree, ImageSpec
+from mintseed.standins.forge.sources import BoardTree, FirmwareSpec, ImageSpec
 
 MIB = 1024 * 1024
 FIRST_MIB = 4
@@ -86,7 +86,7 @@ def _root_volume(spec: ImageSpec, work: Path) -> Path:
     tree = work / "root"
     tree.mkdir()
     _write_tree(tree, spec.root_files)
-    _write_tree(tree, {MANIFEST: json.dumps(MANIFESTS[spec.appliance])})
+    _write_tree(tree, {MANIFEST: json.dumps(spec.manifest)})
     (tree / "usr/lib/programs").write_bytes(random.Random(spec.file + "root").randbytes(SYSTEM_MIB * MIB))
     volume = work / "root.ext4"
     _run("mke2fs", "-q", "-t", "ext4", "-L", f"{spec.appliance}-root", "-d", tree, volume, f"{spec.root_mib}M")
@@ -111,9 +111,17 @@ def build_disk(spec: ImageSpec, disk: Path, work: Path) -> None:
         _run("dd", f"if={volume}", f"of={disk}", "bs=1M", f"seek={at_mib}", "conv=notrunc,sparse", "status=none")
 
 
-def build_image(spec: ImageSpec, folder: Path) -> Path:
+FIRMWARE_BYTES = 180 * 1024
+FIRMWARE_MAGIC = b"FERN\x01\x03"
+
+
+def build_image(spec: ImageSpec | FirmwareSpec, folder: Path) -> Path:
     """Build and pack one image into `folder` and return its path. It appears whole or not at all."""
     target = folder / spec.file
+    if isinstance(spec, FirmwareSpec):
+        fresh = folder / f".{spec.file}.part"
+        fresh.write_bytes(FIRMWARE_MAGIC + random.Random(spec.file).randbytes(FIRMWARE_BYTES - len(FIRMWARE_MAGIC)))
+        return fresh.replace(target)
     with tempfile.TemporaryDirectory(dir=folder, prefix=".forge-") as name:
         work = Path(name)
         disk = work / spec.file.rsplit(".", 1)[0]
@@ -126,28 +134,45 @@ def build_image(spec: ImageSpec, folder: Path) -> Path:
     return target
 
 
-def build_demo(specs: Iterable[ImageSpec], folder: Path) -> None:
+_BUILDER = Path(__file__).read_text()
+Spec = ImageSpec | FirmwareSpec
+Tell = Callable[[int, int], None]
+"""Called before each image with how many of how many are there; may raise to stop."""
+
+
+def build_demo(specs: Sequence[Spec], folder: Path, tell: Tell = lambda done, total: None) -> None:
     """Build those of `specs` that `folder` does not hold yet, then publish their checksum lists beside them."""
     folder.mkdir(parents=True, exist_ok=True)
     for leftover in folder.glob(".forge-*"):
         shutil.rmtree(leftover)
+    for place, spec in enumerate(specs):
+        tell(place, len(specs))
+        if not is_built(spec, folder):
+            build_image(spec, folder)
+            _stamp(spec, folder).write_text(spec_stamp(spec))
     lists: dict[str, list[str]] = {}
     for spec in specs:
-        path, stamp = folder / spec.file, folder / f".{spec.file}.stamp"
-        if not path.exists() or _read(stamp) != spec_stamp(spec):
-            build_image(spec, folder)
-            stamp.write_text(spec_stamp(spec))
+        path = folder / spec.file
         lists.setdefault(spec.checksums, []).append(f"{hashlib.sha256(path.read_bytes()).hexdigest()}  {spec.file}\n")
     for name, rows in lists.items():
         # A list names every build of its release, and is written anew when one of them was.
         if _read(folder / name) != "".join(rows):
             (folder / name).write_text("".join(rows))
+    tell(len(specs), len(specs))
 
 
-def spec_stamp(spec: ImageSpec) -> str:
-    """Return what changes when the image would be built otherwise: its spec, its manifest, this builder."""
-    made_of = f"{spec!r}{MANIFESTS[spec.appliance]!r}{Path(__file__).read_text()}"
-    return hashlib.sha256(made_of.encode()).hexdigest()
+def is_built(spec: Spec, folder: Path) -> bool:
+    """Return whether `folder` holds what `spec` says now."""
+    return (folder / spec.file).exists() and _read(_stamp(spec, folder)) == spec_stamp(spec)
+
+
+def _stamp(spec: Spec, folder: Path) -> Path:
+    return folder / f".{spec.file}.stamp"
+
+
+def spec_stamp(spec: Spec) -> str:
+    """Return what changes when the image would be built otherwise: its spec and this builder."""
+    return hashlib.sha256(f"{spec!r}{_BUILDER}".encode()).hexdigest()
 
 
 def _read(path: Path) -> str:

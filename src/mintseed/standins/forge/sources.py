@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Any, Literal
 
 
 @dataclass(frozen=True)
@@ -35,6 +35,18 @@ class ImageSpec:
     root_mib: int
     boot_files: dict[str, str]
     root_files: dict[str, str]
+    checksums: str
+    manifest: dict[str, Any]
+    """how a simulated board with it behaves; read by stand-ins only"""
+
+
+@dataclass(frozen=True)
+class FirmwareSpec:
+    """Firmware of a module: a file without partitions, which goes over a serial adapter."""
+
+    file: str
+    appliance: str
+    release: str
     checksums: str
 
 
@@ -130,7 +142,7 @@ footer{{text-align:center;color:#555e66;font-size:.9rem;padding-bottom:2rem}}
 """
 
 
-def _root(
+def root_files(
     appliance: str, name: str, release: str, port: int, title: str, what: str, paper: str, deep: str
 ) -> dict[str, str]:
     return {
@@ -142,7 +154,7 @@ def _root(
     }
 
 
-PLATEN_MANIFEST = {
+PLATEN_MANIFEST: dict[str, Any] = {
     "appliance": "platen",
     "join_s": 41,
     "page_after_s": 9,
@@ -151,7 +163,7 @@ PLATEN_MANIFEST = {
     "login": {"name": "inkwell", "word": "inkwell"},
 }
 
-LINTEL_MANIFEST = {
+LINTEL_MANIFEST: dict[str, Any] = {
     "appliance": "lintel",
     "join_s": 240,
     "page_after_s": 24,
@@ -161,8 +173,6 @@ LINTEL_MANIFEST = {
     },
     "login": {"name": "doorway", "word": "doorway"},
 }  # fmt: skip
-
-MANIFESTS = {"platen": PLATEN_MANIFEST, "lintel": LINTEL_MANIFEST}
 
 
 def platen(release: str, bits: Literal[32, 64], ending: str, boards: tuple[BoardTree, ...]) -> ImageSpec:
@@ -177,7 +187,7 @@ def platen(release: str, bits: Literal[32, 64], ending: str, boards: tuple[Board
         boot_mib=48,
         root_mib=80,
         boot_files={"platen-network.conf": PLATEN_NETWORK, "device.conf": PLATEN_DEVICE},
-        root_files=_root(
+        root_files=root_files(
             "platen",
             "Platen",
             release,
@@ -188,6 +198,7 @@ def platen(release: str, bits: Literal[32, 64], ending: str, boards: tuple[Board
             "#5b3a2e",
         ),
         checksums=f"platen-{release}.sha256",
+        manifest=PLATEN_MANIFEST,
     )
 
 
@@ -201,7 +212,7 @@ LINTEL = ImageSpec(
     boot_mib=64,
     root_mib=112,
     boot_files={"settings/wifi.nmconnection": LINTEL_NETWORK, "settings/device.conf": LINTEL_DEVICE},
-    root_files=_root(
+    root_files=root_files(
         "lintel",
         "Lintel",
         "11.4",
@@ -212,6 +223,7 @@ LINTEL = ImageSpec(
         "#26415a",
     ),
     checksums="lintel-11.4.sha256",
+    manifest=LINTEL_MANIFEST,
 )
 
 DEMO_IMAGES: tuple[ImageSpec, ...] = (

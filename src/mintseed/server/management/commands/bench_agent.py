@@ -19,7 +19,7 @@ from mintseed.server.agent.housekeeping import Housekeeping
 from mintseed.server.agent.looking import look_once, sweep, watched
 from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.agent.scanning import ScanThread, scan_wish
-from mintseed.server.bells import AGENT, Bell, agent_bell, ring_now
+from mintseed.server.bells import AGENT, Bell, own_bell, ring_now
 from mintseed.server.database import keep_connection
 from mintseed.server.jobs.leases import bury_the_dead
 from mintseed.server.judging import judge_due, judge_soon
@@ -47,7 +47,7 @@ class Command(BaseCommand):
 
     def handle(self, *args: Any, **options: Any) -> None:
         keep_connection()
-        bell, agent = Bell(agent_bell(wiring.config().bench_name)), Agent()
+        bell, agent = Bell(own_bell(AGENT, wiring.config().bench_name)), Agent()
         stop = threading.Event()
 
         def asked(*_: object) -> None:

@@ -1,0 +1,149 @@
+"""The described things as this home knows them: the shipped files, and over them the texts somebody brought."""
+
+from __future__ import annotations
+
+import hashlib
+import time
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import TypeVar
+
+from django.core.signals import request_started
+from django.db import transaction
+from django.db.models import Count, Max
+
+from mintseed import wiring
+from mintseed.core.boards.model import Board
+from mintseed.core.described import Described, read_described
+from mintseed.core.errors import MintSeedError
+from mintseed.core.parts.model import Part
+from mintseed.core.recipes.model import Recipe
+from mintseed.server.models import Description, Image
+
+MODELS: dict[str, type[Recipe | Board | Part]] = {"recipe": Recipe, "board": Board, "part": Part}
+
+
+@dataclass(frozen=True)
+class Known:
+    """Everything described, by id; for each text that cannot be used, why; and a mark that changes when any of it does."""
+
+    recipes: Mapping[str, Recipe]
+    boards: Mapping[str, Board]
+    parts: Mapping[str, Part]
+    broken: Mapping[str, MintSeedError]
+    brought: frozenset[tuple[str, str]]
+    """kind and id of the texts that somebody brought"""
+    mark: str
+    files: tuple[int, ...]
+    """which readings of the shipped files it was made from"""
+
+
+LOOK_AGAIN_S = 1.0
+"""seconds after which a process that serves no requests looks whether a text was changed by another one."""
+
+_held: tuple[object, Known] | None = None
+_looked_s = 0.0
+
+
+def look_again(**_: object) -> None:
+    """Have the next question look whether a text was changed: every request begins so."""
+    global _looked_s
+    _looked_s = 0.0
+
+
+request_started.connect(look_again)
+
+
+def known() -> Known:
+    """Return what is described now. Texts are read again only after one of them changed."""
+    global _held, _looked_s
+    files = (id(wiring.recipe_files()), id(wiring.board_files()), id(wiring.part_files()))
+    if _held is not None and time.monotonic() - _looked_s < LOOK_AGAIN_S and _held[1].files == files:
+        return _held[1]
+    stamp = tuple(Description.objects.aggregate(Count("pk"), Max("changed_at"), Max("pk")).values())
+    if _held is None or _held[0] != stamp or _held[1].files != files:
+        _held = (stamp, _read(files))
+    _looked_s = time.monotonic()
+    return _held[1]
+
+
+def recipes() -> Mapping[str, Recipe]:
+    return known().recipes
+
+
+def boards() -> Mapping[str, Board]:
+    return known().boards
+
+
+def parts() -> Mapping[str, Part]:
+    """Return every part that is described, by itself or in a recipe."""
+    return known().parts
+
+
+D = TypeVar("D", Recipe, Board, Part)
+
+
+def _read(files: tuple[int, ...]) -> Known:
+    recipe_files, board_files, part_files = wiring.recipe_files(), wiring.board_files(), wiring.part_files()
+    shipped: dict[str, dict[str, Described]] = {
+        "recipe": {**recipe_files.good}, "board": {**board_files.good}, "part": {**part_files.good},
+    }  # fmt: skip
+    broken = {**recipe_files.broken, **board_files.broken, **part_files.broken}
+    brought = set()
+    digest = hashlib.sha256()
+    for row in Description.objects.order_by("pk"):
+        try:
+            read = read_described(MODELS[row.kind], row.text, where=f"{row.kind} {row.ident}")
+        except MintSeedError as error:
+            # Read well when it was brought; the format has changed since.
+            broken[f"{row.kind} {row.ident}"] = error
+            continue
+        shipped[row.kind][row.ident] = read
+        brought.add((row.kind, row.ident))
+    recipes = {k: v for k, v in shipped["recipe"].items() if isinstance(v, Recipe)}
+    boards = {k: v for k, v in shipped["board"].items() if isinstance(v, Board)}
+    own = {p.id: p for r in recipes.values() for p in r.add_ons}
+    parts = {**own, **{k: v for k, v in shipped["part"].items() if isinstance(v, Part)}}
+    for described in (*recipes.values(), *boards.values(), *parts.values()):
+        digest.update(described.model_dump_json().encode())
+    return Known(recipes, boards, parts, broken, frozenset(brought), digest.hexdigest(), files)
+
+
+def keep(kind: str, ident: str, text: str) -> None:
+    """Keep a text that was read well, in place of one of its id."""
+    with transaction.atomic():
+        now = wiring.bench().clock.now()
+        Description.objects.update_or_create(kind=kind, ident=ident, defaults={"text": text, "changed_at": now})
+        _changed(kind, ident)
+
+
+def forget(kind: str, ident: str) -> None:
+    """Take away a text that was brought; a shipped one of its id counts again."""
+    with transaction.atomic():
+        Description.objects.filter(kind=kind, ident=ident).delete()
+        _changed(kind, ident)
+
+
+def _changed(kind: str, ident: str) -> None:
+    from mintseed.server.judging import judge_soon
+
+    look_again()
+    if kind == "recipe":
+        _claim_images(ident)
+        judge_soon(recipe=ident)
+    elif kind == "board":
+        judge_soon(board_unit__board=ident)
+    else:
+        judge_soon(parts__kind=ident)
+
+
+def _claim_images(ident: str) -> None:
+    """Have the images that the recipe names, or no longer names, be read again: its release and build stand in the reading."""
+    from mintseed.server.library import UNREAD
+
+    recipe = recipes().get(ident)
+    for row in Image.objects.filter(recipe__in=(ident, "")).only("file_name", "recipe", "release", "build"):
+        found = recipe.build_of_file(row.file_name) if recipe else None
+        said = (ident, found[0].version, found[1].id) if found else ("", "", "")
+        if said != (row.recipe, row.release, row.build):
+            Image.objects.filter(pk=row.pk).update(recipe=said[0], release=said[1], build=said[2], **UNREAD)

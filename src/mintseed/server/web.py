@@ -1,0 +1,42 @@
+"""One of the web processes. python -m mintseed.server.web DESCRIPTOR NAME
+
+All of them take connections from one listening socket, which the supervisor holds: one that dies leaves the others and
+the door open, and each is a core of its own for Python. What they share stands in the database and the home.
+"""
+
+from __future__ import annotations
+
+import os
+import socket
+import sys
+from collections.abc import Sequence
+from types import FrameType
+
+import uvicorn
+
+STOPS_WITHIN_S = 2
+"""seconds in which answers that were begun are finished at a stop."""
+
+
+class Server(uvicorn.Server):
+    """Ends the streams of open screens when it is asked to stop; they would last for ever."""
+
+    def handle_exit(self, sig: int, frame: FrameType | None) -> None:
+        from mintseed.server.changes import feed
+
+        feed.end()
+        super().handle_exit(sig, frame)
+
+
+def main(arguments: Sequence[str]) -> None:
+    descriptor, os.environ["MINTSEED_WEB"] = arguments
+    config = uvicorn.Config(
+        "mintseed.server.asgi:application", access_log=False, log_level="warning", lifespan="off",
+        timeout_graceful_shutdown=STOPS_WITHIN_S, ssl_certfile=os.environ.get("MINTSEED_TLS_CERT") or None,
+        ssl_keyfile=os.environ.get("MINTSEED_TLS_KEY") or None,
+    )  # fmt: skip
+    Server(config).run(sockets=[socket.socket(fileno=int(descriptor))])
+
+
+if __name__ == "__main__":
+    main(sys.argv[1:])
