@@ -428,6 +428,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deployments/{pk}/plan/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Take
+         * @description Take a proposal: everything it changes, or nothing.
+         */
+        post: operations["mintseed_server_api_plan_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deployments/{pk}/restore": {
         parameters: {
             query?: never;
@@ -551,6 +571,68 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/descriptions/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Listed */
+        get: operations["mintseed_server_api_recipes_listed"];
+        /**
+         * Bring
+         * @description Keep a text that can be read; it takes the place of one of its id.
+         */
+        put: operations["mintseed_server_api_recipes_bring"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/descriptions/{kind}/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Text Of */
+        get: operations["mintseed_server_api_recipes_text_of"];
+        put?: never;
+        post?: never;
+        /**
+         * Forget
+         * @description Take away a text one brought. Raises RefusedError while something rests on it and no shipped one takes its place.
+         */
+        delete: operations["mintseed_server_api_recipes_forget"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/descriptions/{kind}/{ident}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Export
+         * @description The text as a file.
+         */
+        get: operations["mintseed_server_api_recipes_export"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/images": {
         parameters: {
             query?: never;
@@ -562,6 +644,26 @@ export interface paths {
         get: operations["mintseed_server_api_image_images"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images/build": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Build More
+         * @description Have the worker build the made-up images that are not there yet.
+         */
+        post: operations["mintseed_server_api_image_build_more"];
         delete?: never;
         options?: never;
         head?: never;
@@ -717,7 +819,24 @@ export interface paths {
             cookie?: never;
         };
         /** Recipes */
-        get: operations["mintseed_server_api_bench_recipes"];
+        get: operations["mintseed_server_api_recipes_recipes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/schemas/{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Schema */
+        get: operations["mintseed_server_api_recipes_schema"];
         put?: never;
         post?: never;
         delete?: never;
@@ -783,6 +902,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shelf/cables/{pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Cable */
+        put: operations["mintseed_server_api_shelf_change_cable"];
+        post?: never;
+        /** Remove Cable */
+        delete: operations["mintseed_server_api_shelf_remove_cable"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/cards/{pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Card */
+        put: operations["mintseed_server_api_shelf_change_card"];
+        post?: never;
+        /** Remove Card */
+        delete: operations["mintseed_server_api_shelf_remove_card"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shelf/parts/{pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Part */
+        put: operations["mintseed_server_api_shelf_change_part"];
+        post?: never;
+        /** Remove Part */
+        delete: operations["mintseed_server_api_shelf_remove_part"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/shelf/supplies/{pk}": {
         parameters: {
             query?: never;
@@ -838,6 +1011,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_pk}/matrix": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Matrix
+         * @description `units` narrows the boards that are listed.
+         */
+        get: operations["mintseed_server_api_recipes_read_matrix"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_pk}/networks": {
         parameters: {
             query?: never;
@@ -862,8 +1055,8 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Read Shelf */
-        get: operations["mintseed_server_api_shelf_read_shelf"];
+        /** Read Shelf Of */
+        get: operations["mintseed_server_api_shelf_read_shelf_of"];
         put?: never;
         post?: never;
         delete?: never;
@@ -889,6 +1082,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sites/{site_pk}/shelf/cables": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Cable */
+        post: operations["mintseed_server_api_shelf_add_cable"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_pk}/shelf/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Card */
+        post: operations["mintseed_server_api_shelf_add_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_pk}/shelf/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Part */
+        post: operations["mintseed_server_api_shelf_add_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sites/{site_pk}/shelf/supplies": {
         parameters: {
             query?: never;
@@ -900,6 +1144,50 @@ export interface paths {
         put?: never;
         /** Add Supply */
         post: operations["mintseed_server_api_shelf_add_supply"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{site_pk}/shelf/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Table
+         * @description The whole shelf as a table.
+         */
+        get: operations["mintseed_server_api_shelf_table_table"];
+        put?: never;
+        /**
+         * Take Table
+         * @description Add what a table names. What is there under the same name stays as it is; lines that are wrong are told.
+         */
+        post: operations["mintseed_server_api_shelf_table_take_table"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/texts/{kind}/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check
+         * @description Say what a text describes or what is wrong with it; nothing is kept.
+         */
+        post: operations["mintseed_server_api_recipes_check"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1034,22 +1322,23 @@ export interface components {
          * @description A model of board one may own, told apart by its printed mark.
          */
         BoardKindOut: {
-            /** Bits */
-            bits: number;
-            /** Ethernet */
-            ethernet: boolean;
+            drawing: components["schemas"]["Drawing"] | null;
             /** Id */
             id: string;
             /** Maker */
             maker: string;
+            /** Mark Place */
+            mark_place: string;
             /** Name */
             name: string;
             /** Printed Mark */
             printed_mark: string;
-            /** Radio */
-            radio: string;
             /** Supply Text */
             supply_text: string;
+            /** Telling Apart */
+            telling_apart: string;
+            /** Text */
+            text: string;
             /** Twin */
             twin: string;
         };
@@ -1064,6 +1353,39 @@ export interface components {
             file: string;
             /** Model */
             model: string;
+        };
+        /** BoardOptionOut */
+        BoardOptionOut: {
+            /** Board Name */
+            board_name: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Printed Mark */
+            printed_mark: string;
+            /** Reason */
+            reason: string;
+            /** Text */
+            text: string;
+            /** Used By */
+            used_by: string[];
+            verdict: components["schemas"]["Severity"];
+        };
+        /**
+         * BoardPictureOut
+         * @description The chosen board to scale, and how it is told from others.
+         */
+        BoardPictureOut: {
+            drawing: components["schemas"]["Drawing"] | null;
+            /** Mark Place */
+            mark_place: string;
+            /** Name */
+            name: string;
+            /** Printed Mark */
+            printed_mark: string;
+            /** Telling Apart */
+            telling_apart: string;
         };
         /** BootOut */
         BootOut: {
@@ -1097,6 +1419,30 @@ export interface components {
             /** Steps */
             steps: components["schemas"]["AssemblyStep"][];
         };
+        /** CableIn */
+        CableIn: {
+            /** Awg */
+            awg?: (20 | 22 | 24 | 26 | 28 | 30) | null;
+            /** Length M */
+            length_m: number;
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /**
+             * Plug To Board
+             * @enum {string}
+             */
+            plug_to_board: "micro-USB" | "USB-C" | "barrel plug" | "header pins";
+            /**
+             * Plug To Supply
+             * @enum {string}
+             */
+            plug_to_supply: "USB-A" | "USB-C";
+        };
         /**
          * Candidate
          * @description One address with all that speaks for it.
@@ -1116,6 +1462,22 @@ export interface components {
             page_answers: boolean;
             /** Url */
             url: string;
+        };
+        /** CardIn */
+        CardIn: {
+            /** Classes */
+            classes?: string[];
+            /** Endurance */
+            endurance?: boolean | null;
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Size Gb */
+            size_gb: number;
         };
         /** CardOut */
         CardOut: {
@@ -1156,6 +1518,21 @@ export interface components {
             writes: components["schemas"]["WriteOut"][];
         };
         /**
+         * CardWriteOut
+         * @description One attempt at a card: for whom, and how it ended.
+         */
+        CardWriteOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Deployment */
+            deployment: string;
+            /** Outcome */
+            outcome: string;
+        };
+        /**
          * Cause
          * @description One possible cause. `what_to_try` is the one thing that would tell or cure it.
          */
@@ -1174,6 +1551,30 @@ export interface components {
              * @default
              */
             what_to_try: string;
+        };
+        /** CellOut */
+        CellOut: {
+            /** Board */
+            board: string;
+            /** Reason */
+            reason: string;
+            /** Recipe */
+            recipe: string;
+            verdict: components["schemas"]["Severity"];
+        };
+        /**
+         * CheckedOut
+         * @description What a text describes, or what is wrong with it, by line. `replaces`: what of this id is there already.
+         */
+        CheckedOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Problems */
+            problems: components["schemas"]["Mistake"][];
+            /** Replaces */
+            replaces: string;
         };
         /**
          * ChoicesOut
@@ -1196,6 +1597,33 @@ export interface components {
         ClaimIn: {
             /** Address */
             address: string;
+        };
+        /**
+         * Consumer
+         * @description Something the supply feeds, and what it draws at the board's voltage.
+         */
+        Consumer: {
+            /** Idle A */
+            idle_a: number;
+            /** Load A */
+            load_a: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * ContentFolder
+         * @description Where people's own files go.
+         */
+        ContentFolder: {
+            /**
+             * Hint
+             * @default
+             */
+            hint: string;
+            /** Path */
+            path: string;
+            /** What */
+            what: string;
         };
         /**
          * CopyOut
@@ -1269,6 +1697,38 @@ export interface components {
             way: string;
         };
         /**
+         * DescribedOut
+         * @description A described thing; `broken` says why its text cannot be used.
+         */
+        DescribedOut: {
+            /** Broken */
+            broken: string;
+            /** Brought */
+            brought: boolean;
+            /** Changed At */
+            changed_at: string | null;
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Shipped */
+            shipped: boolean;
+            /** Summary */
+            summary: string;
+        };
+        /**
+         * Drawing
+         * @description The board to scale.
+         */
+        Drawing: {
+            /** Height Mm */
+            height_mm: number;
+            /** Places */
+            places: components["schemas"]["Place"][];
+            /** Width Mm */
+            width_mm: number;
+        };
+        /**
          * DriveOut
          * @description A drive with the findings about it; `locked` ones are never written to. `whose` says whose card is in it.
          */
@@ -1308,6 +1768,18 @@ export interface components {
             points: number;
             /** Text */
             text: string;
+        };
+        /**
+         * ExpectedReading
+         * @description A value that is read off while setting up, and what it should be.
+         */
+        ExpectedReading: {
+            /** At Least */
+            at_least?: number | null;
+            /** At Most */
+            at_most?: number | null;
+            /** Unit */
+            unit: string;
         };
         /** FileOnImageOut */
         FileOnImageOut: {
@@ -1409,6 +1881,18 @@ export interface components {
             where: components["schemas"]["Where"];
         };
         /**
+         * HeaderMap
+         * @description The header as a picture: two rows, odd and even numbers.
+         */
+        HeaderMap: {
+            /** One Row Off */
+            one_row_off: string;
+            /** Pin 1 */
+            pin_1: string;
+            /** Pins */
+            pins: components["schemas"]["PinUse"][];
+        };
+        /**
          * ImageChoiceOut
          * @description A row of the library as a choice for one deployment.
          */
@@ -1455,6 +1939,35 @@ export interface components {
             trouble: string;
             /** Verdict */
             verdict: string;
+        };
+        /**
+         * Item
+         * @description A line of the list. `state`: `have`, `any` (one of that size, had or bought), `buy` (planned, not there), `open` (needed, nothing
+         *     planned) or `optional`.
+         */
+        Item: {
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+            /** Name */
+            name: string;
+            /**
+             * Owned
+             * @default []
+             */
+            owned: string[];
+            price?: components["schemas"]["Price"] | null;
+            /** State */
+            state: string;
+            /** What */
+            what: string;
+            /**
+             * Why
+             * @default
+             */
+            why: string;
         };
         /**
          * JobOut
@@ -1551,12 +2064,15 @@ export interface components {
          * @description A page of the library, and what lies in it under an image's name and is none. `next_page` is None at the end.
          */
         LibraryOut: {
+            building: components["schemas"]["JobOut"] | null;
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Images */
             images: components["schemas"]["ImageRowOut"][];
             /** Next Page */
             next_page: number | null;
+            /** To Build */
+            to_build: number;
             /** Total */
             total: number;
         };
@@ -1639,6 +2155,56 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** MatrixKindOut */
+        MatrixKindOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Owned */
+            owned: number;
+            /** Printed Mark */
+            printed_mark: string;
+        };
+        /**
+         * MatrixOut
+         * @description Every appliance on every kind of board that is on the shelf, and the boards themselves.
+         */
+        MatrixOut: {
+            /** Cells */
+            cells: components["schemas"]["CellOut"][];
+            /** Kinds */
+            kinds: components["schemas"]["MatrixKindOut"][];
+            /** More Units */
+            more_units: boolean;
+            /** Recipes */
+            recipes: components["schemas"]["RecipeOut"][];
+            /** Units */
+            units: components["schemas"]["MatrixUnitOut"][];
+        };
+        /** MatrixUnitOut */
+        MatrixUnitOut: {
+            /** Board */
+            board: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Used By */
+            used_by: string;
+        };
+        /**
+         * Mistake
+         * @description One thing wrong with a text. `path` is the field's, dotted; `line` counts from 1.
+         */
+        Mistake: {
+            /** Line */
+            line: number;
+            /** Message */
+            message: string;
+            /** Path */
+            path: string;
+        };
         /** NetworkChoiceOut */
         NetworkChoiceOut: {
             /** Band Ghz */
@@ -1697,6 +2263,13 @@ export interface components {
         };
         /** NewDeploymentIn */
         NewDeploymentIn: {
+            /** Board Unit Id */
+            board_unit_id?: number | null;
+            /**
+             * Fill
+             * @default false
+             */
+            fill: boolean;
             /**
              * Name
              * @default
@@ -1727,6 +2300,23 @@ export interface components {
             likely: string;
             /** Why */
             why: string;
+        };
+        /**
+         * OptionOut
+         * @description Something of the shelf that may be chosen, best first, and why. `text` is what one sees on it.
+         */
+        OptionOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
+            /** Text */
+            text: string;
+            /** Used By */
+            used_by: string[];
+            verdict: components["schemas"]["Severity"];
         };
         /**
          * PageFacts
@@ -1791,6 +2381,64 @@ export interface components {
             total: number;
         };
         /**
+         * PartChoiceOut
+         * @description A part that may be added: of the shelf (`part_id`) or a kind to buy (`kind`). `wanted`: the recipe asks for its role.
+         */
+        PartChoiceOut: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Part Id */
+            part_id: number | null;
+            /** Reason */
+            reason: string;
+            /** Role */
+            role: string;
+            /** Text */
+            text: string;
+            verdict: components["schemas"]["Severity"];
+            /** Wanted */
+            wanted: boolean;
+        };
+        /** PartIn */
+        PartIn: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** PartKindOut */
+        PartKindOut: {
+            /** Id */
+            id: string;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Seen */
+            seen: string;
+        };
+        /**
+         * PartsList
+         * @description `to_buy` sums what is planned and not there and what is still open; prices of different currencies stay apart.
+         */
+        PartsList: {
+            /** Items */
+            items: components["schemas"]["Item"][];
+            /** To Buy */
+            to_buy: components["schemas"]["Price"][];
+            /** Unpriced */
+            unpriced: number;
+            /** With Optional */
+            with_optional: components["schemas"]["Price"][];
+        };
+        /**
          * PickOut
          * @description One of a list: what is stored, and what it is called.
          */
@@ -1799,6 +2447,44 @@ export interface components {
             text: string;
             /** Value */
             value: string;
+        };
+        /**
+         * PinUse
+         * @description One pin: what it is on every board of this kind, which add-ons take it, and for what, each. `clash`: two want it for
+         *     themselves.
+         */
+        PinUse: {
+            /** Carries */
+            carries: string[];
+            /** Clash */
+            clash: boolean;
+            /** Fixed */
+            fixed: string;
+            /** Number */
+            number: number;
+            /** Takers */
+            takers: string[];
+        };
+        /**
+         * Place
+         * @description Where something sits on the board, in mm from its upper left corner, seen from above with the header at the top.
+         */
+        Place: {
+            /** Height Mm */
+            height_mm: number;
+            /** Label */
+            label: string;
+            /**
+             * What
+             * @enum {string}
+             */
+            what: "power" | "display" | "camera" | "header" | "usb" | "network" | "audio" | "card" | "mark" | "light";
+            /** Width Mm */
+            width_mm: number;
+            /** X Mm */
+            x_mm: number;
+            /** Y Mm */
+            y_mm: number;
         };
         /**
          * PlaceOut
@@ -1828,21 +2514,38 @@ export interface components {
         };
         /**
          * PlanIn
-         * @description Only the fields that are sent change.
+         * @description Only the fields that are sent change. `add_part` is the key of a part on the shelf, `add_kind` the id of one to buy,
+         *     `drop_part` the place of one in the plan.
          */
         PlanIn: {
+            /** Add Kind */
+            add_kind?: string | null;
+            /** Add Part */
+            add_part?: number | null;
             /** Board Unit Id */
             board_unit_id?: number | null;
+            /** Cable Id */
+            cable_id?: number | null;
             /** Card Gb */
             card_gb?: number | null;
+            /** Drop Part */
+            drop_part?: number | null;
+            /** Image Id */
+            image_id?: number | null;
+            /** Load Share */
+            load_share?: number | null;
             /** Name */
             name?: string | null;
             /** Network Id */
             network_id?: number | null;
+            /** Owned Card Id */
+            owned_card_id?: number | null;
             /** Supply Id */
             supply_id?: number | null;
             /** Way */
             way?: string | null;
+            /** Way In */
+            way_in?: string | null;
         };
         /** PlanOut */
         PlanOut: {
@@ -1850,35 +2553,86 @@ export interface components {
             advised_gb: number;
             /** Board Unit Id */
             board_unit_id: number | null;
+            /** Cable Id */
+            cable_id: number | null;
+            /** Cables */
+            cables: components["schemas"]["OptionOut"][];
             /** Card Gb */
             card_gb: number | null;
             /** Card Sizes */
             card_sizes: number[];
+            /** Cards */
+            cards: components["schemas"]["OptionOut"][];
             /** Cautions */
             cautions: string[];
             deployment: components["schemas"]["DeploymentOut"];
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            header: components["schemas"]["HeaderMap"] | null;
             /** Least Gb */
             least_gb: number;
+            /** Load Share */
+            load_share: number;
             /** More Units */
             more_units: boolean;
             /** Name */
             name: string;
+            /** Needs Cable */
+            needs_cable: boolean;
             /** Network Id */
             network_id: number | null;
             /** Networks */
             networks: components["schemas"]["NetworkChoiceOut"][];
+            /** Owned Card Id */
+            owned_card_id: number | null;
+            /** Part Choices */
+            part_choices: components["schemas"]["PartChoiceOut"][];
+            /** Parts */
+            parts: components["schemas"]["PlannedPartOut"][];
+            picture: components["schemas"]["BoardPictureOut"] | null;
+            power: components["schemas"]["PowerSum"] | null;
+            /** Proposals */
+            proposals: components["schemas"]["ProposalOut"][];
+            shopping: components["schemas"]["PartsList"];
             /** Supplies */
-            supplies: components["schemas"]["SupplyOut"][];
+            supplies: components["schemas"]["OptionOut"][];
             /** Supply Id */
             supply_id: number | null;
+            time: components["schemas"]["TimeOut"] | null;
             /** Units */
-            units: components["schemas"]["UnitOut"][];
+            units: components["schemas"]["BoardOptionOut"][];
             /** Way */
             way: string;
+            /** Way In */
+            way_in: string;
             /** Ways */
             ways: string[];
+            /** Ways In */
+            ways_in: components["schemas"]["WayInOut"][];
+        };
+        /**
+         * PlannedPartOut
+         * @description A part of the plan; `owned`: it is on the shelf, else it is to be bought.
+         */
+        PlannedPartOut: {
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Overlay */
+            overlay: string[];
+            /** Owned */
+            owned: boolean;
+            /** Place */
+            place: number;
+            /** Price */
+            price: string;
+            /** Remarks */
+            remarks: string;
+            /** Role */
+            role: string;
+            /** Seen */
+            seen: string;
         };
         /**
          * PowerOnIn
@@ -1890,6 +2644,52 @@ export interface components {
              * @default 0
              */
             ago_s: number;
+        };
+        /**
+         * PowerSum
+         * @description Where the current goes and where the volts go. Voltages are None where a piece is not known.
+         */
+        PowerSum: {
+            /** Battery H */
+            battery_h?: number | null;
+            /** Board Idle V */
+            board_idle_v?: number | null;
+            /** Board Load V */
+            board_load_v?: number | null;
+            /** Brown Out V */
+            brown_out_v?: number | null;
+            /** Consumers */
+            consumers: components["schemas"]["Consumer"][];
+            /** Drop Idle V */
+            drop_idle_v?: number | null;
+            /** Drop Load V */
+            drop_load_v?: number | null;
+            /** Idle A */
+            idle_a: number;
+            /** Load A */
+            load_a: number;
+            /** Mean W */
+            mean_w?: number | null;
+            /** Supply A */
+            supply_a?: number | null;
+            /** Supply V */
+            supply_v?: number | null;
+            /** Wanted A */
+            wanted_a: number;
+            wire?: components["schemas"]["Wire"] | null;
+        };
+        /**
+         * Price
+         * @description About what one thing costs, as its description says.
+         */
+        Price: {
+            /** Amount */
+            amount: number;
+            /**
+             * Currency
+             * @description ISO 4217, such as EUR
+             */
+            currency: string;
         };
         /**
          * Problem
@@ -1904,8 +2704,32 @@ export interface components {
             title: string;
             where?: string;
         };
-        /** RecipeOut */
+        /**
+         * ProposalOut
+         * @description A way out of the finding `cures`: taking it sends `sets`. `verdict` and `findings` are the plan's after it.
+         */
+        ProposalOut: {
+            /** Cures */
+            cures: string;
+            /** Effort Text */
+            effort_text: string;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Price */
+            price: string;
+            /** Sets */
+            sets: components["schemas"]["SetOut"][];
+            /** Title */
+            title: string;
+            verdict: components["schemas"]["Severity"];
+        };
+        /**
+         * RecipeOut
+         * @description An appliance in a few words. `brought`: its recipe is one's own.
+         */
         RecipeOut: {
+            /** Brought */
+            brought: boolean;
             /** Id */
             id: string;
             /** Kind */
@@ -1916,6 +2740,16 @@ export interface components {
             releases: string[];
             /** Summary */
             summary: string;
+        };
+        /**
+         * RowProblem
+         * @description A line that was not taken. `line` counts from 1, the heading included.
+         */
+        RowProblem: {
+            /** Line */
+            line: number;
+            /** Message */
+            message: string;
         };
         /**
          * RunOut
@@ -2008,6 +2842,16 @@ export interface components {
             signed_in: boolean;
         };
         /**
+         * SetOut
+         * @description One field of the plan and what it becomes; empty for nothing.
+         */
+        SetOut: {
+            /** Field */
+            field: string;
+            /** Value */
+            value: string;
+        };
+        /**
          * SettingsIn
          * @description Only the fields that are sent change; an empty one goes back to the site's.
          */
@@ -2072,6 +2916,8 @@ export interface components {
         SetupOut: {
             /** Cautions */
             cautions: string[];
+            /** Content */
+            content: components["schemas"]["ContentFolder"][];
             deployment: components["schemas"]["DeploymentOut"];
             /** Steps */
             steps: components["schemas"]["StepResult"][];
@@ -2093,6 +2939,7 @@ export interface components {
             do: string;
             /** Id */
             id: string;
+            reading?: components["schemas"]["ExpectedReading"] | null;
             /** See */
             see: string;
             /** Title */
@@ -2104,15 +2951,74 @@ export interface components {
          * @enum {string}
          */
         Severity: "stop" | "check" | "yet" | "note" | "ok";
+        /** ShelfCableOut */
+        ShelfCableOut: {
+            /** Awg */
+            awg: number | null;
+            /** Id */
+            id: number;
+            /** Length M */
+            length_m: number;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Plug To Board */
+            plug_to_board: string;
+            /** Plug To Supply */
+            plug_to_supply: string;
+            /** Used By */
+            used_by: string[];
+        };
+        /**
+         * ShelfCardOut
+         * @description `writes`: how often it was written; `history`: the last of those, newest first.
+         */
+        ShelfCardOut: {
+            /** Classes */
+            classes: string[];
+            /** Endurance */
+            endurance: boolean | null;
+            /** History */
+            history: components["schemas"]["CardWriteOut"][];
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Size Gb */
+            size_gb: number;
+            /** Used By */
+            used_by: string[];
+            /** Writes */
+            writes: number;
+        };
         /**
          * ShelfOut
          * @description `units` is a page; `units_after` asks for the next one.
          */
         ShelfOut: {
+            /** Cables */
+            cables: components["schemas"]["ShelfCableOut"][];
+            /** Card Sizes */
+            card_sizes: number[];
+            /** Cards */
+            cards: components["schemas"]["ShelfCardOut"][];
+            /** Classes */
+            classes: string[];
             /** Connectors */
             connectors: string[];
+            /** Gauges */
+            gauges: number[];
             /** Kinds */
             kinds: components["schemas"]["BoardKindOut"][];
+            /** Part Kinds */
+            part_kinds: components["schemas"]["PartKindOut"][];
+            /** Parts */
+            parts: components["schemas"]["ShelfPartOut"][];
+            /** Plugs */
+            plugs: string[];
             /** Site Id */
             site_id: number;
             /** Supplies */
@@ -2122,16 +3028,47 @@ export interface components {
             /** Units After */
             units_after: number | null;
         };
+        /** ShelfPartOut */
+        ShelfPartOut: {
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Kind Name */
+            kind_name: string;
+            /** Name */
+            name: string;
+            /** Note */
+            note: string;
+            /** Role */
+            role: string;
+            /** Used By */
+            used_by: string[];
+        };
         /** ShelfSupplyOut */
         ShelfSupplyOut: {
+            /** Awg */
+            awg: number | null;
+            /** Battery Mah */
+            battery_mah: number | null;
+            /** Cell V */
+            cell_v: number;
             /** Connector */
             connector: string;
             /** Current A */
             current_a: number;
+            /** Efficiency */
+            efficiency: number;
             /** Id */
             id: number;
+            /** Length M */
+            length_m: number | null;
             /** Name */
             name: string;
+            /** Note */
+            note: string;
             /** Used By */
             used_by: string[];
             /** Voltage V */
@@ -2147,8 +3084,12 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** Id */
             id: number;
+            /** Macs */
+            macs: string[];
             /** Name */
             name: string;
+            /** Note */
+            note: string;
             /** Printed Mark */
             printed_mark: string;
             /** Used By */
@@ -2203,6 +3144,20 @@ export interface components {
             name: string;
         };
         /**
+         * Span
+         * @description One part of the job in seconds, from and to, and what that rests on.
+         */
+        Span: {
+            /** From S */
+            from_s: number;
+            /** Rests On */
+            rests_on: string;
+            /** To S */
+            to_s: number;
+            /** What */
+            what: string;
+        };
+        /**
          * Station
          * @enum {string}
          */
@@ -2211,12 +3166,15 @@ export interface components {
         StationImageOut: {
             /** Board Name */
             board_name: string;
+            building: components["schemas"]["JobOut"] | null;
             /** Choices */
             choices: components["schemas"]["ImageChoiceOut"][];
             chosen: components["schemas"]["ImageOut"] | null;
             deployment: components["schemas"]["DeploymentOut"];
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** To Build */
+            to_build: boolean;
         };
         /** StationMark */
         StationMark: {
@@ -2247,24 +3205,76 @@ export interface components {
         };
         /** SupplyIn */
         SupplyIn: {
+            /** Awg */
+            awg?: (20 | 22 | 24 | 26 | 28 | 30) | null;
+            /** Battery Mah */
+            battery_mah?: number | null;
             /**
-             * Connector
-             * @enum {string}
+             * Cell V
+             * @default 3.7
              */
-            connector: "micro-USB" | "USB-C" | "barrel plug" | "header pins";
+            cell_v: number;
+            /** Connector */
+            connector: ("micro-USB" | "USB-C" | "barrel plug" | "header pins") | ("USB-A socket" | "USB-C socket");
             /** Current A */
             current_a: number;
+            /**
+             * Efficiency
+             * @default 0.85
+             */
+            efficiency: number;
+            /** Length M */
+            length_m?: number | null;
             /** Name */
             name: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
             /** Voltage V */
             voltage_v: number;
         };
-        /** SupplyOut */
-        SupplyOut: {
+        /** TableIn */
+        TableIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * TableOut
+         * @description What came of a table: how many things were added, which were there already, and the lines that were not taken.
+         */
+        TableOut: {
+            /** Added */
+            added: number;
+            /** Problems */
+            problems: components["schemas"]["RowProblem"][];
+            /** There */
+            there: number;
+        };
+        /**
+         * TakeIn
+         * @description A proposal's `sets`, as it was shown.
+         */
+        TakeIn: {
+            /** Sets */
+            sets: components["schemas"]["SetOut"][];
+        };
+        /** TextIn */
+        TextIn: {
+            /** Text */
+            text: string;
+        };
+        /** TextOut */
+        TextOut: {
+            /** Brought */
+            brought: boolean;
             /** Id */
-            id: number;
-            /** Name */
-            name: string;
+            id: string;
+            /** Kind */
+            kind: string;
+            /** Shipped */
+            shipped: boolean;
             /** Text */
             text: string;
         };
@@ -2275,31 +3285,34 @@ export interface components {
             /** Step */
             step: string;
         };
-        /** UnitIn */
+        /** TimeOut */
+        TimeOut: {
+            /** From S */
+            from_s: number;
+            /** Spans */
+            spans: components["schemas"]["Span"][];
+            /** To S */
+            to_s: number;
+        };
+        /**
+         * UnitIn
+         * @description `macs`: its hardware addresses, with blanks between.
+         */
         UnitIn: {
             /** Board */
             board: string;
+            /**
+             * Macs
+             * @default
+             */
+            macs: string;
             /** Name */
             name: string;
-        };
-        /** UnitOut */
-        UnitOut: {
-            /** Bits */
-            bits: number;
-            /** Board Name */
-            board_name: string;
-            /** Ethernet */
-            ethernet: boolean;
-            /** Id */
-            id: number;
-            /** Name */
-            name: string;
-            /** Printed Mark */
-            printed_mark: string;
-            /** Radio */
-            radio: string;
-            /** Used By */
-            used_by: string[];
+            /**
+             * Note
+             * @default
+             */
+            note: string;
         };
         /**
          * ValueOut
@@ -2333,6 +3346,13 @@ export interface components {
             /** Used Bytes */
             used_bytes: number | null;
         };
+        /** WayInOut */
+        WayInOut: {
+            /** Id */
+            id: string;
+            /** Text */
+            text: string;
+        };
         /**
          * Where
          * @description The place a finding speaks of; every part may be empty. `line` counts from 1; 0 means the whole file.
@@ -2358,6 +3378,20 @@ export interface components {
              * @default
              */
             part: string;
+        };
+        /**
+         * Wire
+         * @description The cable between supply and board. `told`: its gauge is printed on it.
+         */
+        Wire: {
+            /** Awg */
+            awg: number;
+            /** Length M */
+            length_m: number;
+            /** Name */
+            name: string;
+            /** Told */
+            told: boolean;
         };
         /**
          * WriteIn
@@ -3594,6 +4628,50 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_plan_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TakeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_bench_restore: {
         parameters: {
             query?: never;
@@ -3926,12 +5004,255 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_recipes_listed: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "recipe" | "board" | "part";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DescribedOut"][];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_recipes_bring: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "recipe" | "board" | "part";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_recipes_text_of: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "recipe" | "board" | "part";
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TextOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_recipes_forget: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "recipe" | "board" | "part";
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DescribedOut"][];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_recipes_export: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "recipe" | "board" | "part";
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_image_images: {
         parameters: {
             query?: {
                 page?: number;
                 search?: string;
             };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LibraryOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_image_build_more: {
+        parameters: {
+            query?: never;
             header?: never;
             path?: never;
             cookie?: never;
@@ -4370,7 +5691,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_bench_recipes: {
+    mintseed_server_api_recipes_recipes: {
         parameters: {
             query?: never;
             header?: never;
@@ -4386,6 +5707,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RecipeOut"][];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_recipes_schema: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "recipe" | "board" | "part";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
                 };
             };
             /** @description Why not, in a sentence */
@@ -4613,6 +5976,258 @@ export interface operations {
         };
     };
     mintseed_server_api_shelf_remove_unit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_change_cable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CableIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_remove_cable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_change_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_remove_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_change_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_remove_part: {
         parameters: {
             query?: never;
             header?: never;
@@ -4938,6 +6553,48 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_recipes_read_matrix: {
+        parameters: {
+            query?: {
+                units?: string;
+            };
+            header?: never;
+            path: {
+                site_pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MatrixOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_site_add_network: {
         parameters: {
             query?: never;
@@ -4982,7 +6639,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_shelf_read_shelf: {
+    mintseed_server_api_shelf_read_shelf_of: {
         parameters: {
             query?: {
                 after?: number;
@@ -5069,6 +6726,138 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_shelf_add_cable: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CableIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_add_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_add_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_shelf_add_supply: {
         parameters: {
             query?: never;
@@ -5091,6 +6880,132 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ShelfOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_table_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_shelf_table_take_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                site_pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TableIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TableOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_recipes_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: "recipe" | "board" | "part";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TextIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckedOut"];
                 };
             };
             /** @description Why not, in a sentence */

@@ -9,6 +9,8 @@ const PLACES = [
   ["Bench", "/"],
   ["Images", "/images"],
   ["Shelf", "/shelf"],
+  ["Recipes", "/recipes"],
+  ["What fits what", "/matrix"],
   ["Site", "/site"],
   ["Log", "/log"],
   ["New deployment", "/new"],

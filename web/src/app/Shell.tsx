@@ -94,6 +94,7 @@ function Places() {
     { to: "/", name: "Bench", count: place?.deployments },
     { to: "/images", name: "Images", count: place?.images },
     { to: "/shelf", name: "Shelf", count: undefined },
+    { to: "/recipes", name: "Recipes", count: undefined },
     { to: "/site", name: "Site", count: undefined },
     { to: "/log", name: "Log", count: undefined },
   ];
@@ -109,7 +110,7 @@ function Places() {
           }
         >
           {p.name}
-          <small className="font-mono opacity-80">{p.count ?? ""}</small>
+          <small className="font-mono">{p.count ?? ""}</small>
         </NavLink>
       ))}
     </nav>

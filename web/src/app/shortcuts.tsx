@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { useNavigate } from "react-router";
 import { Overlay } from "../ui/Overlay";
 
-const PLACES: Record<string, string> = { b: "/", i: "/images", h: "/shelf", s: "/site", l: "/log" };
+const PLACES: Record<string, string> = { b: "/", i: "/images", h: "/shelf", r: "/recipes", s: "/site", l: "/log" };
 const PRESSED: Record<string, string> = {
   Enter: "[data-main]",
   c: "[data-copy]",
@@ -24,7 +24,7 @@ export const SHORTCUTS: readonly (readonly [string, string])[] = [
   ["[  ]", "previous and next station"],
   ["C", "copy the address"],
   ["O", "open its page"],
-  ["G then B I H S L", "go to Bench, Images, Shelf, Site, Log"],
+  ["G then B I H R S L", "go to Bench, Images, Shelf, Recipes, Site, Log"],
   ["/  or  Ctrl K", "search and go"],
   ["?", "this list"],
 ];

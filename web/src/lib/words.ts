@@ -30,3 +30,13 @@ export function binarySize(bytes: number): string {
 const trim = (value: number) => value.toFixed(1).replace(/\.0$/, "");
 
 export const plural = (count: number, word: string) => `${count} ${word}${count === 1 ? "" : "s"}`;
+
+/** `3 to 14 s`, `15 to 40 min`, `25 min to 1 h 10 min`: a span in the coarsest unit that still tells both ends apart. */
+export function roughly(fromSeconds: number, toSeconds: number): string {
+  if (toSeconds < 1) return "under 1 s";
+  if (toSeconds < 90) return `${Math.round(fromSeconds)} to ${Math.round(toSeconds)} s`;
+  const [from, to] = [Math.max(1, Math.round(fromSeconds / 60)), Math.round(toSeconds / 60)];
+  const words = (minutes: number) => (minutes < 60 ? `${minutes} min` : minutes % 60 ? `${Math.floor(minutes / 60)} h ${minutes % 60} min` : `${minutes / 60} h`);
+  if (from === to) return `about ${words(to)}`;
+  return to < 60 ? `${from} to ${to} min` : `${words(from)} to ${words(to)}`;
+}

@@ -1,8 +1,8 @@
 // Each mark has its own shape as well as its own colour.
-export type MarkName = "ok" | "check" | "stop" | "yet" | "note" | "now" | "run" | "todo";
+export type MarkName = "ok" | "check" | "stop" | "yet" | "note" | "now" | "run" | "todo" | "no";
 
 const WORDS: Record<MarkName, string> = {
-  ok: "done", check: "look at this", stop: "stopped", yet: "not chosen yet", note: "note", now: "here now", run: "running", todo: "not yet",
+  ok: "done", check: "look at this", stop: "stopped", yet: "not chosen yet", note: "note", now: "here now", run: "running", todo: "not yet", no: "does not go",
 };
 
 export function Mark({ name, size = 18 }: { name: MarkName; size?: number }) {
@@ -36,6 +36,8 @@ function shape(name: MarkName) {
           <path d="M5.5 10h9" stroke="var(--sheet)" strokeWidth="2.6" strokeLinecap="round" />
         </>
       );
+    case "no":
+      return <path d="M4.5 10h11" stroke="var(--ink-3)" strokeWidth="2.2" strokeLinecap="round" />;
     case "note":
       return (
         <>

@@ -82,8 +82,8 @@ function Choices({ label, value, options, onSave, first, onSearch, more, id, clo
   const item = (o: Option, why?: string) => (
     <Command.Item key={o.value} value={o.value} keywords={[o.text, o.hint ?? ""]} className={ITEM} onSelect={() => take(o.value)}>
       <Check size={14} aria-hidden className={`flex-none self-center ${o.value === value ? "" : "invisible"}`} />
-      <span className="min-w-0 flex-1">{o.text}</span>
-      <span className="flex-none text-[0.82rem] text-ink-3">{why ?? o.hint}</span>
+      <span className="min-w-24 flex-1">{o.text}</span>
+      <span className="max-w-[62%] text-right text-[0.82rem] text-ink-3">{why ?? o.hint}</span>
     </Command.Item>
   );
   return (

@@ -26,9 +26,11 @@ export function CardStation({ id }: { id: number }) {
   const fetchBack = useChange(["deployment", id, "boot"], () => answer(POST("/api/deployments/{pk}/boot/power-off", path)));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the drives" />;
   const free = data.drives.filter((d) => !d.locked);
-  // The card this deployment had before is the likely one; otherwise a single card is the only choice there is.
-  const drive = free.find((d) => d.id === picked) ?? free.find((d) => d.whose_deployment_id === id) ?? (free.length === 1 ? free[0] : undefined);
   const writing = data.job?.active ?? false;
+  const written = writing ? data.writes.find((w) => w.ended_at === null) : undefined;
+  // What is being written is what is picked. The card this deployment had before is the likely one; otherwise a single card
+  // is the only choice there is.
+  const drive = free.find((d) => d.path === written?.drive_path && d.bench_name === written.bench_name) ?? free.find((d) => d.id === picked) ?? free.find((d) => d.whose_deployment_id === id) ?? (free.length === 1 ? free[0] : undefined);
   const proven = data.proven && data.current;
   return (
     <StationFrame

@@ -49,6 +49,7 @@ export function ImageStation({ id }: { id: number }) {
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
         <Sheet title="From the library" hint={data.board_name ? `for ${data.board_name}` : "choose a board under Plan to see what fits"}>
           <Choices data={data} onPick={(image) => choose.mutate(image)} />
+          {data.to_build && <ToBuild id={id} building={data.building !== null} />}
         </Sheet>
         <Sheet title="Is it the right one?">
           {chosen ? (
@@ -65,6 +66,24 @@ export function ImageStation({ id }: { id: number }) {
       </div>
       {chosen?.xray && <XRayView xray={chosen.xray} findings={data.findings} />}
     </StationFrame>
+  );
+}
+
+/** Only where images are made up: those that were not needed before are built now. */
+function ToBuild({ id, building }: { id: number; building: boolean }) {
+  const build = useChange(["deployment", id, "build"], () => answer(POST("/api/images/build")));
+  return (
+    <div className="mt-2 flex flex-wrap items-center gap-3 rounded-lg border border-dashed border-rule px-3 py-2">
+      <p className="min-w-0 flex-1 text-[0.95rem]" role="status">
+        {building ? "Building the made-up images of this appliance; they show up here by themselves." : "The made-up images of this appliance are not all built yet."}
+      </p>
+      {!building && (
+        <Button small disabled={build.isPending} onClick={() => build.mutate(undefined)}>
+          Build them
+        </Button>
+      )}
+      <Trouble error={build.error} />
+    </div>
   );
 }
 

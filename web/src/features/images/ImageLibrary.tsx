@@ -1,7 +1,7 @@
 import { useDeferredValue, useState } from "react";
 import { Link } from "react-router";
-import { answer, GET } from "../../api/client";
-import { useAnswer } from "../../api/use";
+import { answer, GET, POST } from "../../api/client";
+import { useAnswer, useChange } from "../../api/use";
 import { plural } from "../../lib/words";
 import { Findings } from "../../ui/Findings";
 import { Mark, type MarkName } from "../../ui/Mark";
@@ -14,6 +14,7 @@ export function ImageLibrary() {
   const [page, setPage] = useState(0);
   const search = useDeferredValue(typed.trim());
   const { data, error } = useAnswer(["images", search, page], () => answer(GET("/api/images", { params: { query: { search, page } } })));
+  const build = useChange(["images", search, page], () => answer(POST("/api/images/build")));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the library" />;
   return (
     <div className="flex flex-col gap-3.5">
@@ -56,6 +57,20 @@ export function ImageLibrary() {
           </Button>
         </div>
       )}
+      {data.to_build > 0 && (
+        <div className="flex flex-wrap items-center gap-3 rounded-xl border border-dashed border-rule bg-sheet px-4 py-2.5">
+          <Mark name={data.building ? "run" : "todo"} />
+          <p className="min-w-0 flex-1 text-[0.95rem]" role="status">
+            {data.building ? `Building the made-up images of the other appliances: ${data.to_build} to go.` : `${plural(data.to_build, "made-up image")} of the other appliances ${data.to_build === 1 ? "is" : "are"} not built yet.`}
+          </p>
+          {!data.building && (
+            <Button small disabled={build.isPending} onClick={() => build.mutate(undefined)}>
+              Build them
+            </Button>
+          )}
+        </div>
+      )}
+      <Trouble error={build.error} />
       {data.findings.length > 0 && (
         <Sheet title="Also there, and not read">
           <Findings findings={data.findings} />

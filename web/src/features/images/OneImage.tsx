@@ -15,7 +15,7 @@ export function OneImage() {
   const read = useChange(key, () => answer(POST("/api/images/{pk}/read", path)));
   const stop = useChange(key, () => answer(POST("/api/images/{pk}/stop", path)));
   const use = useChange(["bench", "new"], async (recipe: string) => {
-    const made = await answer(POST("/api/deployments", { body: { recipe, name: "" } }));
+    const made = await answer(POST("/api/deployments", { body: { recipe, name: "", fill: false } }));
     await answer(PUT("/api/deployments/{pk}/image", { params: { path: { pk: made.id } }, body: { image_id: id } }));
     return made;
   });

@@ -1,22 +1,32 @@
-import { useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
 import { Link } from "react-router";
-import { answer, GET, PUT, type Shapes } from "../../api/client";
+import { answer, type Finding, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
-import { Cautions } from "../../ui/Cautions";
+import { BoardDrawing } from "../../ui/BoardDrawing";
 import { Card, Cards } from "../../ui/Cards";
+import { Cautions } from "../../ui/Cautions";
 import { Field } from "../../ui/Field";
 import { Findings } from "../../ui/Findings";
-import { Button, ButtonLink, Sheet, Trouble, Waiting } from "../../ui/parts";
-import { Pick } from "../../ui/Pick";
+import { Button, ButtonLink, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { type Option, Pick } from "../../ui/Pick";
 import { StationFrame } from "../../ui/StationFrame";
+import { BoardChoice } from "./BoardChoice";
+import { HeaderMap } from "./HeaderMap";
+import { PartChoice } from "./PartChoice";
+import { PowerPicture } from "./PowerPicture";
+import { JobTime, ShoppingList } from "./ShoppingList";
+import { WaysOut } from "./WaysOut";
 
-type Unit = Shapes["PlanOut"]["units"][number];
+type Plan = Shapes["PlanOut"];
 
-const text = (value: number | null) => (value === null ? "" : String(value));
+const text = (value: number | null | undefined) => (value == null ? "" : String(value));
 
 const WAYS = { wifi: "Wi-Fi", cable: "Cable" } as const;
+
+/** What the core says of an option, for the line behind its name. */
+const hint = (o: Shapes["OptionOut"]) => [o.text, o.reason, o.used_by[0] && `planned for ${o.used_by[0]}`].filter(Boolean).join("; ");
+
+const asOptions = (options: readonly Shapes["OptionOut"][]): Option[] => options.map((o) => ({ value: String(o.id), text: o.name, hint: hint(o) }));
 
 export function PlanStation({ id }: { id: number }) {
   const key = ["deployment", id, "plan"];
@@ -25,13 +35,20 @@ export function PlanStation({ id }: { id: number }) {
   const change = useChange(
     key,
     (body: Shapes["PlanIn"]) => answer(PUT("/api/deployments/{pk}/plan", { ...path, body })),
-    (old, body) => ({ ...old, ...body }) as Shapes["PlanOut"],
+    (old: Plan, body) => ({ ...old, ...body }) as Plan,
   );
+  const take = useChange(key, (sets: Shapes["TakeIn"]["sets"]) => answer(POST("/api/deployments/{pk}/plan/take", { ...path, body: { sets } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the plan" />;
   const save = (body: Shapes["PlanIn"]) => change.mutate(body);
   const done = data.deployment.line.marks[0]?.mark;
   const fits = done === "ok" || done === "check";
   const waits = data.findings.find((f) => f.severity === "stop") ?? data.findings.find((f) => f.severity === "yet");
+  const busy = take.isPending || change.isPending;
+  const judged = data.findings.filter((f) => f.where?.part !== "cautions");
+  const waysOut = (f: Finding) => {
+    const proposals = f.severity === "stop" || f.severity === "check" ? data.proposals.filter((p) => p.cures === f.code) : [];
+    return proposals.length > 0 ? <WaysOut proposals={proposals} busy={busy} onTake={(sets) => take.mutate(sets)} /> : undefined;
+  };
   return (
     <StationFrame
       deployment={data.deployment}
@@ -49,105 +66,113 @@ export function PlanStation({ id }: { id: number }) {
       }
       waits={fits ? undefined : waits?.title}
     >
-      <Trouble error={change.error} />
+      <Trouble error={change.error ?? take.error} />
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
-        <div className="flex flex-col gap-3.5">
-          <Sheet title="What goes together" hint={`${data.deployment.appliance}, ${data.deployment.kind}`}>
-            <div className="flex flex-col gap-2">
-              <Field label="Name" value={data.name} onSave={(name) => save({ name })} />
-              <BoardChoice data={data} onPick={(board_unit_id) => save({ board_unit_id })} />
-              <Cards label="Way onto the network" value={data.way} onPick={(way) => save({ way })} className="grid grid-cols-[6.4rem_1fr_1fr] items-center gap-2 before:text-[0.92rem] before:text-ink-2 before:content-['Network_by']">
-                {data.ways.map((w) => (
-                  <Card key={w} value={w} name={WAYS[w as keyof typeof WAYS]} className="!py-1" />
-                ))}
-              </Cards>
-              {data.way === "wifi" && (
-                <Pick
-                  label="Wi-Fi"
-                  value={text(data.network_id)}
-                  empty={data.networks.length ? "choose a network" : "add one under Site"}
-                  options={data.networks.map((n) => ({ value: String(n.id), text: n.ssid, hint: `${n.band_ghz} GHz` }))}
-                  onSave={(picked) => save({ network_id: Number(picked) })}
-                />
-              )}
-              <Pick
-                label="Card"
-                value={text(data.card_gb)}
-                empty={`choose; ${data.advised_gb} GB advised`}
-                options={data.card_sizes.map((g) => ({ value: String(g), text: `${g} GB`, hint: g < data.least_gb ? "too small" : g === data.advised_gb ? "advised" : undefined }))}
-                onSave={(picked) => save({ card_gb: Number(picked) })}
-              />
-              <Pick
-                label="Supply"
-                value={text(data.supply_id)}
-                empty="choose the one you will use"
-                options={data.supplies.map((s) => ({ value: String(s.id), text: s.name, hint: s.text }))}
-                onSave={(picked) => save({ supply_id: Number(picked) })}
-              />
-            </div>
-            {(data.units.length === 0 || data.supplies.length === 0) && (
-              <p className="mt-3 border-t border-dashed border-rule pt-3 text-[0.95rem]">
-                {data.units.length === 0 ? "No board is on the shelf yet." : "No supply is on the shelf yet."}{" "}
-                <Link to="/shelf" className="font-[550] text-mint underline">
-                  Put it there
-                </Link>
-                , then choose it here.
-              </p>
-            )}
+        <Sheet title="What goes together" hint={`${data.deployment.appliance}, ${data.deployment.kind}`}>
+          <Choices data={data} save={save} />
+        </Sheet>
+        {/* What stops comes first where there is room for one column only. */}
+        <div className={`flex flex-col gap-3.5 ${judged.some((f) => f.severity === "stop") ? "max-md:order-first" : ""}`}>
+          <Sheet title="Does it fit?">
+            <Findings findings={judged} deploymentId={id} onAction={(field, value) => save({ [field]: value })} below={waysOut} />
           </Sheet>
           <Cautions texts={data.cautions} />
         </div>
-        <Sheet title="Does it fit?">
-          <Findings findings={data.findings} deploymentId={id} onAction={(field, value) => save({ [field]: value })} />
+      </div>
+      <div className="grid items-start gap-3.5 md:grid-cols-2">
+        {data.power && (
+          <Sheet title="Power" hint="by consumer, and over the cable">
+            <PowerPicture power={data.power} loadShare={data.load_share} onLoadShare={(load_share) => save({ load_share })} />
+          </Sheet>
+        )}
+        <Sheet title="Parts list">
+          <ShoppingList list={data.shopping} />
         </Sheet>
+        {data.picture && (
+          <Sheet title={data.picture.name} hint={<>marked <Mono>{data.picture.printed_mark}</Mono></>}>
+            <Picture picture={data.picture} />
+          </Sheet>
+        )}
+        <div className="flex flex-col gap-3.5">
+          {data.header && data.header.pins.length > 8 && (
+            <Sheet title="Header" hint={data.header.pins.some((p) => p.clash) ? "two want the same pin" : "which pins are taken"}>
+              <HeaderMap header={data.header} />
+            </Sheet>
+          )}
+          {data.time && (
+            <Sheet title="The whole job">
+              <JobTime time={data.time} />
+            </Sheet>
+          )}
+        </div>
       </div>
     </StationFrame>
   );
 }
 
-/** A shelf of a few boards lies open; a longer one is searched. */
-const OPEN_SHELF = 8;
-
-function BoardChoice({ data, onPick }: { data: Shapes["PlanOut"]; onPick: (id: number) => void }) {
-  const [typed, setTyped] = useState("");
-  const search = useDeferredValue(typed.trim());
-  const id = data.deployment.id;
-  const found = useQuery({
-    queryKey: ["deployment", id, "plan", "boards", search],
-    enabled: search !== "",
-    queryFn: () => answer(GET("/api/deployments/{pk}/plan", { params: { path: { pk: id }, query: { units: search } } })),
-  });
-  const facts = (u: Unit) => `${u.bits}-bit, ${u.radio}${u.ethernet ? ", Ethernet" : ""}`;
-  const users = (u: Unit) => u.used_by.filter((name) => name !== data.name);
-  if (data.units.length > OPEN_SHELF || data.more_units) {
-    const units = search && found.data ? found.data.units : data.units;
-    return (
-      <Pick
-        label="Board"
-        value={text(data.board_unit_id)}
-        empty="choose it by its printed mark"
-        options={units.map((u) => ({ value: String(u.id), text: `${u.name} (${u.printed_mark})`, hint: users(u)[0] ? `in ${users(u)[0]}` : facts(u) }))}
-        onSave={(picked) => onPick(Number(picked))}
-        onSearch={setTyped}
-        more={data.more_units && !search}
-      />
-    );
-  }
+function Choices({ data, save }: { data: Plan; save: (body: Shapes["PlanIn"]) => void }) {
+  const sizes = data.card_sizes.map((g) => ({ value: `gb ${g}`, text: `${g} GB card`, hint: g < data.least_gb ? "too small" : g === data.advised_gb ? "advised, any" : "any of that size" }));
   return (
-    <div className="my-1">
-      <p className="mb-1 text-[0.92rem] text-ink-2">Board, by the mark printed on it</p>
-      <Cards label="Board, by the mark printed on it" value={text(data.board_unit_id)} onPick={(picked) => onPick(Number(picked))}>
-        {data.units.map((u) => (
-          <Card key={u.id} value={String(u.id)} name={<b>{u.name}</b>} className="!py-1.5">
-            {" "}
-            <span className="font-mono text-[0.87rem] text-ink-2">{u.printed_mark}</span>
-            <span className="block text-[0.87rem] text-ink-2">
-              {facts(u)}
-              {users(u).length > 0 && `; planned for ${users(u).join(", ")}`}
-            </span>
-          </Card>
+    <div className="flex flex-col gap-2">
+      <Field label="Name" value={data.name} onSave={(name) => save({ name })} />
+      {data.units.length > 0 ? <BoardChoice data={data} onPick={(board_unit_id) => save({ board_unit_id })} /> : <ToShelf what="board" />}
+      <Cards label="Way onto the network" value={data.way} onPick={(way) => save({ way })} className="grid grid-cols-[6.4rem_1fr_1fr] items-center gap-2 before:text-[0.92rem] before:text-ink-2 before:content-['Network_by']">
+        {data.ways.map((w) => (
+          <Card key={w} value={w} name={WAYS[w as keyof typeof WAYS]} className="!py-1" />
         ))}
       </Cards>
+      {data.way === "wifi" && (
+        <Pick
+          label="Wi-Fi"
+          value={text(data.network_id)}
+          empty={data.networks.length ? "choose a network" : "add one under Site"}
+          options={data.networks.map((n) => ({ value: String(n.id), text: n.ssid, hint: `${n.band_ghz} GHz` }))}
+          onSave={(picked) => save({ network_id: Number(picked) })}
+        />
+      )}
+      <Pick
+        label="Card"
+        value={data.owned_card_id == null ? (data.card_gb === null ? "" : `gb ${data.card_gb}`) : String(data.owned_card_id)}
+        empty={`choose; ${data.advised_gb} GB advised`}
+        options={[...asOptions(data.cards), ...sizes]}
+        onSave={(picked) => save(picked.startsWith("gb ") ? { card_gb: Number(picked.slice(3)) } : { owned_card_id: Number(picked) })}
+      />
+      {data.supplies.length > 0 ? (
+        <Pick label="Supply" value={text(data.supply_id)} empty="choose the one you will use" options={asOptions(data.supplies)} onSave={(picked) => save({ supply_id: Number(picked) })} />
+      ) : (
+        <ToShelf what="supply" />
+      )}
+      {data.needs_cable && <Pick label="Cable" value={text(data.cable_id)} empty="choose the one between them" options={asOptions(data.cables)} onSave={(picked) => save({ cable_id: Number(picked) })} />}
+      {(data.ways_in.length > 1 || data.findings.some((f) => f.code === "plan.way-in-not-allowed")) && (
+        <Pick label="Settings" value={data.way_in} empty="how they get in" options={data.ways_in.map((w) => ({ value: w.id, text: w.text }))} onSave={(way_in) => save({ way_in })} />
+      )}
+      <PartChoice data={data} onAdd={save} onDrop={(drop_part) => save({ drop_part })} />
+    </div>
+  );
+}
+
+function ToShelf({ what }: { what: string }) {
+  return (
+    <p className="border-t border-dashed border-rule pt-2 text-[0.95rem]">
+      No {what} is on the shelf yet.{" "}
+      <Link to="/shelf" className="font-[550] text-mint underline">
+        Put it there
+      </Link>
+      , then choose it here.
+    </p>
+  );
+}
+
+function Picture({ picture }: { picture: Shapes["BoardPictureOut"] }) {
+  return (
+    <div className="flex flex-col gap-2 text-[0.93rem]">
+      {picture.drawing && <BoardDrawing drawing={picture.drawing} name={picture.name} />}
+      {picture.mark_place && (
+        <p>
+          Its mark is on the <span className="font-[550]">{picture.mark_place}</span>.
+        </p>
+      )}
+      {picture.telling_apart && <p className="text-ink-2">{picture.telling_apart}</p>}
     </div>
   );
 }

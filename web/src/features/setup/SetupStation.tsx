@@ -53,6 +53,7 @@ export function SetupStation({ id }: { id: number }) {
                   <h3 className="text-[1.05rem]">{s.step.title}</h3>
                   <p className="text-[0.95rem]">{s.step.do}</p>
                   <p className="text-[0.95rem] text-ink-2">You should see: {s.step.see}</p>
+                  {s.step.reading && <p className="text-[0.95rem] text-ink-2">Read it off: {expected(s.step.reading)}.</p>}
                   {s.finding && (
                     <p className={`mt-1 text-[0.95rem] ${s.state === "failed" ? "text-stop" : "text-mint-ink"}`}>
                       <b>{s.finding.title}.</b> {s.finding.detail} {s.finding.fix}
@@ -86,9 +87,26 @@ export function SetupStation({ id }: { id: number }) {
               <Mono className="break-all">{data.url}</Mono>
             </Sheet>
           )}
+          {data.content.length > 0 && (
+            <Sheet title="Your own files">
+              {data.content.map((c) => (
+                <p key={c.path} className="border-t border-rule-2 py-1.5 text-[0.95rem] first:border-0">
+                  <span className="font-mono">{c.path}</span> {c.what}
+                  {c.hint && <span className="block text-ink-2">{c.hint}</span>}
+                </p>
+              ))}
+            </Sheet>
+          )}
           <Cautions texts={data.cautions} />
         </aside>
       </div>
     </StationFrame>
   );
+}
+
+/** What a value that is read off should be. */
+function expected(reading: NonNullable<Shapes["SetupStep"]["reading"]>) {
+  const { at_least: least, at_most: most, unit } = reading;
+  if (least != null && most != null) return `${least} to ${most} ${unit}`;
+  return least != null ? `at least ${least} ${unit}` : most != null ? `at most ${most} ${unit}` : unit;
 }

@@ -1,18 +1,20 @@
-// Shelf: the boards and supplies one owns, at one place.
+// Shelf: what one owns at one place: boards, cards, supplies, cables, parts.
 import { type ReactNode, useDeferredValue, useState } from "react";
-import { Controller, useForm, useWatch } from "react-hook-form";
-import { answer, DELETE, GET, POST, PUT, type Severity, type Shapes } from "../../api/client";
+import { Link } from "react-router";
+import { answer, DELETE, type Finding, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
-import { FormButtons, FormRow, INPUT, saved } from "../../ui/FormRow";
+import { plural } from "../../lib/words";
+import { INPUT } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
-import { Button, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
-import { Pick } from "../../ui/Pick";
+import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
 import { PlacePicker, usePlaces } from "../../ui/PlacePicker";
-import { Select } from "../../ui/Select";
+import { Time } from "../../ui/Time";
 import { useToast } from "../../ui/toast";
+import { ShelfTable } from "./ShelfTable";
+import { ThingForm } from "./ThingForm";
+import { cableFields, cableIn, cableValues, cardFields, cardIn, cardValues, partFields, partIn, partValues, supplyFields, supplyIn, supplyValues, type ThingField, unitFields, unitIn, unitValues, type Values } from "./things";
 
-type Unit = Shapes["ShelfUnitOut"];
-type Supply = Shapes["ShelfSupplyOut"];
+type Shelf = Shapes["ShelfOut"];
 
 export function ShelfPlace() {
   const { places, shown, pick, error } = usePlaces();
@@ -22,217 +24,204 @@ export function ShelfPlace() {
       <header className="flex flex-wrap items-end gap-x-4 gap-y-2">
         <div>
           <h1 className="text-[1.8rem]">Shelf</h1>
-          <p className="text-ink-2">What you own. A plan takes its board and its supply from here.</p>
+          <p className="text-ink-2">What you own. A plan takes what fits from here, and never takes a thing twice.</p>
         </div>
-        <PlacePicker places={places} shown={shown} onPick={pick} />
+        <div className="flex flex-wrap items-end gap-2 md:ml-auto">
+          <PlacePicker places={places} shown={shown} onPick={pick} />
+          <ButtonLink to="/matrix">What could these become?</ButtonLink>
+        </div>
       </header>
       {shown && <OneShelf key={shown.id} id={shown.id} />}
     </div>
   );
 }
 
+type Kind = "boards" | "cards" | "supplies" | "cables" | "parts";
+
+/** The server's doors for one kind of thing: each answers with the whole shelf as it is then. */
+function doors(site: number, kind: Kind) {
+  const at = { params: { path: { site_pk: site } } };
+  const one = (pk: number) => ({ params: { path: { pk } } });
+  switch (kind) {
+    case "boards":
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/boards", { ...at, body: unitIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/boards/{pk}", { ...one(pk), body: unitIn(v) })), remove: (pk: number) => answer(DELETE("/api/shelf/boards/{pk}", one(pk))) };
+    case "cards":
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/cards", { ...at, body: cardIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/cards/{pk}", { ...one(pk), body: cardIn(v) })), remove: (pk: number) => answer(DELETE("/api/shelf/cards/{pk}", one(pk))) };
+    case "supplies":
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/supplies", { ...at, body: supplyIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/supplies/{pk}", { ...one(pk), body: supplyIn(v) })), remove: (pk: number) => answer(DELETE("/api/shelf/supplies/{pk}", one(pk))) };
+    case "cables":
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/cables", { ...at, body: cableIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/cables/{pk}", { ...one(pk), body: cableIn(v) })), remove: (pk: number) => answer(DELETE("/api/shelf/cables/{pk}", one(pk))) };
+    case "parts":
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/parts", { ...at, body: partIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/parts/{pk}", { ...one(pk), body: partIn(v) })), remove: (pk: number) => answer(DELETE("/api/shelf/parts/{pk}", one(pk))) };
+  }
+}
+
 function OneShelf({ id }: { id: number }) {
-  const at = { params: { path: { site_pk: id } } };
   const [typed, setTyped] = useState("");
   const [pages, setPages] = useState<readonly number[]>([0]);
   const search = useDeferredValue(typed.trim());
   const after = pages.at(-1) ?? 0;
   const key = ["shelf", id, search, after];
-  const { data, error } = useAnswer(key, () => answer(GET("/api/sites/{site_pk}/shelf", { params: { ...at.params, query: { search, after } } })));
-  const toast = useToast();
-  const addUnit = useChange(key, (body: Shapes["UnitIn"]) => answer(POST("/api/sites/{site_pk}/shelf/boards", { ...at, body })));
-  const changeUnit = useChange(key, ({ pk, body }: { pk: number; body: Shapes["UnitIn"] }) => answer(PUT("/api/shelf/boards/{pk}", { params: { path: { pk } }, body })));
-  const removeUnit = useChange(key, (pk: number) => answer(DELETE("/api/shelf/boards/{pk}", { params: { path: { pk } } })));
-  const addSupply = useChange(key, (body: Shapes["SupplyIn"]) => answer(POST("/api/sites/{site_pk}/shelf/supplies", { ...at, body })));
-  const changeSupply = useChange(key, ({ pk, body }: { pk: number; body: Shapes["SupplyIn"] }) => answer(PUT("/api/shelf/supplies/{pk}", { params: { path: { pk } }, body })));
-  const removeSupply = useChange(key, (pk: number) => answer(DELETE("/api/shelf/supplies/{pk}", { params: { path: { pk } } })));
+  const { data, error } = useAnswer(key, () => answer(GET("/api/sites/{site_pk}/shelf", { params: { path: { site_pk: id }, query: { search, after } } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the shelf" />;
-  const told = { onSuccess: () => toast({ text: "Saved." }) };
+  const things = { shelf: data, site: id, queryKey: key };
   return (
     <>
-      <Trouble error={addUnit.error ?? changeUnit.error ?? removeUnit.error ?? addSupply.error ?? changeSupply.error ?? removeSupply.error} />
       <div className="grid items-start gap-3.5 lg:grid-cols-2">
-        <Sheet title="Boards" hint="told apart by the mark printed on them">
-          {(search !== "" || pages.length > 1 || data.units_after !== null) && (
-            <input type="search" aria-label="Find a board" placeholder="Name or mark" className={`${INPUT} mb-1 placeholder:text-ink-3`} value={typed} maxLength={80} onChange={(e) => {
-              setTyped(e.target.value);
-              setPages([0]);
-            }} />
-          )}
-          {data.units.length === 0 && <p className="text-ink-2">{search ? "No board is called that." : "None yet. Add the one in your hand."}</p>}
-          {data.units.map((u) => (
-            <UnitRow key={u.id} unit={u} kinds={data.kinds} onSave={(body) => changeUnit.mutateAsync({ pk: u.id, body }, told)} onRemove={() => removeUnit.mutate(u.id)} />
-          ))}
-          {(pages.length > 1 || data.units_after !== null) && (
-            <div className="flex gap-2 py-2">
-              <Button small disabled={pages.length < 2} onClick={() => setPages(pages.slice(0, -1))}>
-                Those before
-              </Button>
-              <Button small disabled={data.units_after === null} onClick={() => setPages([...pages, data.units_after ?? 0])}>
-                Those after
-              </Button>
-            </div>
-          )}
-          <details className="border-t border-rule-2 pt-2" open={data.units.length === 0 && !search}>
-            <summary className="cursor-pointer font-[550] text-mint">Add a board</summary>
-            <UnitForm key={data.units.length} kinds={data.kinds} onSave={(body) => addUnit.mutateAsync(body, told)} button="Add the board" />
-          </details>
-        </Sheet>
-        <Sheet title="Supplies" hint="as printed on them">
-          {data.supplies.length === 0 && <p className="text-ink-2">None yet. Read the numbers off the one you will use.</p>}
-          {data.supplies.map((s) => (
-            <SupplyRow key={s.id} supply={s} connectors={data.connectors} onSave={(body) => changeSupply.mutateAsync({ pk: s.id, body }, told)} onRemove={() => removeSupply.mutate(s.id)} />
-          ))}
-          <details className="border-t border-rule-2 pt-2" open={data.supplies.length === 0}>
-            <summary className="cursor-pointer font-[550] text-mint">Add a supply</summary>
-            <SupplyForm key={data.supplies.length} connectors={data.connectors} onSave={(body) => addSupply.mutateAsync(body, told)} button="Add the supply" />
-          </details>
-        </Sheet>
+        <div className="flex flex-col gap-3.5">
+          <Things {...things} kind="boards" title="Boards" hint="told apart by the mark printed on them" one="board" fields={unitFields(data)} fresh={unitValues()} empty={search ? "No board is called that." : "None yet. Type in the mark of the one in your hand."}
+            head={(search !== "" || pages.length > 1 || data.units_after !== null) && (
+              <input type="search" aria-label="Find a board" placeholder="Name or mark" className={`${INPUT} mb-1 placeholder:text-ink-3`} value={typed} maxLength={80} onChange={(e) => {
+                setTyped(e.target.value);
+                setPages([0]);
+              }} />
+            )}
+            foot={(pages.length > 1 || data.units_after !== null) && (
+              <div className="flex gap-2 py-2">
+                <Button small disabled={pages.length < 2} onClick={() => setPages(pages.slice(0, -1))}>
+                  Those before
+                </Button>
+                <Button small disabled={data.units_after === null} onClick={() => setPages([...pages, data.units_after ?? 0])}>
+                  Those after
+                </Button>
+              </div>
+            )}
+            rows={data.units.map((u) => ({ id: u.id, name: u.name, facts: `${u.board_name}${u.note && `, ${u.note}`}`, mono: [u.printed_mark, ...u.macs].filter(Boolean).join("  "), usedBy: u.used_by, findings: u.findings, start: unitValues(u) }))}
+          />
+          <Things {...things} kind="cards" title="Cards" hint="size and marks as printed" one="card" fields={cardFields(data)} fresh={cardValues()} empty="None yet. A plan can also say only a size."
+            rows={data.cards.map((c) => ({ id: c.id, name: c.name, facts: [`${c.size_gb} GB`, c.classes.join(" "), c.endurance && "for recorders", c.note].filter(Boolean).join(", "), usedBy: c.used_by, start: cardValues(c), more: <History card={c} /> }))}
+          />
+        </div>
+        <div className="flex flex-col gap-3.5">
+          <Things {...things} kind="supplies" title="Supplies" hint="as printed on them" one="supply" fields={supplyFields(data)} fresh={supplyValues()} empty="None yet. Read the numbers off the one you will use."
+            rows={data.supplies.map((s) => ({ id: s.id, name: s.name, facts: [`${s.voltage_v} V`, `${s.current_a} A`, s.connector, s.length_m != null && `${s.length_m} m`, s.awg != null && `AWG ${s.awg}`, s.battery_mah != null && `${s.battery_mah} mAh`, s.note].filter(Boolean).join(", "), usedBy: s.used_by, start: supplyValues(s) }))}
+          />
+          <Things {...things} kind="cables" title="Power cables" hint="for supplies with a socket" one="cable" fields={cableFields(data)} fresh={cableValues()} empty="None yet."
+            rows={data.cables.map((c) => ({ id: c.id, name: c.name, facts: [`${c.plug_to_supply} to ${c.plug_to_board}`, `${c.length_m} m`, c.awg != null ? `AWG ${c.awg}` : "no gauge printed", c.note].filter(Boolean).join(", "), usedBy: c.used_by, start: cableValues(c) }))}
+          />
+          <Things {...things} kind="parts" title="Parts" hint="add-ons, sticks, cameras, cases" one="part" fields={partFields(data)} fresh={partValues()} empty="None yet."
+            rows={data.parts.map((p) => ({ id: p.id, name: p.name, facts: [p.kind_name !== p.name && p.kind_name, p.role, p.note].filter(Boolean).join(", "), usedBy: p.used_by, findings: p.findings, start: partValues(p) }))}
+          />
+          <ShelfTable site={id} />
+          <p className="px-1 text-[0.93rem] text-ink-2">
+            Something you own is not in the lists?{" "}
+            <Link to="/recipes" className="font-[550] text-mint-ink underline">
+              Describe it
+            </Link>
+            .
+          </p>
+        </div>
       </div>
     </>
   );
 }
 
-/** One thing on the shelf: its facts, who plans with it, and the form to change it. */
-function Owned({ name, facts, usedBy, form, children }: { name: string; facts: string; usedBy: readonly string[]; form: (close: () => void) => ReactNode; children?: ReactNode }) {
+/** What was written to a card: the last few attempts, newest first. */
+function History({ card }: { card: Shelf["cards"][number] }) {
+  if (!card.writes) return null;
+  return (
+    <details className="text-[0.9rem] text-ink-2">
+      <summary className="cursor-pointer">Written {plural(card.writes, "time")}</summary>
+      <ul>
+        {card.history.map((w) => (
+          <li key={w.at}>
+            <Time at={w.at} day /> for {w.deployment}: {w.outcome}
+          </li>
+        ))}
+      </ul>
+    </details>
+  );
+}
+
+interface Row {
+  id: number;
+  name: string;
+  facts: string;
+  mono?: string;
+  usedBy: readonly string[];
+  findings?: readonly Finding[];
+  start: Values;
+  more?: ReactNode;
+}
+
+interface ThingsProps {
+  shelf: Shelf;
+  site: number;
+  queryKey: readonly unknown[];
+  kind: Kind;
+  title: string;
+  hint: string;
+  one: string;
+  fields: readonly ThingField[];
+  fresh: Values;
+  empty: string;
+  rows: readonly Row[];
+  head?: ReactNode;
+  foot?: ReactNode;
+}
+
+function Things({ site, queryKey, kind, title, hint, one, fields, fresh, empty, rows, head, foot }: ThingsProps) {
+  const door = doors(site, kind);
+  const toast = useToast();
+  const add = useChange(queryKey, door.add);
+  const change = useChange(queryKey, ({ pk, values }: { pk: number; values: Values }) => door.change(pk, values));
+  const remove = useChange(queryKey, door.remove);
+  const told = { onSuccess: () => toast({ text: "Saved." }) };
+  return (
+    <Sheet title={title} hint={hint}>
+      <Trouble error={add.error ?? change.error ?? remove.error} />
+      {head}
+      {rows.length === 0 && <p className="text-ink-2">{empty}</p>}
+      {rows.map((row) => (
+        <Thing key={row.id} row={row} fields={fields} onSave={(values) => change.mutateAsync({ pk: row.id, values }, told)} onRemove={() => remove.mutate(row.id)} />
+      ))}
+      {foot}
+      <details className="border-t border-rule-2 pt-2" open={rows.length === 0 && (kind === "boards" || kind === "supplies")}>
+        <summary className="cursor-pointer font-[550] text-mint">Add a {one}</summary>
+        <ThingForm key={rows.length} fields={fields} start={fresh} onSave={(values) => add.mutateAsync(values, told)} button={`Add the ${one}`} />
+      </details>
+    </Sheet>
+  );
+}
+
+/** One thing: its facts, who plans with it, and the form to change it. */
+function Thing({ row, fields, onSave, onRemove }: { row: Row; fields: readonly ThingField[]; onSave: (values: Values) => Promise<unknown>; onRemove: () => void }) {
   const [editing, setEditing] = useState(false);
   return (
-    <div className="border-t border-rule-2 py-2 first:border-0">
-      <div className="flex flex-wrap items-center gap-x-3 gap-y-1">
-        <b>{name}</b>
-        <span className="text-ink-2">{facts}</span>
-        {usedBy.map((user) => (
-          <Tag key={user}>{user}</Tag>
-        ))}
-        <Button small className="ml-auto" aria-label={`Change ${name}`} aria-expanded={editing} onClick={() => setEditing(!editing)}>
+    <div className="border-t border-rule-2 py-1.5 first:border-0">
+      <div className="flex items-start gap-x-3">
+        <div className="min-w-0 flex-1">
+          <b>{row.name}</b> {row.mono && <span className="font-mono text-[0.87rem] text-ink-2">{row.mono}</span>} <span className="text-ink-2">{row.facts}</span>
+          {row.usedBy.length > 0 && (
+            <span className="mt-0.5 flex flex-wrap gap-1">
+              {row.usedBy.map((user) => (
+                <Tag key={user}>{user}</Tag>
+              ))}
+            </span>
+          )}
+        </div>
+        <Button small aria-label={`Change ${row.name}`} aria-expanded={editing} onClick={() => setEditing(!editing)}>
           Change
         </Button>
       </div>
-      {children}
-      {editing && form(() => setEditing(false))}
-    </div>
-  );
-}
-
-function UnitRow({ unit: u, kinds, onSave, onRemove }: { unit: Unit; kinds: Shapes["ShelfOut"]["kinds"]; onSave: (body: Shapes["UnitIn"]) => Promise<unknown>; onRemove: () => void }) {
-  const form = (close: () => void) => (
-    <UnitForm
-      start={{ name: u.name, board: u.board }}
-      kinds={kinds}
-      button="Save it"
-      onRemove={onRemove}
-      onSave={async (body) => {
-        await onSave(body);
-        close();
-      }}
-    />
-  );
-  return (
-    <Owned name={u.name} facts={u.board_name} usedBy={u.used_by} form={form}>
-      {u.findings.map((f) => (
+      {row.more}
+      {row.findings?.map((f) => (
         <p key={f.code} className="flex gap-2 text-[0.93rem] text-ink-2">
-          <Mark name={f.severity as Severity} size={16} /> {f.title}. {f.fix}
+          <Mark name={f.severity} size={16} /> {f.title}. {f.fix}
         </p>
       ))}
-    </Owned>
-  );
-}
-
-interface UnitFormProps {
-  start?: Shapes["UnitIn"];
-  kinds: Shapes["ShelfOut"]["kinds"];
-  button: string;
-  onSave: (body: Shapes["UnitIn"]) => Promise<unknown>;
-  onRemove?: () => void;
-}
-
-function UnitForm({ start, kinds, button, onSave, onRemove }: UnitFormProps) {
-  const { register, handleSubmit, control, setError, formState } = useForm<Shapes["UnitIn"]>({ defaultValues: start ?? { name: "", board: "" } });
-  const board = useWatch({ control, name: "board" });
-  const kind = kinds.find((k) => k.id === board);
-  const submit = handleSubmit((body) => saved(onSave(body), ["name", "board"], setError));
-  return (
-    <form onSubmit={(e) => void submit(e)} className="mt-2 flex flex-col gap-2">
-      <Controller
-        name="board"
-        control={control}
-        rules={{ required: "Pick what is printed on it" }}
-        render={({ field }) => (
-          <Pick
-            label="Kind"
-            empty="What is printed on it?"
-            value={field.value}
-            options={kinds.map((k) => ({ value: k.id, text: k.printed_mark, hint: `${k.name}, ${k.radio}` }))}
-            onSave={field.onChange}
-            problem={formState.errors.board?.message}
-          />
-        )}
-      />
-      {kind && (
-        <p className="text-[0.9rem] text-ink-2">
-          {kind.bits}-bit, {kind.radio}, {kind.ethernet ? "network socket" : "no network socket"}; wants {kind.supply_text}.
-          {kind.twin && ` Looks like ${kind.twin}: read the mark twice.`}
-        </p>
+      {editing && (
+        <ThingForm
+          fields={fields}
+          start={row.start}
+          button="Save it"
+          onRemove={onRemove}
+          onSave={async (values) => {
+            await onSave(values);
+            setEditing(false);
+          }}
+        />
       )}
-      <FormRow label="Name" problem={formState.errors.name?.message}>
-        <input className={INPUT} maxLength={80} placeholder="such as: in the clear case" {...register("name", { required: "Give it a name you will know it by" })} />
-      </FormRow>
-      <FormButtons save={button} onRemove={onRemove} />
-    </form>
-  );
-}
-
-function SupplyRow({ supply: s, connectors, onSave, onRemove }: { supply: Supply; connectors: readonly string[]; onSave: (body: Shapes["SupplyIn"]) => Promise<unknown>; onRemove: () => void }) {
-  const form = (close: () => void) => (
-    <SupplyForm
-      start={s}
-      connectors={connectors}
-      button="Save it"
-      onRemove={onRemove}
-      onSave={async (body) => {
-        await onSave(body);
-        close();
-      }}
-    />
-  );
-  return <Owned name={s.name} facts={`${s.voltage_v} V, ${s.current_a} A, ${s.connector}`} usedBy={s.used_by} form={form} />;
-}
-
-interface SupplyFormProps {
-  start?: Supply;
-  connectors: readonly string[];
-  button: string;
-  onSave: (body: Shapes["SupplyIn"]) => Promise<unknown>;
-  onRemove?: () => void;
-}
-
-interface SupplyValues {
-  name: string;
-  voltage_v: number;
-  current_a: number;
-  connector: string;
-}
-
-function SupplyForm({ start, connectors, button, onSave, onRemove }: SupplyFormProps) {
-  const { register, handleSubmit, control, setError, formState } = useForm<SupplyValues>({ defaultValues: start ?? { name: "", voltage_v: 5.1, current_a: 2.5, connector: connectors[0] ?? "" } });
-  const submit = handleSubmit((v) =>
-    saved(onSave({ ...v, voltage_v: Number(v.voltage_v), current_a: Number(v.current_a), connector: v.connector as Shapes["SupplyIn"]["connector"] }), ["name", "voltage_v", "current_a", "connector"], setError),
-  );
-  return (
-    <form onSubmit={(e) => void submit(e)} className="mt-2 flex flex-col gap-2">
-      <FormRow label="Name" problem={formState.errors.name?.message}>
-        <input className={INPUT} maxLength={80} placeholder="such as: the black one" {...register("name", { required: "Give it a name you will know it by" })} />
-      </FormRow>
-      <FormRow label="Volts" problem={formState.errors.voltage_v?.message}>
-        <input className={INPUT} type="number" step="0.1" min="0.1" max="60" {...register("voltage_v", { required: true })} />
-      </FormRow>
-      <FormRow label="Amperes" problem={formState.errors.current_a?.message}>
-        <input className={INPUT} type="number" step="0.1" min="0.1" max="30" {...register("current_a", { required: true })} />
-      </FormRow>
-      <FormRow label="Plug">
-        <Controller name="connector" control={control} render={({ field }) => <Select label="Plug" value={field.value} options={connectors.map((c) => [c, c])} onPick={field.onChange} />} />
-      </FormRow>
-      <FormButtons save={button} onRemove={onRemove} />
-    </form>
+    </div>
   );
 }
