@@ -11,6 +11,7 @@ import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from tests.browser import walk
 from tests.browser.conftest import Application, copy_of, environment_for, start, stop
 
 
@@ -111,13 +112,7 @@ def test_a_phone_goes_from_the_bench_to_the_label(browser: Browser, at_work: App
     place = onward.bounding_box()
     assert place is not None
     assert place["y"] > 700
-    onward.click()
-    page.get_by_role("button", name="Check it").first.click()
-    expect(page.get_by_text("Its page answers.")).to_be_visible()
-    page.get_by_role("button", name="Check it").first.click()
-    expect(page.get_by_text("The image's own login no longer opens it.")).to_be_visible()
-    page.get_by_role("button", name="I saw it").click()
-    page.get_by_role("link", name="Go on to Keep").click()
+    walk.set_up(page)
     expect(page.locator(".print-label")).to_contain_text("Keeper's cottage hub")
     context.close()
 

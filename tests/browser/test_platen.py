@@ -15,9 +15,10 @@ CARD = "QH-C32-07"
 def test_wrong_passphrase_then_the_whole_line(page: Page, application: Application) -> None:
     walk.start(page, "Platen", "Reading-room press")
     # A twin without radio on a Wi-Fi plan stops, with its cures.
+    walk.show_boards(page)
     page.get_by_role("radio", name="Larkspur C, green case").click()
-    expect(page.get_by_text("Larkspur C has no radio, and the plan says Wi-Fi", exact=True)).to_be_visible()
-    expect(page.get_by_role("button", name="Use the cable")).to_be_visible()
+    expect(page.locator("b", has_text="Larkspur C has no radio, and the plan says Wi-Fi")).to_be_visible()
+    expect(page.get_by_role("list", name="Ways out").get_by_role("button", name="Run a cable to it")).to_be_visible()
     # The way on stands there all the same, and says what it waits for.
     expect(page.get_by_role("button", name="Go on to Image")).to_be_disabled()
     expect(page.get_by_text("First: Larkspur C has no radio")).to_be_visible()

@@ -179,13 +179,15 @@ def test_from_an_empty_log_to_an_opened_page(
 
 def _own_things(page: Page) -> None:
     page.goto("/shelf")
-    walk.pick(page, "Kind", "LARKSPUR R")
+    walk.pick(page, "Mark", "LARKSPUR R")
     expect(page.get_by_text("Looks like Larkspur C")).to_be_visible()
     boards = page.get_by_label("Name").first
     boards.fill("My bare one")
     page.get_by_role("button", name="Add the board").click()
     expect(page.get_by_text("My bare one")).to_be_visible()
-    page.locator("form", has_text="Amperes").get_by_label("Name").fill("Black one")
+    supply = page.locator("form", has_text="Amperes")
+    supply.get_by_label("Name").fill("Black one")
+    supply.get_by_label("Amperes").fill("2.5")
     page.get_by_role("button", name="Add the supply").click()
     expect(page.get_by_text("5.1 V, 2.5 A, micro-USB")).to_be_visible()
     page.goto("/site")
@@ -234,15 +236,7 @@ def _power_by_hand(page: Page, loop_card: str) -> None:
 
 
 def _keep(page: Page) -> None:
-    page.get_by_role("link", name="Go on to Set up").click()
-    walk.station(page, "Set up")
-    page.get_by_role("button", name="Check it").first.click()
-    expect(page.get_by_text("Its page answers.")).to_be_visible()
-    page.get_by_role("button", name="Check it").first.click()
-    expect(page.get_by_text("The image's own login no longer opens it.")).to_be_visible()
-    page.get_by_role("button", name="I saw it").click()
-    page.get_by_role("link", name="Go on to Keep").click()
-    walk.station(page, "Keep")
+    walk.set_up(page)
     page.get_by_role("button", name="Put it in service").click()
     expect(page.get_by_text("In service at 10.213.7.").first).to_be_visible()
     for text in ("Card proven", "Powered by hand", "On the network after", "Claimed 10.213.7."):

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Iterator
 from typing import Any
 
@@ -73,6 +72,9 @@ def paths(application: Application) -> Iterator[list[str]]:
         chosen = next(c for c in ask("GET", f"/deployments/{made[0]}/image")["choices"] if c["suggested"])
         ask("PUT", f"/deployments/{made[0]}/image", {"image_id": chosen["image"]["id"]})
         ask("PUT", f"/deployments/{made[0]}/settings", {"keyboard": "us", "passphrase": "spring tide at nine"})
+        busy = ask("POST", "/deployments", {"recipe": "gramary", "name": "Busy header", "fill": True})["id"]
+        for kind in ("reed-modem", "gull-camera", "twin-pad"):
+            ask("PUT", f"/deployments/{busy}/plan", {"add_kind": kind})
         stations = [f"/deployments/{pk}/{station}" for pk in made for station in STATIONS]
         yield [
             "/",
@@ -83,9 +85,14 @@ def paths(application: Application) -> Iterator[list[str]]:
             "/site",
             "/log",
             "/nowhere",
+            "/matrix",
+            "/recipes",
+            "/recipes/recipe/platen",
+            "/recipes/board/new",
+            f"/deployments/{busy}/plan",
             *stations,
         ]
-        for pk in made:
+        for pk in (*made, busy):
             client.delete(f"/deployments/{pk}")
 
 
@@ -147,47 +154,6 @@ def test_everything_by_keyboard(page: Page, paths: list[str]) -> None:
     expect(page.get_by_text("Nothing here is called that.")).to_be_visible()
 
 
-def test_a_deployment_without_a_mouse(page: Page) -> None:
-    """From an empty field to a proven card by keys alone; Enter never writes."""
-    page.goto("/")
-    expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
-    page.keyboard.press("n")
-    expect(page.get_by_role("radiogroup", name="Appliance")).to_be_visible()
-    _tab_to(page, "radio", "Lintel home hub")
-    page.keyboard.press("ArrowDown", delay=80)
-    expect(page.get_by_role("radio", name=re.compile("^Platen"))).to_be_checked()
-    _tab_to(page, "textbox", "What do you call it?")
-    page.keyboard.type("By keys alone")
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("heading", level=1, name="By keys alone")).to_be_visible()
-    _tab_to(page, "radio", "Sprig, tin box")
-    for _ in range(7):
-        page.keyboard.press("ArrowDown", delay=80)
-    expect(page.get_by_role("radio", name="Larkspur R, new in its bag")).to_be_checked()
-    for label, typed in (("Card", "32 GB"), ("Supply", "Black one")):
-        _tab_to(page, "combobox", label)
-        page.keyboard.press("Enter")
-        page.get_by_role("option").first.wait_for()
-        page.keyboard.type(typed)
-        expect(page.get_by_role("option", name=re.compile(typed)).first).to_be_visible()
-        page.keyboard.press("Enter")
-        expect(page.get_by_role("option")).to_have_count(0)
-    expect(page.get_by_role("link", name="Go on to Image")).to_be_visible()
-    page.keyboard.press("Escape")
-    page.evaluate("document.activeElement.blur()")
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("button", name=re.compile("^Use "))).to_be_visible()
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("link", name="Go on to Settings")).to_be_visible()
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("button", name="Put on a card")).to_be_enabled()
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("heading", name="Which drive is the card?")).to_be_visible()
-    page.evaluate("document.activeElement.blur()")
-    page.keyboard.press("Enter")
-    expect(page.get_by_role("dialog")).to_have_count(0)
-
-
 def test_single_letters_can_be_switched_off(page: Page) -> None:
     page.goto("/")
     expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
@@ -228,16 +194,6 @@ def test_a_copy_that_fails_says_so(page: Page, application: Application) -> None
 
 def _found(answer: dict[str, Any]) -> dict[str, Any]:
     return {**answer, "claimed": "127.77.6.9", "url": "http://127.77.6.9:5310/", "qr_path": "", "powered": True}
-
-
-def _tab_to(page: Page, role: str, name: str) -> None:
-    """Press Tab until what has the focus is the element of that role and name."""
-    wanted = page.get_by_role(role, name=re.compile(f"^{re.escape(name)}")).first  # type: ignore[arg-type]
-    for _ in range(60):
-        if wanted.evaluate("(e) => e === document.activeElement"):
-            return
-        page.keyboard.press("Tab")
-    pytest.fail(f"Tab never comes to the {role} {name}")
 
 
 def test_taken_off_the_bench_and_undone(page: Page, application: Application) -> None:

@@ -8,8 +8,10 @@ from playwright.sync_api import Locator, Page, expect
 
 
 def station(page: Page, name: str) -> None:
-    """Wait until the screen shows the station called `name`."""
-    expect(page.locator("[aria-current=step]")).to_contain_text(name)
+    """Wait until the screen shows the station called `name`, and no longer the bench with a line for each device."""
+    here = page.locator("[aria-current=step]")
+    expect(here).to_have_count(1)
+    expect(here).to_contain_text(name)
 
 
 def start(page: Page, appliance: str, name: str) -> None:
@@ -24,12 +26,21 @@ def start(page: Page, appliance: str, name: str) -> None:
 
 def plan(page: Page, board: str, supply: str, card: str = "32 GB") -> None:
     # A choice shows at once and is put right by the server's answer, so what counts is what the screen then says.
+    show_boards(page)
     page.get_by_role("radio", name=board).click()
     expect(page.get_by_role("radio", name=board)).to_be_checked()
     pick(page, "Card", card)
     pick(page, "Supply", supply)
     page.get_by_role("link", name="Go on to Image").click()
     station(page, "Image")
+
+
+def show_boards(page: Page) -> None:
+    """Open the whole list of boards; at first only the best few lie open."""
+    expect(page.get_by_role("radiogroup", name="Board").get_by_role("radio").first).to_be_visible()
+    more = page.get_by_role("button", name=re.compile("^Show all"))
+    if more.count():
+        more.click()
 
 
 def use_suggested_image(page: Page) -> None:
@@ -92,3 +103,16 @@ def claim(page: Page) -> Page:
     page.get_by_role("button", name="This is it", exact=True).first.click()
     expect(page.get_by_role("heading", name="This is it")).to_be_visible()
     return opened.value
+
+
+def set_up(page: Page) -> None:
+    """Through the first steps of a device whose account was made before first boot, to Keep."""
+    page.get_by_role("link", name="Go on to Set up").click()
+    station(page, "Set up")
+    page.get_by_role("button", name="Check it").first.click()
+    expect(page.get_by_text("Its page answers.")).to_be_visible()
+    page.get_by_role("button", name="Check it").first.click()
+    expect(page.get_by_text("The image's own login no longer opens it.")).to_be_visible()
+    page.get_by_role("button", name="I saw it").click()
+    page.get_by_role("link", name="Go on to Keep").click()
+    station(page, "Keep")

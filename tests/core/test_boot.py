@@ -12,6 +12,7 @@ from mintseed.core.boot.assembly import assembly_steps
 from mintseed.core.boot.band import Band, BootState, band_for, judge_boot, state_at
 from mintseed.core.boot.causes import SHOWN, BootEvidence, rank_causes
 from mintseed.core.findings import Severity
+from mintseed.core.plan.plan import PlannedPart
 from mintseed.core.stations import Station
 from mintseed.core.walk import RunFacts, Walk, WalkInputs
 from tests.core.settings.test_values import values
@@ -41,10 +42,11 @@ def test_the_finding_says_what_to_do() -> None:
     assert judge_boot(BAND, 700, None).severity is Severity.STOP
 
 
-def test_a_tiny_board_takes_longer() -> None:
+def test_a_slow_board_takes_longer_and_a_fast_one_less() -> None:
     recipe = wiring.recipes()["platen"]
     assert band_for(recipe, wiring.boards()["sprig"]).late_after_s == 480
-    assert band_for(recipe, wiring.boards()["tansy"]).late_after_s == 300
+    assert band_for(recipe, wiring.boards()["larkspur-r"]).late_after_s == 300
+    assert band_for(recipe, wiring.boards()["tansy"]).late_after_s == 240
 
 
 KNOWN_GOOD = BootEvidence(
@@ -171,3 +173,20 @@ def test_a_moment_of_another_day_at_the_site_is_said_with_its_day(zone: str, sai
 def test_a_board_said_to_be_powered_ten_minutes_ago_is_not_unseen_at_once() -> None:
     assert walk_of(600, None, noted_s=599).unseen_since is None
     assert walk_of(610, None, noted_s=599).unseen_since is not None
+
+
+def test_add_ons_go_on_before_the_card_and_the_case_is_closed_after_it() -> None:
+    """Common practice: header and flat cables on the bare board, the card, then the case, plugs, and the supply last."""
+    parts = wiring.parts()
+    planned = [PlannedPart(parts[p], p) for p in ("larkspur-case", "chorus", "gull-camera", "drift-drive")]
+    steps = assembly_steps(wiring.boards()["larkspur-r"], None, "cable", released=True, parts=planned)
+    order = ["chorus onto the header", "flat cable of gull-camera", "Take the card", "into the board", "Close larkspur-case",
+             "Plug in drift-drive", "network cable", "supply"]  # fmt: skip
+    assert [next(w for w in order if w in s.title) for s in steps] == order
+
+
+def test_a_part_that_feeds_the_board_is_the_only_supply() -> None:
+    fed = PlannedPart(wiring.parts()["kiln-probes-fed"], "the probes")
+    steps = assembly_steps(wiring.boards()["larkspur-r"], None, "cable", released=True, parts=[fed])
+    assert steps[-1].title == "Plug in the supply of the probes"
+    assert sum("supply" in s.title for s in steps) == 1

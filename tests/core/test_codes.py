@@ -8,6 +8,7 @@ from pathlib import Path
 
 import mintseed.core
 from mintseed.core.codes import CODES
+from mintseed.core.plan.cautions import TEXTS
 
 SOURCE = Path(mintseed.core.__file__ or "").parents[1]
 SHAPE = re.compile(
@@ -17,6 +18,10 @@ COMPOSED = {
     "plan.board-missing",
     "plan.way-missing",
     "plan.card-missing",
+    "plan.supply-missing",
+    "plan.cable-missing",
+    "plan.network-missing",
+    *(f"plan.caution-{hazard}" for hazard in TEXTS),
     "image.gpt-header-crc",
     "image.gpt-entries-crc",
     "boot.late",

@@ -148,7 +148,7 @@ def started(
     """Bring a deployment to agreed settings; return its id."""
     pk: int = api.post("/deployments", {"recipe": recipe, "name": "Reading-room press"})["id"]
     plan = api.get(f"/deployments/{pk}/plan")
-    chosen = next(u["id"] for u in plan["units"] if u["board_name"] == board and unit in u["name"])
+    chosen = min(u["id"] for u in plan["units"] if u["board_name"] == board and unit in u["name"])
     picked = next(s["id"] for s in plan["supplies"] if supply in s["text"])
     api.put(f"/deployments/{pk}/plan", {"board_unit_id": chosen, "supply_id": picked, "card_gb": 32})
     choices = api.get(f"/deployments/{pk}/image")["choices"]

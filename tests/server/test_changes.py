@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import asyncio
 import time
 from datetime import timedelta
 from pathlib import Path
@@ -10,7 +11,7 @@ import pytest
 from django.utils import timezone
 
 from mintseed import wiring
-from mintseed.server import bells, welcome
+from mintseed.server import bells, changes, welcome
 from mintseed.server.agent.drives import report_drives
 from mintseed.server.bells import Bell, ring_now
 from mintseed.server.changes import EVERYTHING, LATE_COMMITS, Tail, changed, forget_changes
@@ -120,7 +121,7 @@ def test_what_was_said_long_ago_is_forgotten() -> None:
 
 def test_every_bench_of_a_home_hears_its_agents_bell(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(bells, "_path", lambda name: tmp_path / "bells" / name)
-    both = [Bell(bells.agent_bell(name)) for name in ("bench", "workshop")]
+    both = [Bell(bells.own_bell(bells.AGENT, name)) for name in ("bench", "workshop")]
     try:
         ring_now(bells.AGENT)
         assert [bell.wait(0) for bell in both] == [True, True]
@@ -165,3 +166,16 @@ def test_a_bell_wakes_who_waits_and_a_missed_one_harms_nobody(tmp_path: Path, mo
     finally:
         bell.close()
     ring_now("queue")  # whoever waited is gone
+
+
+def test_a_stop_ends_every_open_stream(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(changes.Feed, "_read", lambda self: None)
+
+    async def listen() -> int:
+        streams = [changes._events() for _ in range(3)]
+        for stream in streams:
+            assert b"everything" in await anext(stream)
+        changes.feed.end()
+        return sum([1 for stream in streams async for _ in stream])
+
+    assert asyncio.run(asyncio.wait_for(listen(), 10)) == 0

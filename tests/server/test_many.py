@@ -12,7 +12,14 @@ from mintseed.server.models import Judgement, Site
 from tests.server.conftest import Api
 
 # Names alike are looked through for the next free one: they are looked at, not the devices.
-COUNTING = ("/deployments/{pk}/keep", "/place", "/bench", "/deployments?place=service", "/deployments/{pk}/image")
+COUNTING = (
+    "/deployments/{pk}/keep",
+    "/place",
+    "/bench",
+    "/deployments?place=service",
+    "/deployments/{pk}/image",
+    "/sites/{site}/matrix",
+)
 
 
 def asked_by_all(api: Api, pk: int) -> dict[str, Asked]:

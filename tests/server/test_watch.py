@@ -119,6 +119,7 @@ def test_seeding_twice_is_seeding_once(api: Api) -> None:
     assert len(sync_library()) == 5
 
 
+@pytest.mark.django_db
 def test_a_download_is_known_by_its_name() -> None:
     assert identity_of("platen-3.2-64.img.xz") == {"recipe": "platen", "release": "3.2", "build": "64-bit"}
     assert identity_of("platen-3.2-64 (1).img.xz") == {}

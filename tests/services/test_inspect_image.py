@@ -14,7 +14,7 @@ from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.errors import ImageError, MintSeedError, PartitionTableError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.image.report import XRay
-from mintseed.core.plan.fit import board_fit
+from mintseed.core.plan.starts import board_fit
 from mintseed.services import inspect_image
 from mintseed.standins.forge.build import kernel
 from tests.builders.disks import MIB, device_tree, image, packed, partitioned, run, sfdisk_json

@@ -21,7 +21,7 @@ KEY = hashlib.pbkdf2_hmac("sha1", PASSPHRASE.encode(), SSID.encode(), 4096, 32)
 AIR = [AirNetwork(SSID.encode(), KEY, 2.4), AirNetwork(b"Quay House 5G", KEY, 5.0)]
 
 RADIO_BOARD: dict[str, Any] = {
-    "compatible": "fernworks,larkspur-r", "bits": 64, "radio_ghz": [2.4, 5], "ethernet": True, "tiny": False, "cable": False,
+    "compatible": "fernworks,larkspur-r", "bits": 64, "radio_ghz": [2.4, 5], "ethernet": True, "speed": "middle", "cable": False,
 }  # fmt: skip
 TINY_BOARD = {
     **RADIO_BOARD,
@@ -29,7 +29,7 @@ TINY_BOARD = {
     "bits": 32,
     "radio_ghz": [2.4],
     "ethernet": False,
-    "tiny": True,
+    "speed": "slow",
 }
 
 NETWORK = 'country=GB\nnetwork={\n ssid="Quay House 2G"\n psk="spring tide at noon"\n}\n'

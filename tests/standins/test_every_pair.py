@@ -13,11 +13,13 @@ from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.boards.model import Board
 from mintseed.core.find.candidates import page_url
 from mintseed.core.findings import Severity
-from mintseed.core.plan.fit import board_fit
+from mintseed.core.plan.starts import board_fit, image_fit
+from mintseed.core.settings.fill import left_alone
 from mintseed.services import fill_image
 from mintseed.standins.board.boot import AirNetwork, Outcome, boot
 from mintseed.standins.forge.build import build_demo
-from mintseed.standins.forge.sources import DEMO_IMAGES, MANIFESTS, ImageSpec
+from mintseed.standins.forge.more_sources import MORE_IMAGES
+from mintseed.standins.forge.sources import DEMO_IMAGES, FirmwareSpec, ImageSpec
 from tests.core.settings.test_values import values
 from tests.services.conftest import TOOLS, Shelf, filled_for
 
@@ -25,19 +27,26 @@ SSID, PASSPHRASE = "Quay House 2G", "spring tide at noon"
 KEY = hashlib.pbkdf2_hmac("sha1", PASSPHRASE.encode(), SSID.encode(), 4096, 32)
 AIR = [AirNetwork(SSID.encode(), KEY, 2.4)]
 BOARDS = sorted(wiring.boards())
+OTHERS = {s.appliance + s.release: s for s in MORE_IMAGES if isinstance(s, ImageSpec)}
+"""one build of each release of the other appliances"""
+
+SPECS = (*DEMO_IMAGES, *OTHERS.values())
 
 
 def state(board: Board, *, cable: bool = False) -> dict[str, Any]:
     return {"compatible": board.compatible[0], "bits": board.bits, "radio_ghz": list(board.radio_ghz), "ethernet": board.ethernet,
-            "tiny": board.tiny, "cable": cable}  # fmt: skip
+            "speed": board.speed, "cable": cable}  # fmt: skip
 
 
 @pytest.fixture(scope="module")
 def shelf(library: Path, tmp_path_factory: pytest.TempPathFactory) -> Shelf:
+    more = library.with_name("library-of-all")
+    build_demo(list(SPECS), more)
+    library = more
     return Shelf(LibraryFolder(library, tmp_path_factory.mktemp("scratch")))
 
 
-@pytest.fixture(scope="module", params=DEMO_IMAGES, ids=lambda spec: spec.file)
+@pytest.fixture(scope="module", params=SPECS, ids=lambda spec: spec.file)
 def card(
     request: pytest.FixtureRequest, shelf: Shelf, tmp_path_factory: pytest.TempPathFactory
 ) -> tuple[ImageSpec, Path, Any]:
@@ -75,7 +84,7 @@ def test_what_the_plan_says_is_what_the_board_does(card: tuple[ImageSpec, Path, 
 
 def test_recipe_and_manifest_speak_of_the_same_appliance(card: tuple[ImageSpec, Path, Any]) -> None:
     spec, _, xray = card
-    recipe, manifest = wiring.recipes()[xray.recipe_id], MANIFESTS[spec.appliance]
+    recipe, manifest = wiring.recipes()[xray.recipe_id], spec.manifest
     assert recipe.id == spec.appliance
     paths = {f.path: f for f in recipe.files}
     network, device = paths[manifest["network_file"]["path"]], paths[manifest["device_file"]["path"]]
@@ -127,3 +136,31 @@ def test_an_image_whose_spec_changed_is_built_again(tmp_path: Path) -> None:
     changed = (tmp_path / spec.file).read_bytes()
     assert changed != first
     assert hashlib.sha256(changed).hexdigest() in (tmp_path / spec.checksums).read_text()
+
+
+def test_a_renamed_file_is_filled_under_the_name_its_release_reads(shelf: Shelf) -> None:
+    """Up to 3.0 it is hotspot-wifi.conf; from 3.1 on that one holds only a pointer and is left as it lies."""
+    recipe = wiring.recipes()["reedwave"]
+    for release, wanted, left in (
+        ("3.0", "hotspot-wifi.conf", ""),
+        ("3.1", "reedwave-network.conf", "hotspot-wifi.conf"),
+    ):
+        file = next(b.file for r in recipe.releases if r.version == release for b in r.builds)
+        xray = shelf.xray(file)
+        filled = {f.path: f for f in filled_for(xray, values(host_name="press"))}
+        assert sorted(filled) == sorted([wanted, "hotspot.conf"])
+        assert SSID in filled[wanted].content.decode()
+        notes = left_alone(recipe, xray.release, {f.path for f in xray.files})
+        assert [n.where.file for n in notes] == ([left] if left else [])
+
+
+def test_firmware_is_read_as_what_it_is(library: Path, tmp_path: Path) -> None:
+    build_demo([s for s in MORE_IMAGES if isinstance(s, FirmwareSpec)], tmp_path)
+    xray = Shelf(LibraryFolder(tmp_path, tmp_path / "scratch")).xray("threadgate-1.3-thistle.bin")
+    assert (xray.scheme, xray.recipe_id, xray.release) == ("firmware", "threadgate", "1.3")
+    assert {f.code: f.severity for f in xray.findings} == {
+        "image.firmware": Severity.NOTE,
+        "image.sha256-matches": Severity.OK,
+    }
+    boards, recipe = wiring.boards(), wiring.recipes()["threadgate"]
+    assert [f.severity for f in image_fit(recipe, boards["thistle"], xray)] == [Severity.OK]

@@ -11,7 +11,9 @@ from mintseed.core.boards.model import Supply
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, XRay
-from mintseed.core.plan.fit import Plan, board_fit, check_plan
+from mintseed.core.plan.fit import check_plan
+from mintseed.core.plan.plan import Card, Plan
+from mintseed.core.plan.starts import board_fit
 from mintseed.core.site.model import WifiNetwork
 
 BOARDS, RECIPES = wiring.boards(), wiring.recipes()
@@ -30,7 +32,7 @@ GOOD = Plan(
     recipe=RECIPES["platen"],
     board=BOARDS["larkspur-r"],
     supply=MIDDLE,
-    card_gb=32,
+    card=Card(32),
     way="wifi",
     network=WifiNetwork(ssid="Quay House 2G"),
     image=xray("fernworks,larkspur-r"),
@@ -42,8 +44,11 @@ def codes(plan: Plan) -> dict[str, Severity]:
 
 
 def test_a_good_plan_has_only_good_findings() -> None:
-    assert verdict(check_plan(GOOD)) is Severity.OK
-    assert set(codes(GOOD)) == {"plan.board-fits", "plan.network-heard", "plan.card-fits", "plan.supply-fits"}
+    assert verdict(check_plan(GOOD)) is Severity.NOTE
+    assert codes(GOOD) == {
+        "plan.board-fits": Severity.OK, "plan.network-heard": Severity.OK, "plan.card-fits": Severity.OK,
+        "plan.supply-fits": Severity.OK, "plan.caution-exposure": Severity.NOTE, "plan.cable-unknown": Severity.NOTE,
+    }  # fmt: skip
 
 
 def test_the_twin_without_radio_stops_with_both_cures() -> None:
@@ -55,7 +60,7 @@ def test_the_twin_without_radio_stops_with_both_cures() -> None:
     assert "LARKSPUR C" in finding.detail
     assert finding.action is not None
     assert (finding.action.field, finding.action.value) == ("way", "cable")
-    assert verdict(check_plan(replace(plan, way="cable", network=None))) is Severity.OK
+    assert verdict(check_plan(replace(plan, way="cable", network=None))) is Severity.NOTE
 
 
 def test_a_board_without_socket_on_a_cable_plan_stops() -> None:
@@ -80,6 +85,11 @@ def test_word_size() -> None:
 def test_an_image_older_than_the_board_stops() -> None:
     plan = replace(GOOD, board=BOARDS["tansy"])
     assert codes(plan)["plan.board-not-in-image"] is Severity.STOP
+    # Platen 3.0 is of 2025-01-20, Tansy came out in 2025-09: the date says why, and which release to take.
+    old = replace(xray("fernworks,larkspur-r"), release="3.0")
+    newer = next(f for f in check_plan(replace(plan, image=old)) if f.code == "plan.board-newer-than-release")
+    assert newer.severity is Severity.STOP
+    assert "3.2" in newer.fix
 
 
 @pytest.mark.parametrize(
@@ -94,7 +104,9 @@ def test_an_image_older_than_the_board_stops() -> None:
     ],
 )
 def test_card_sizes(card_gb: int | None, unpacked_bytes: int, code: str) -> None:
-    plan = replace(GOOD, card_gb=card_gb, image=xray("fernworks,larkspur-r", unpacked_bytes=unpacked_bytes))
+    plan = replace(
+        GOOD, card=Card(card_gb) if card_gb else None, image=xray("fernworks,larkspur-r", unpacked_bytes=unpacked_bytes)
+    )
     assert code in codes(plan)
 
 
@@ -120,14 +132,5 @@ def test_an_empty_plan_names_what_is_missing() -> None:
         "plan.board-missing": Severity.YET,
         "plan.way-missing": Severity.YET,
         "plan.card-missing": Severity.YET,
+        "plan.caution-exposure": Severity.NOTE,
     }
-
-
-def test_shipped_boards_and_recipes_are_consistent() -> None:
-    for board in BOARDS.values():
-        assert board.twin is None or BOARDS[board.twin].twin == board.id
-    for recipe in RECIPES.values():
-        assert (
-            recipe.boot.usual_from_s < recipe.boot.usual_to_s < recipe.boot.late_after_s < recipe.boot.hopeless_after_s
-        )
-        assert recipe.card.least_gb <= recipe.card.advised_gb

@@ -1,0 +1,84 @@
+"""The shelf as a table: out and in again, other people's spreadsheets, and lines that spoil themselves alone."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from mintseed.core.hardware_address import hardware_address
+from mintseed.core.plan.shelf_csv import COLUMNS, ShelfRow, read_shelf, write_shelf
+from tests.core.plan.things import BOARDS, PARTS
+
+NAMES = st.text(st.characters(exclude_categories=("Cs", "Cc", "Zl", "Zp")), min_size=1, max_size=40).map(lambda t: " ".join(t.split())).filter(
+    lambda t: bool(t) and not t.startswith("'")
+)  # fmt: skip
+ROWS = st.one_of(
+    st.builds(lambda n, b: ShelfRow("board", n, {"note": "", "board": b, "macs": ["02:51:48:00:00:0a"]}), NAMES, st.sampled_from(sorted(BOARDS))),
+    st.builds(lambda n, p: ShelfRow("part", n, {"note": "", "kind": p}), NAMES, st.sampled_from(sorted(PARTS))),
+    st.builds(lambda n, g, e: ShelfRow("card", n, {"note": "", "size_gb": g, "classes": ["C10", "V30"], "endurance": e}), NAMES,
+              st.sampled_from([8, 32, 256]), st.sampled_from([True, False, None])),
+)  # fmt: skip
+
+
+@given(st.lists(ROWS, max_size=8))
+def test_what_goes_out_comes_in_again(rows: list[ShelfRow]) -> None:
+    assert read_shelf(write_shelf(rows), BOARDS, PARTS) == (tuple(rows), ())
+
+
+@given(st.text(max_size=300))
+def test_anything_is_read_or_told(text: str) -> None:
+    rows, problems = read_shelf("what,name\n" + text, BOARDS, PARTS)
+    assert all(p.line >= 1 and p.message for p in problems)
+    assert all(r.name for r in rows)
+
+
+def test_a_wrong_line_spoils_itself_alone() -> None:
+    text = "what,name,kind,size_gb,classes\nboard,,LARKSPUR R,,\nboard,odd,NO SUCH MARK,,\ncard,,,32,C10 u1\ncard,odd,,33,\nhammer,mine,,,\n"
+    rows, problems = read_shelf(text, BOARDS, PARTS)
+    assert [(r.what, r.name) for r in rows] == [("board", "Larkspur R"), ("card", "32 GB card")]
+    assert rows[1].values["classes"] == ["C10", "U1"]
+    assert [p.line for p in problems] == [3, 5, 6]
+    assert "known marks are" in problems[0].message
+    assert "no card is printed 33 GB" in problems[1].message
+
+
+@pytest.mark.parametrize("separator", [",", ";", "\t"])
+def test_spreadsheets_of_other_places(separator: str) -> None:
+    """A byte-order mark, CR LF, semicolons, and a comma as the decimal sign."""
+    row = ["supply", "Grey", "5,1", "3", "USB-C"]
+    out = io.StringIO()
+    writer = csv.writer(out, delimiter=separator, lineterminator="\r\n")
+    writer.writerows([["what", "name", "voltage_v", "current_a", "connector"], row])
+    rows, problems = read_shelf("\ufeff" + out.getvalue(), BOARDS, PARTS)
+    assert problems == ()
+    assert rows[0].values["voltage_v"] == 5.1
+
+
+def test_nothing_in_a_table_is_run_by_a_spreadsheet() -> None:
+    text = write_shelf([ShelfRow("part", '=HYPERLINK("x")', {"kind": "finch", "note": "@now"})])
+    cells = list(csv.reader(io.StringIO(text)))[1]
+    assert not any(c[:1] in ("=", "+", "-", "@") for c in cells)
+    rows, _ = read_shelf(text, BOARDS, PARTS)
+    assert (rows[0].name, rows[0].values["note"]) == ('=HYPERLINK("x")', "@now")
+
+
+def test_a_heading_nobody_knows_is_told() -> None:
+    rows, problems = read_shelf("what,name,colour\nboard,x,red\n", BOARDS, PARTS)
+    assert (rows, problems[0].line) == ((), 1)
+    assert "colour" in problems[0].message
+    assert set(COLUMNS) >= {"what", "name", "macs", "battery_mah"}
+
+
+@pytest.mark.parametrize("said", ["02:51:48:00:00:0A", "02-51-48-00-00-0a", "0251.4800.000a", "02514800000a"])
+def test_hardware_addresses_in_every_spelling(said: str) -> None:
+    assert hardware_address(said) == "02:51:48:00:00:0a"
+
+
+@pytest.mark.parametrize("said", ["02:51:48:00:00", "02:51:48:00:00:0g", ""])
+def test_what_is_no_hardware_address(said: str) -> None:
+    with pytest.raises(ValueError):
+        hardware_address(said)

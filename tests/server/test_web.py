@@ -1,0 +1,65 @@
+"""Several web processes at one door: as many as there are cores for, and one that dies leaves the others and the door open."""
+
+from __future__ import annotations
+
+import os
+import socket
+import subprocess
+import time
+from pathlib import Path
+
+import httpx
+import pytest
+
+from mintseed.server.supervise import application_programs, web_processes
+
+
+@pytest.mark.parametrize(("cores", "processes"), [(1, 1), (2, 1), (4, 2), (8, 4), (64, 4)])
+def test_one_for_every_two_cores(cores: int, processes: int) -> None:
+    assert web_processes(cores) == processes
+
+
+def answers(url: str, within_s: float = 60.0) -> int:
+    """Return the status of the first answer."""
+    until = time.monotonic() + within_s
+    while True:
+        try:
+            return httpx.get(url, timeout=10).status_code
+        except httpx.HTTPError:
+            if time.monotonic() > until:
+                raise
+
+
+def test_one_that_dies_leaves_the_door_open(tmp_path: Path) -> None:
+    with socket.socket() as probe:
+        probe.bind(("127.0.0.1", 0))
+        port = probe.getsockname()[1]
+    environment = {
+        **os.environ,
+        "MINTSEED_HOST": "127.0.0.1",
+        "MINTSEED_PORT": str(port),
+        "MINTSEED_BENCH_NAME": "bench",
+    }
+    programs = [p for p in application_programs(environment, 4) if p.name == "web"]
+    assert len({p.descriptors for p in programs}) == 1
+    door = programs[0].descriptors[0]
+    running = [
+        subprocess.Popen(p.command, env=environment, pass_fds=p.descriptors, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL)
+        for p in programs
+    ]  # fmt: skip
+    os.close(door)
+    try:
+        # What it answers needs a database; that it answers does not.
+        url = f"http://127.0.0.1:{port}/api/nothing-is-called-this"
+        assert answers(url) >= 400
+        running[0].kill()
+        running[0].wait(10)
+        assert answers(url) >= 400
+        running[1].kill()
+        running[1].wait(10)
+        with pytest.raises(httpx.ConnectError):
+            httpx.get(url, timeout=5)
+    finally:
+        for process in running:
+            process.kill()
+            process.wait(10)
