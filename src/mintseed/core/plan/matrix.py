@@ -15,7 +15,7 @@ from mintseed.core.plan.header import header
 from mintseed.core.plan.network import no_radio
 from mintseed.core.plan.plan import Plan, PlannedPart
 from mintseed.core.plan.sockets import camera
-from mintseed.core.plan.starts import Builds, listed_fit, speaks_no_such
+from mintseed.core.plan.starts import Builds, Reason, no_such_language, not_listed
 from mintseed.core.recipes.model import PartNeed, Recipe
 
 
@@ -75,10 +75,10 @@ def suits(recipe: Recipe, board: Board, fits: Fits) -> Suits:
     builds = fits.builds(recipe, board)
     known = next((r.version for r, b in builds if board.compatible[0] in b.boards), "")
     told = all(b.boards for _, b in builds)
-    # Findings are made only where one stops: composing forty thousand sentences takes longer than judging.
-    stop = speaks_no_such(recipe, board) if not builds else None
+    # In short only: composing forty thousand details and cures takes longer than judging.
+    stop = no_such_language(recipe, board) if not builds else None
     if stop is None and told and not known:
-        stop = listed_fit(recipe, board, builds=builds)
+        stop = not_listed(recipe, board, builds)
     stop = stop or _no_way(recipe, board)
     if stop is not None:
         return Suits(recipe.id, board.id, Severity.STOP, stop.title, stop.code)
@@ -90,7 +90,7 @@ def suits(recipe: Recipe, board: Board, fits: Fits) -> Suits:
     return _good(recipe, board, told=told, older=bool(known) and known != builds[0][0].version)
 
 
-def _no_way(recipe: Recipe, board: Board) -> Finding | None:
+def _no_way(recipe: Recipe, board: Board) -> Reason | None:
     if (
         board.medium == "serial"
         or ("cable" in recipe.ways and board.ethernet)
@@ -98,7 +98,8 @@ def _no_way(recipe: Recipe, board: Board) -> Finding | None:
     ):
         return None
     if not board.usb:
-        return no_radio(recipe, board)
+        stop = no_radio(recipe, board)
+        return Reason(stop.code, stop.title)
     return None
 
 

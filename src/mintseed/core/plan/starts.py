@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date
+from typing import NamedTuple
 
 from mintseed.core.boards.model import Board
 from mintseed.core.findings import Action, Finding, Severity, Where
@@ -48,29 +49,47 @@ def image_fit(recipe: Recipe, board: Board, image: XRay) -> Iterator[Finding]:
         yield from board_fit(board, image, recipe)
 
 
+class Reason(NamedTuple):
+    """Why it does not start, in short: the code and title of the finding. All that is made where forty thousand pairs are judged."""
+
+    code: str
+    title: str
+
+
+def no_such_language(recipe: Recipe, board: Board) -> Reason | None:
+    """Return in short why no release of `recipe` can ever run on `board`; None where one can."""
+    same = [
+        b.bits for r in recipe.releases for b in r.builds if b.architecture == board.architecture and b.medium == board.medium
+    ]  # fmt: skip
+    if not same:
+        return Reason("plan.architecture", f"{recipe.name} is not made for a board like {board.name}")
+    if min(same) > board.bits:
+        return Reason("plan.image-64-board-32", f"{board.name} is a 32-bit board, {recipe.name} is 64-bit only")
+    return None
+
+
 def speaks_no_such(recipe: Recipe, board: Board) -> Finding | None:
     """Return why no release of `recipe` can ever run on `board`; None where one can."""
-    builds = [b for r in recipe.releases for b in r.builds]
-    same = [b for b in builds if b.architecture == board.architecture and b.medium == board.medium]
-    if any(b.bits <= board.bits for b in same):
+    if (reason := no_such_language(recipe, board)) is None:
         return None
     where = Where(part="board", field=board.id)
-    if not same:
+    if reason.code == "plan.architecture":
+        builds = [b for r in recipe.releases for b in r.builds]
         needs = " or ".join(sorted({LANGUAGES[b.architecture] for b in builds}))
         starts_from = "" if any(b.medium == board.medium for b in builds) else _media(builds, board)
         return Finding(
-            "plan.architecture",
+            reason.code,
             Severity.STOP,
-            f"{recipe.name} is not made for a board like {board.name}",
+            reason.title,
             f"It is made for {needs} processors; {board.name} has {LANGUAGES[board.architecture]}.{starts_from}",
             "Take a board of the kind it is made for.",
             where,
             "ELF gABI e_machine: ARM 40, AArch64 183, RISC-V 243",
         )
     return Finding(
-        "plan.image-64-board-32",
+        reason.code,
         Severity.STOP,
-        f"{board.name} is a 32-bit board, {recipe.name} is 64-bit only",
+        reason.title,
         "The processor cannot run it; the board would stay at its test card.",
         "Take a 64-bit board.",
         where,
@@ -105,14 +124,26 @@ def listed_fit(recipe: Recipe, board: Board, release: str = "", builds: Builds |
             "plan.release-lists-board", Severity.OK, f"{recipe.name} {known[0].version} is made for {board.name}",
             f"Its maker lists {name} for the {known[1].id} build.", where=where, source=f"recipe {recipe.id}",
         )  # fmt: skip
-    if (newest := newer_than(board, meant[0][0].date if meant else None)) is not None:
-        return too_new(recipe, board, newest)
-    first = first_that_knows(recipe, board)
+    reason = not_listed(recipe, board, meant, release)
+    if reason == _newer(recipe, board):
+        return too_new(recipe, board, meant[0][0].date)
     return Finding(
-        "plan.board-not-listed", Severity.STOP, f"{recipe.name} {release} is not made for {board.name}".replace("  ", " "),
+        reason.code, Severity.STOP, reason.title,
         f"Its maker lists {_listed(recipe, builds)}, and not {name}.",
-        _cure(first), where, f"recipe {recipe.id}",
+        _cure(first_that_knows(recipe, board)), where, f"recipe {recipe.id}",
     )  # fmt: skip
+
+
+def not_listed(recipe: Recipe, board: Board, meant: Builds, release: str = "") -> Reason:
+    """Return in short why `board`, which stands in none of `meant`, does not start: newer than they are, or another board."""
+    if meant and newer_than(board, meant[0][0].date) is not None:
+        return _newer(recipe, board)
+    which = f"{recipe.name} {release}" if release else recipe.name
+    return Reason("plan.board-not-listed", f"{which} is not made for {board.name}")
+
+
+def _newer(recipe: Recipe, board: Board) -> Reason:
+    return Reason("plan.board-newer-than-release", f"{board.name} is newer than this release of {recipe.name}")
 
 
 def _listed(recipe: Recipe, builds: tuple[tuple[Release, Build], ...]) -> str:
@@ -142,10 +173,11 @@ def _cure(first: str) -> str:
 
 def too_new(recipe: Recipe, board: Board, released: date) -> Finding:
     """Return the finding about a board that came out after the release."""
+    reason = _newer(recipe, board)
     return Finding(
-        "plan.board-newer-than-release",
+        reason.code,
         Severity.STOP,
-        f"{board.name} is newer than this release of {recipe.name}",
+        reason.title,
         f"The release is of {released}, the board came out in {board.since}. "
         "An older image does not know it: its test picture would stay and nothing else would happen.",
         _cure(first_that_knows(recipe, board)),
