@@ -44,11 +44,15 @@ class Paced:
         self._device.write(data)
         self._take(len(data))
 
+    def clear(self, offset_bytes: int, length_bytes: int) -> None:
+        self._device.clear(offset_bytes, length_bytes)
+        self._take(length_bytes)
+
     def flush(self) -> None:
         self._device.flush()
 
-    def read_back(self, length_bytes: int) -> Iterator[bytes]:
-        for piece in self._device.read_back(length_bytes):
+    def read_back(self, length_bytes: int, offset_bytes: int = 0) -> Iterator[bytes]:
+        for piece in self._device.read_back(length_bytes, offset_bytes):
             self._take(len(piece))
             yield piece
 

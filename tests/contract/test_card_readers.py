@@ -95,6 +95,17 @@ def test_reading_back_stops_at_the_length_asked(opener: Opener) -> None:
         assert b"".join(target.read_back(10)) == b"abcabcabca"
 
 
+def test_what_is_cleared_is_zero_and_writing_goes_on_where_it_was(opener: Opener) -> None:
+    end = SIZE - 65_536
+    with opener() as target:
+        target.write(b"a" * 4096)
+        target.clear(end, 65_536)
+        target.write(b"b" * 4096)
+        target.flush()
+        assert b"".join(target.read_back(65_536, end)) == bytes(65_536)
+        assert b"".join(target.read_back(8192)) == b"a" * 4096 + b"b" * 4096
+
+
 def test_reading_beyond_the_end_is_our_error(opener: Opener) -> None:
     with opener() as target, pytest.raises(DriveError, match="ends after"):
         list(target.read_back(SIZE + 1))

@@ -11,6 +11,7 @@ from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.agent.looking import look_once
+from mintseed.server.demo.quay_house import DRIVES
 from mintseed.server.models import (
     Bench,
     BootRun,
@@ -25,6 +26,7 @@ from mintseed.server.models import (
     Write,
 )
 from mintseed.standins.bench import mac_of
+from mintseed.standins.forge.build import build_used_card
 from mintseed.standins.router.leases import LeaseBook
 from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, judged_again, report, shown, started, work
 
@@ -38,6 +40,27 @@ def written(api: Api, **settings: str) -> int:
     api.post(f"/deployments/{pk}/card/write", card())
     work()
     return pk
+
+
+def test_an_old_table_is_told_and_cleared_with_the_write(api: Api) -> None:
+    def told() -> list[str]:
+        drives = api.get(f"/deployments/{pk}/card")["drives"]
+        return [d["serial"] for d in drives if "card.old-table-at-end" in [f["code"] for f in d["findings"]]]
+
+    pk = started(api)
+    used = next(d for d in DRIVES if d["serial"] == OTHER_CARD_SERIAL)
+    build_used_card(wiring.config().bench_folder.cards / f"{used['name']}.img", used["size"])
+    report()
+    assert told() == [OTHER_CARD_SERIAL]
+    api.post(f"/deployments/{pk}/card/write", card(OTHER_CARD_SERIAL))
+    work()
+    assert told() == [OTHER_CARD_SERIAL], "no image reaches there"
+    api.post(f"/deployments/{pk}/card/write", {**card(OTHER_CARD_SERIAL), "clear_end": True})
+    work()
+    assert told() == []
+    assert [w["clears_end"] for w in api.get(f"/deployments/{pk}/card")["writes"]] == [True, False]
+    entry = LogEntry.objects.filter(event="card.proven").latest("pk")
+    assert entry.text.endswith("its last 1 MiB cleared")
 
 
 def test_every_station_in_turn(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:

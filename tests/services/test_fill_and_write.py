@@ -121,6 +121,27 @@ def test_a_written_card_holds_the_filled_image(shelf: Shelf, platen: XRay, tmp_p
     assert told[-1].done_bytes == platen.unpacked_bytes
 
 
+@pytest.mark.parametrize("clear_end", [False, True])
+def test_what_stood_at_the_end_goes_only_when_it_is_asked_for(
+    shelf: Shelf, platen: XRay, tmp_path: Path, clear_end: bool
+) -> None:
+    pretend = readers(tmp_path)
+    drive = write_card.pick_drive(pretend, "/dev/pdb", "S1")
+    backing = tmp_path / "bench/cards/pdb.img"
+    with pretend.open(drive):
+        pass
+    # sgdisk(8) makes the table of the system that was on the card before, its backup in the last sectors.
+    run("sgdisk", "-og", "-n", "1:2048:0", str(backing))
+    with ready(shelf, platen) as image:
+        written = write_card.execute(
+            platen, image, drive, readers=pretend, tools=TOOLS, tell=lambda p: None, clear_end=clear_end
+        )
+    assert written.cleared_bytes == (MIB if clear_end else 0)
+    assert written.marks.old_table is not clear_end
+    with backing.open("rb") as card:
+        assert blake3(card.read(platen.unpacked_bytes)).hexdigest() == written.digest
+
+
 @pytest.mark.parametrize(
     ("faults", "said"),
     [

@@ -84,32 +84,40 @@ class BlockDevice:
         except OSError as error:
             raise drive_error(error, self._path) from error
 
+    def clear(self, offset_bytes: int, length_bytes: int) -> None:
+        try:
+            view = memoryview(bytes(length_bytes))
+            while view:
+                done = os.pwrite(self._descriptor, view, offset_bytes)
+                view, offset_bytes = view[done:], offset_bytes + done
+        except OSError as error:
+            raise drive_error(error, self._path) from error
+
     def flush(self) -> None:
         try:
             os.fsync(self._descriptor)
         except OSError as error:
             raise drive_error(error, self._path) from error
 
-    def read_back(self, length_bytes: int) -> Iterator[bytes]:
+    def read_back(self, length_bytes: int, offset_bytes: int = 0) -> Iterator[bytes]:
         os.posix_fadvise(self._descriptor, 0, 0, os.POSIX_FADV_DONTNEED)
         buffer = mmap.mmap(-1, _READ_BYTES)  # page-aligned, as O_DIRECT wants it
         try:
-            yield from self._read_into(buffer, length_bytes)
+            yield from self._read_into(buffer, offset_bytes, offset_bytes + length_bytes)
         except OSError as error:
             raise drive_error(error, self._path) from error
         finally:
             buffer.close()
 
-    def _read_into(self, buffer: mmap.mmap, length_bytes: int) -> Iterator[bytes]:
-        offset = 0
-        while offset < length_bytes:
-            wanted = min(_READ_BYTES, length_bytes - offset)
+    def _read_into(self, buffer: mmap.mmap, offset: int, end: int) -> Iterator[bytes]:
+        while offset < end:
+            wanted = min(_READ_BYTES, end - offset)
             aligned = -(-wanted // _ALIGN_BYTES) * _ALIGN_BYTES
             with memoryview(buffer) as view, view[:aligned] as room:
                 got = os.preadv(self._reader, [room], offset)
                 piece = bytes(room[: min(got, wanted)])
             if not piece:
-                raise DriveError(f"it ends after {offset} bytes", expected=f"{length_bytes} bytes", where=self._path)
+                raise DriveError(f"it ends after {offset} bytes", expected=f"{end} bytes", where=self._path)
             yield piece
             offset += len(piece)
 

@@ -20,6 +20,9 @@ def add(commands: Commands) -> None:
     parser.add_argument("image")
     parser.add_argument("target", help="the drive, such as /dev/sdx")
     parser.add_argument("--expect-serial", default=None, help="refuse any other drive")
+    parser.add_argument(
+        "--clear-end", action="store_true", help="clear what an earlier system left in the last MiB too"
+    )
     parser.add_argument("--yes", action="store_true", help="do not ask for the drive's name again")
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run)
@@ -47,11 +50,13 @@ def run(arguments: argparse.Namespace) -> int:
             readers=outside.readers,
             tools=outside.tools,
             tell=_progress if sys.stderr.isatty() else _quiet,
+            clear_end=arguments.clear_end,
         )
     facts = {
         "written": drive.path,
         "bytes": written.written_bytes,
         "blake3": written.digest,
+        "cleared_bytes": written.cleared_bytes,
         "took_s": round(written.took_s, 1),
         "pull_out": written.released.text,
     }

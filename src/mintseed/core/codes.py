@@ -49,6 +49,7 @@ CODES: dict[str, Code] = {
     "card.proof-void": Code("check", "This card's proof no longer stands"),
     "card.proven": Code("ok", "The same, byte for byte"),
     "card.read-only": Code("stop", "Write-protected"),
+    "card.old-table-at-end": Code("note", "An old partition table stands at the end of this card"),
     "card.second-pick": Code("stop", "The second pick names another drive"),
     "card.too-small": Code("stop", "Too small for this image"),
     "card.writing-elsewhere": Code("stop", "This deployment is being written already, to another drive"),

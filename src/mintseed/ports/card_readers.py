@@ -28,8 +28,11 @@ class BlockTarget(Protocol):
     def flush(self) -> None:
         """Return only when everything written is on the medium."""
 
-    def read_back(self, length_bytes: int) -> Iterator[bytes]:
-        """Yield the first `length_bytes` from the medium itself, not from a cache."""
+    def clear(self, offset_bytes: int, length_bytes: int) -> None:
+        """Write zeros there. The place where `write` goes on stays as it was."""
+
+    def read_back(self, length_bytes: int, offset_bytes: int = 0) -> Iterator[bytes]:
+        """Yield `length_bytes` from `offset_bytes` (a multiple of 4096) on, from the medium itself, not from a cache."""
 
 
 class ReadableDrive(Protocol):

@@ -271,6 +271,8 @@ class Write(models.Model):
     released_text = models.CharField(max_length=200, default="", blank=True)
     void_at = models.DateTimeField(null=True)
     void_why = models.CharField(max_length=200, default="", blank=True)
+    clears_end = models.BooleanField(default=False)
+    """The end of the card, which the image does not reach, is cleared too."""
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["deployment", "begun_at"])]

@@ -18,10 +18,10 @@ from mintseed.server.power import end_run
 from mintseed.services import accept_write
 
 
-def begin_write(pk: int, drive_id: int, *, path: str, serial: str, again: str) -> Write:
+def begin_write(pk: int, drive_id: int, *, path: str, serial: str, again: str, clear_end: bool = False) -> Write:
     """Hand the drive to a write of deployment `pk` and queue it where the card is. Raises RefusedError or MissingError.
 
-    `path`, `serial` and `again` are the drive as the person picked it, twice.
+    `path`, `serial` and `again` are the drive as the person picked it, twice; `clear_end` as in services.write_card.
     """
     row = ReportedDrive.objects.select_related("bench", "card").filter(pk=drive_id).first()
     if row is None:
@@ -55,6 +55,7 @@ def begin_write(pk: int, drive_id: int, *, path: str, serial: str, again: str) -
             fingerprint=order.fingerprint,
             key_mark=one.key_mark,
             begun_at=now,
+            clears_end=clear_end,
         )
         take_lease(lease, made, now)
         # Whose card is in there is to be looked at anew afterwards, however quick the writing was.

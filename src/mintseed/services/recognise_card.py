@@ -8,6 +8,7 @@ from collections.abc import Collection
 from blake3 import blake3
 
 from mintseed.core.card.drives import Drive
+from mintseed.core.card.end_of_card import has_old_table
 from mintseed.core.card.identity import HEAD_BYTES, MOST_FILES, CardMarks
 from mintseed.core.errors import MintSeedError
 from mintseed.core.image.partitions import Partition, read_partition_table
@@ -26,18 +27,19 @@ def execute(drive: Drive, paths: Collection[str], *, readers: CardReaders, tools
     """
     with readers.look(drive) as disk:
         head = disk.read_at(0, HEAD_BYTES)
+        old_table = has_old_table(disk)
         digest = blake3(head).hexdigest() if len(head) == HEAD_BYTES and any(head) else ""
         try:
             table = read_partition_table(disk)
         except MintSeedError:
-            return CardMarks(drive.card_number, drive.size_bytes, head=digest)
+            return CardMarks(drive.card_number, drive.size_bytes, head=digest, old_table=old_table)
         volume_id, files = "", {}
         for partition in sorted(table.partitions, key=lambda p: p.start_lba):
             if sector := _fat_sector(disk, partition):
                 volume_id = _volume_id(sector)
                 files = _files(disk, partition, paths, tools)
                 break
-        return CardMarks(drive.card_number, drive.size_bytes, table.disk_id, volume_id, digest, files)
+        return CardMarks(drive.card_number, drive.size_bytes, table.disk_id, volume_id, digest, files, old_table)
 
 
 def _fat_sector(disk: ReadableDrive, partition: Partition) -> bytes:

@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from blake3 import blake3
 
 from mintseed.core.card.drives import Drive, judge_drive
+from mintseed.core.card.end_of_card import End, end_of_card
 from mintseed.core.card.identity import CardMarks
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import DriveError, MissingError, RefusedError
@@ -38,7 +39,7 @@ class PhaseTaken:
 
 @dataclass(frozen=True, slots=True)
 class WrittenCard:
-    """Proof of a write: length, BLAKE3 of what was written and read back alike, seconds it took."""
+    """Proof of a write: length, BLAKE3 of what was written and read back alike, seconds it took; bytes cleared at the end."""
 
     drive: Drive
     written_bytes: int
@@ -47,6 +48,7 @@ class WrittenCard:
     phases: tuple[PhaseTaken, ...]
     marks: CardMarks
     released: Released
+    cleared_bytes: int = 0
 
 
 def check(drive: Drive, xray: XRay) -> tuple[Finding, ...]:
@@ -80,26 +82,34 @@ def execute(
     tell: Tell,
     paths: Collection[str] = (),
     looked: Callable[[CardMarks], None] = lambda marks: None,
+    clear_end: bool = False,
 ) -> WrittenCard:
     """Look whose card it is, unpack, hash, write, flush, read back, compare, and keep its new marks.
 
     `looked` is told the marks of what lies there now, once nobody else can write and before the first byte goes out:
-    its proof is about to end. `paths` are settings files that tell cards apart.
+    its proof is about to end. `paths` are settings files that tell cards apart. `clear_end`: the end of the card, which the
+    image does not reach, is cleared too, and read back.
     Raises RefusedError when a safety rule stands against the drive, ImageError when the download is not the file that
     was X-rayed, DriveError when the card lets us down or gives back other bytes, StoppedError when `tell` says so.
     """
     found = check(drive, xray)
     if verdict(found) is Severity.STOP:
         raise RefusedError(found[0].title, where=drive.path, next_step=found[0].fix)
+    end = end_of_card(drive.size_bytes, xray.unpacked_bytes) if clear_end else End(0, 0)
     started, phases = time.monotonic(), _Phases(tell)
     with readers.open(drive) as target:
         looked(recognise_card.execute(drive, paths, readers=readers, tools=tools))
+        # Cleared first: what is flushed after the image is then all of it.
+        target.clear(end.offset_bytes, end.length_bytes)
         digest = _write(xray, image, target, phases.tell)
         _prove(target, xray.unpacked_bytes, digest, drive, phases.tell)
+        _prove_cleared(target, end, drive)
         marks = recognise_card.execute(drive, paths, readers=readers, tools=tools)
     released = readers.set_free(drive)
     took_s = time.monotonic() - started
-    return WrittenCard(drive, xray.unpacked_bytes, digest, took_s, phases.taken(), marks, released)
+    return WrittenCard(
+        drive, xray.unpacked_bytes, digest, took_s, phases.taken(), marks, released, end.length_bytes
+    )  # fmt: skip
 
 
 class _Phases:
@@ -144,5 +154,14 @@ def _prove(target: BlockTarget, length_bytes: int, wanted: str, drive: Drive, te
     if digest.hexdigest() != wanted:
         raise DriveError(
             "the card gave back other bytes than were written", expected=f"BLAKE3 {wanted}", where=drive.path,
+            next_step="The card or the reader is failing. Take another card.",
+        )  # fmt: skip
+
+
+def _prove_cleared(target: BlockTarget, end: End, drive: Drive) -> None:
+    """Read the cleared end back. Raises DriveError when something still stands there."""
+    if any(any(piece) for piece in target.read_back(end.length_bytes, end.offset_bytes)):
+        raise DriveError(
+            "the end of the card was cleared and still holds something", expected="zeros", where=drive.path,
             next_step="The card or the reader is failing. Take another card.",
         )  # fmt: skip

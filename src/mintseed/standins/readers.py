@@ -147,16 +147,20 @@ class StandinCard:
         if rate:
             time.sleep(length_bytes / rate)
 
+    def clear(self, offset_bytes: int, length_bytes: int) -> None:
+        self._pace(length_bytes)
+        os.pwrite(self._descriptor, bytes(length_bytes), offset_bytes)
+
     def flush(self) -> None:
         os.fsync(self._descriptor)
 
-    def read_back(self, length_bytes: int) -> Iterator[bytes]:
+    def read_back(self, length_bytes: int, offset_bytes: int = 0) -> Iterator[bytes]:
         os.posix_fadvise(self._descriptor, 0, 0, os.POSIX_FADV_DONTNEED)
-        offset = 0
-        while offset < length_bytes:
-            piece = os.pread(self._descriptor, min(_READ_BYTES, length_bytes - offset), offset)
+        offset, end = offset_bytes, offset_bytes + length_bytes
+        while offset < end:
+            piece = os.pread(self._descriptor, min(_READ_BYTES, end - offset), offset)
             if not piece:
-                raise DriveError(f"it ends after {offset} bytes", expected=f"{length_bytes} bytes", where=self._path)
+                raise DriveError(f"it ends after {offset} bytes", expected=f"{end} bytes", where=self._path)
             self._pace(len(piece) // 2)
             yield piece
             offset += len(piece)

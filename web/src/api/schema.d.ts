@@ -3395,11 +3395,17 @@ export interface components {
         };
         /**
          * WriteIn
-         * @description The drive as the person picked it: its row, path and serial, and the path picked a second time.
+         * @description The drive as the person picked it: its row, path and serial, and the path picked a second time. `clear_end`: what an
+         *     earlier system left at the end of the card goes too.
          */
         WriteIn: {
             /** Again */
             again: string;
+            /**
+             * Clear End
+             * @default false
+             */
+            clear_end: boolean;
             /** Drive Id */
             drive_id: number;
             /** Path */
@@ -3419,6 +3425,8 @@ export interface components {
             begun_at: string;
             /** Bench Name */
             bench_name: string;
+            /** Clears End */
+            clears_end: boolean;
             /** Digest */
             digest: string;
             /** Drive Path */

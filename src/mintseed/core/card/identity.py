@@ -21,7 +21,8 @@ Kind = Literal["same", "changed", "kin", "unknown"]
 @dataclass(frozen=True, slots=True)
 class CardMarks:
     """What tells a card from another. Empty where it could not be read. `head` is the BLAKE3 of the first HEAD_BYTES;
-    `volume_id` the serial of its FAT boot volume; `files` maps settings files to the BLAKE3 of their content."""
+    `volume_id` the serial of its FAT boot volume; `files` maps settings files to the BLAKE3 of their content. `old_table`:
+    the backup of an earlier partition table stands at its end; that tells no card from another."""
 
     number: str = ""
     size_bytes: int = 0
@@ -29,6 +30,7 @@ class CardMarks:
     volume_id: str = ""
     head: str = ""
     files: Mapping[str, str] = field(default_factory=dict)
+    old_table: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,10 +44,12 @@ class WrittenMarks:
 @dataclass(frozen=True, slots=True)
 class Recognition:
     """Whose card it is. `same`: holds what that write put there; `changed`: that card, booted or edited since;
-    `kin`: a card of the same image, nobody can say which; `unknown`: no write on record matches."""
+    `kin`: a card of the same image, nobody can say which; `unknown`: no write on record matches. `old_table` as in its
+    marks."""
 
     kind: Kind
     write_id: int | None = None
+    old_table: bool = False
 
     @property
     def is_known(self) -> bool:
@@ -62,15 +66,15 @@ def recognise(seen: CardMarks, written: Sequence[WrittenMarks]) -> Recognition:
     settings file alike is the same card; the disk identifier and one settings file alike is that card, changed since.
     Empty marks match nothing.
     """
-    best = UNKNOWN
+    best = Recognition("unknown", None, seen.old_table)
     for one in written:
         kind = _compare(seen, one.marks)
         if kind == "same":
-            return Recognition("same", one.write_id)
+            return Recognition("same", one.write_id, seen.old_table)
         if kind == "changed" and best.kind != "changed":
-            best = Recognition("changed", one.write_id)
+            best = Recognition("changed", one.write_id, seen.old_table)
         elif kind == "kin" and best.kind == "unknown":
-            best = Recognition("kin")
+            best = Recognition("kin", None, seen.old_table)
     return best
 
 

@@ -42,6 +42,7 @@ class WriteOut(Schema):
     phases: list[dict[str, Any]]
     void_at: datetime | None
     void_why: str
+    clears_end: bool
 
 
 class CopyOut(Schema):
@@ -80,12 +81,14 @@ class CardOut(Schema):
 
 
 class WriteIn(Schema):
-    """The drive as the person picked it: its row, path and serial, and the path picked a second time."""
+    """The drive as the person picked it: its row, path and serial, and the path picked a second time. `clear_end`: what an
+    earlier system left at the end of the card goes too."""
 
     drive_id: int
     path: str
     serial: str
     again: str
+    clear_end: bool = False
 
 
 @router.get("/deployments/{pk}/card", response=CardOut)
@@ -95,7 +98,9 @@ def read_card(request: HttpRequest, pk: int) -> CardOut:
 
 @router.post("/deployments/{pk}/card/write", response=CardOut)
 def write(request: HttpRequest, pk: int, payload: WriteIn) -> CardOut:
-    begin_write(pk, payload.drive_id, path=payload.path, serial=payload.serial, again=payload.again)
+    begin_write(
+        pk, payload.drive_id, path=payload.path, serial=payload.serial, again=payload.again, clear_end=payload.clear_end
+    )
     return _out(judged(pk))
 
 
@@ -184,4 +189,5 @@ def _write_out(w: Write) -> WriteOut:
         id=w.pk, begun_at=w.begun_at, ended_at=w.ended_at, bench_name=w.bench.name, reader=w.reader, drive_path=w.drive_path,
         image_name=w.image_name, outcome=w.outcome, trouble=str((w.trouble or {}).get("sentence", "")), digest=w.digest,
         written_bytes=w.written_bytes, phases=list(w.phases), void_at=w.void_at, void_why=w.void_why,
+        clears_end=w.clears_end,
     )  # fmt: skip

@@ -9,6 +9,7 @@ from ninja import Schema
 
 from mintseed import wiring
 from mintseed.core.card.drives import Drive, judge_drive
+from mintseed.core.card.end_of_card import judge_end
 from mintseed.core.card.identity import Recognition
 from mintseed.core.findings import Finding
 from mintseed.core.line import Line
@@ -107,7 +108,9 @@ class DriveOut(Schema):
 def drive_out(row: ReportedDrive, drive: Drive, needed_bytes: int, owners: dict[int, Write]) -> DriveOut:
     findings = list(judge_drive(drive, needed_bytes=needed_bytes))
     card = nominal_gb(drive.size_bytes)
-    found = stored(RECOGNITION, row.recognised, None) if row.recognised else None
+    found: Recognition | None = stored(RECOGNITION, row.recognised, None) if row.recognised else None
+    if found is not None and found.old_table:
+        findings.append(judge_end(drive.path))
     owner = owners.get(found.write_id) if found and found.write_id else None
     return DriveOut(
         id=row.pk,

@@ -15,7 +15,7 @@ from mintseed.server.jobs.tasks import read_image
 from mintseed.server.journal import record
 from mintseed.server.library import strangers, sync_library
 from mintseed.server.models import BoardUnit, Cable, Image, OwnedCard, Part, Site, Supply, WifiNetwork
-from mintseed.standins.forge.build import build_demo
+from mintseed.standins.forge.build import build_demo, build_used_card
 from mintseed.standins.forge.sources import DEMO_IMAGES
 from mintseed.standins.router.leases import LeaseBook
 from mintseed.wiring import Config
@@ -112,7 +112,7 @@ PARTS: tuple[tuple[str, str], ...] = (
 CARD_RATE_BYTES_PER_S = 45_000_000
 """A usual middling card."""
 
-DRIVES = (
+DRIVES: tuple[dict[str, Any], ...] = (
     {
         "name": "pda", "path": "/dev/pda", "size": 512 * GB, "rm": False, "ro": False, "hotplug": False, "tran": "sata",
         "model": "Pretend internal drive", "serial": "QH-0001", "type": "disk", "fstype": None, "mountpoints": [None],
@@ -135,6 +135,9 @@ DRIVES = (
         "faults": {"rate_bytes_per_s": CARD_RATE_BYTES_PER_S},
     },
 )  # fmt: skip
+
+USED = "pdc"
+"""The card an earlier system was on."""
 
 DRAWER_CARDS = 5
 """cards that are in boards once the place is at work; the two slots stay for whoever comes."""
@@ -171,6 +174,8 @@ def seed_readers(config: Config) -> None:
     folder = config.bench_folder
     folder.prepare()
     if not folder.drives_file.exists():
+        used = next(d for d in DRIVES if d["name"] == USED)
+        build_used_card(folder.cards / f"{USED}.img", used["size"])
         folder.write(folder.drives_file, [own_drive(d, config.bench_name) for d in DRIVES])
     if not folder.air_file.exists():
         folder.write(folder.air_file, list(NETWORKS))

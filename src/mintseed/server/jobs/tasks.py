@@ -16,7 +16,7 @@ from mintseed.core.card.drives import Drive
 from mintseed.core.card.identity import CardMarks
 from mintseed.core.errors import ImageError, MintSeedError, OutsideError, RefusedError, StoppedError
 from mintseed.core.findings import Severity, verdict
-from mintseed.core.units import decimal_size, drive_size, duration
+from mintseed.core.units import binary_size, decimal_size, drive_size, duration
 from mintseed.core.visible import one_line
 from mintseed.server import descriptions
 from mintseed.server.agent.bench_row import own_bench
@@ -147,7 +147,7 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
     with fill_image.execute(walk.inputs.xray, walk.filled, library=bench.library, tools=bench.tools) as image:
         written = write_card.execute(
             walk.inputs.xray, image, drive, readers=bench.readers, tools=bench.tools, tell=heartbeat.tell,
-            paths=settings_paths({f.path for f in walk.filled}), looked=looked,
+            paths=settings_paths({f.path for f in walk.filled}), looked=looked, clear_end=write.clears_end,
         )  # fmt: skip
     _proven(job, write, drive, written)
 
@@ -178,9 +178,8 @@ def _proven(job: Job, write: Write, drive: Drive, written: write_card.WrittenCar
 
 def _proof_text(drive: Drive, written: write_card.WrittenCard) -> str:
     size = decimal_size(written.written_bytes)
-    return (
-        f"Card proven: {size} written and read back alike in {duration(written.took_s)}, {drive_size(drive.size_bytes)}"
-    )
+    cleared = f", its last {binary_size(written.cleared_bytes)} cleared" if written.cleared_bytes else ""
+    return f"Card proven: {size} written and read back alike in {duration(written.took_s)}, {drive_size(drive.size_bytes)}{cleared}"
 
 
 def _fill_image(job: Job, heartbeat: Heartbeat) -> None:

@@ -139,4 +139,9 @@ class Migration(migrations.Migration):
                 ('part', models.ForeignKey(null=True, on_delete=django.db.models.deletion.SET_NULL, related_name='planned', to='mintseed.part')),
             ],
         ),
+        migrations.AddField(
+            model_name='write',
+            name='clears_end',
+            field=models.BooleanField(default=False),
+        ),
     ]

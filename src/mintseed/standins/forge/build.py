@@ -111,6 +111,15 @@ def build_disk(spec: ImageSpec, disk: Path, work: Path) -> None:
         _run("dd", f"if={volume}", f"of={disk}", "bs=1M", f"seek={at_mib}", "conv=notrunc,sparse", "status=none")
 
 
+def build_used_card(card: Path, size_bytes: int) -> None:
+    """Make the sparse `card` as one that carried a system with a GPT and was emptied at its start: the backup still stands."""
+    with card.open("wb") as file:
+        file.truncate(size_bytes)
+    _run("sfdisk", "-q", "--no-reread", card, stdin="label: gpt\ntype=linux\n")
+    with card.open("r+b") as file:
+        file.write(bytes(FIRST_MIB * MIB))
+
+
 FIRMWARE_BYTES = 180 * 1024
 FIRMWARE_MAGIC = b"FERN\x01\x03"
 

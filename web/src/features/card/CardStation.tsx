@@ -110,10 +110,10 @@ export function CardStation({ id }: { id: number }) {
           drive={drive}
           drives={free}
           onClose={() => setAsking(false)}
-          onWrite={(again) => {
+          onWrite={(again, clearEnd) => {
             setAsking(false);
             stop.reset();
-            write.mutate({ drive_id: drive.id, path: drive.path, serial: drive.serial, again });
+            write.mutate({ drive_id: drive.id, path: drive.path, serial: drive.serial, again, clear_end: clearEnd });
           }}
         />
       )}
@@ -206,6 +206,7 @@ function Writes({ writes }: { writes: CardAnswer["writes"] }) {
             <span className="min-w-0 break-words text-ink-2">
               {w.reader || w.drive_path}, on {w.bench_name}
               {w.phases.length > 0 && `: ${w.phases.map((p) => `${String(p["phase"])} ${duration(Number(p["took_s"]))}`).join(", ")}`}
+              {w.clears_end && w.outcome === "proven" && "; the end of the card cleared"}
               {w.trouble && `: ${w.trouble}`}
               {w.void_why && `; later ${w.void_why}`}
             </span>

@@ -11,16 +11,19 @@ interface Props {
   drive: Drive;
   drives: readonly Drive[];
   onClose: () => void;
-  onWrite: (path: string) => void;
+  onWrite: (path: string, clearEnd: boolean) => void;
 }
 
 /** Bytes are destroyed here, so the card is picked a second time. */
 export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
   const [again, setAgain] = useState("");
+  const old = drive.findings.find((f) => f.code === "card.old-table-at-end");
+  const [clearEnd, setClearEnd] = useState(false);
   const [wasOpen, setWasOpen] = useState(open);
   if (open !== wasOpen) {
     setWasOpen(open);
     setAgain("");
+    setClearEnd(old !== undefined);
   }
   const other = again !== "" && again !== drive.path;
   return (
@@ -44,9 +47,18 @@ export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
         ))}
       </Cards>
       {other && <p className="text-stop">That is another one. You picked {drive.path} before.</p>}
+      <label className="flex cursor-pointer gap-2.5">
+        <input type="checkbox" className="mt-1 accent-mint" checked={clearEnd} onChange={(e) => setClearEnd(e.target.checked)} />
+        <span>
+          Clear the end of the card too{" "}
+          <span className="block text-[0.9rem] text-ink-2">
+            {old ? `${old.title}. ` : "An old partition table may stand there. "}The image brings its own partitions and does not need it; some boards and tools trip over the old ones.
+          </span>
+        </span>
+      </label>
       <div className="flex justify-end gap-2">
         <Button onClick={onClose}>Leave it as it is</Button>
-        <Button go disabled={again !== drive.path} onClick={() => onWrite(again)}>
+        <Button go disabled={again !== drive.path} onClick={() => onWrite(again, clearEnd)}>
           Write over {drive.name}
         </Button>
       </div>
