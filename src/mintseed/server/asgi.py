@@ -5,7 +5,6 @@ from __future__ import annotations
 import os
 
 from django.core.asgi import get_asgi_application
-from django.core.handlers.asgi import ASGIHandler
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "mintseed.server.settings")
 django_application = get_asgi_application()
@@ -15,9 +14,10 @@ from servestatic import ServeStaticASGI  # noqa: E402
 
 from mintseed import wiring  # noqa: E402
 from mintseed.server.guard import static_headers  # noqa: E402
+from mintseed.server.threads import Application, on_lasting_threads  # noqa: E402
 
 
-def with_files(application: ASGIHandler) -> ASGIHandler | ServeStaticASGI:
+def with_files(application: Application) -> Application | ServeStaticASGI:
     """Return `application` behind the web part's files, read when the process starts and sent as they were compressed
     when they were built. What lies in assets is named by its content, so a browser may keep it for ever; the page itself
     is Django's, so that a new build is seen at once."""
@@ -29,7 +29,7 @@ def with_files(application: ASGIHandler) -> ASGIHandler | ServeStaticASGI:
     )  # fmt: skip
 
 
-application = with_files(django_application)
+application = with_files(on_lasting_threads(django_application))
 
 # Announcements are heard in the background; starting now means they are known when somebody asks. On a real bench its
 # agent listens, on the interfaces of the site's own networks.

@@ -160,16 +160,6 @@ def _sql(place: DatabaseFolder, statements: str) -> None:
         raise ToolError(f"the database refused its first account: {done.stderr.strip()}")
 
 
-def keep_connection() -> None:
-    """Keep this process's connection for minutes, not for one turn: for processes with a thread or two that last.
-
-    The web process does not: it has a thread a request.
-    """
-    from django.db import connection
-
-    connection.settings_dict["CONN_MAX_AGE"] = 600
-
-
 def wait(place: DatabaseFolder, seconds: float = WAIT_S) -> None:
     """Return when the database answers. Raises OutsideError with the end of its log when it does not."""
     until = time.monotonic() + seconds

@@ -60,7 +60,9 @@ DATABASES = {
         # Through the socket on the machine that runs the application; another bench comes through a tunnel.
         "HOST": os.environ.get("MINTSEED_DB_HOST") or str(_database.socket),
         "PORT": _database.port if os.environ.get("MINTSEED_DB_HOST") else "",
-        "CONN_MAX_AGE": 0,
+        # A connection lasts as long as its thread, and is asked for a sign of life before each request.
+        "CONN_MAX_AGE": 300,
+        "CONN_HEALTH_CHECKS": True,
         "OPTIONS": {
             "charset": "utf8mb4",
             "isolation_level": "read committed",

@@ -20,7 +20,6 @@ from mintseed.server.agent.looking import look_once, sweep, watched
 from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.agent.scanning import ScanThread, scan_wish
 from mintseed.server.bells import AGENT, Bell, own_bell, ring_now
-from mintseed.server.database import keep_connection
 from mintseed.server.jobs.leases import bury_the_dead
 from mintseed.server.judging import judge_due, judge_soon
 from mintseed.server.models import Bench, Job
@@ -46,7 +45,6 @@ class Command(BaseCommand):
     help = "Run this machine's bench until stopped."
 
     def handle(self, *args: Any, **options: Any) -> None:
-        keep_connection()
         bell, agent = Bell(own_bell(AGENT, wiring.config().bench_name)), Agent()
         stop = threading.Event()
 

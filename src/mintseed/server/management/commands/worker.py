@@ -11,7 +11,6 @@ from django_tasks import DEFAULT_TASK_BACKEND_ALIAS
 from django_tasks_db.management.commands.db_worker import Worker
 
 from mintseed.server.bells import Bell
-from mintseed.server.database import keep_connection
 
 LOOK_EVERY_S = 5.0
 """seconds after which it looks although nobody rang: a job may have come from another machine."""
@@ -24,7 +23,6 @@ class Command(BaseCommand):
         parser.add_argument("--queue-name", required=True)
 
     def handle(self, *args: Any, **options: Any) -> None:
-        keep_connection()
         queue = options["queue_name"]
         bell = Bell(queue)
         worker = Worker(
