@@ -21,7 +21,7 @@ import httpx
 from playwright.sync_api import Page, sync_playwright
 
 PROJECT = Path(__file__).resolve().parents[1]
-PORT, DB_PORT, LAN = "4879", "34879", "127.77.4.0/24"
+PORT, DB_PORT, LAN = "4879", "24879", "127.77.4.0/24"
 FLAGS = [
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
     "--disable-component-update", "--disable-sync",

@@ -3,17 +3,11 @@
 from __future__ import annotations
 
 import os
-import socket
 from pathlib import Path
 
+from torture.ports import free_port
+
 PROJECT = Path(__file__).resolve().parents[1]
-
-
-def free_port() -> int:
-    """Return a loopback port nobody listens on."""
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
 
 
 os.environ["MINTSEED_HOME"] = str(PROJECT / "var" / "test")

@@ -22,6 +22,7 @@ from blake3 import blake3
 from mintseed.server.supervise import RUN_MARK, leftovers
 from mintseed.standins.bench_folder import BenchFolder
 from torture.outcome import Outcome
+from torture.ports import free_port
 
 PROJECT = Path(__file__).resolve().parents[1]
 
@@ -31,12 +32,6 @@ PROCESSES = {
 }  # fmt: skip
 
 UP_WITHIN_S = 90.0
-
-
-def free_port() -> int:
-    with socket.socket() as probe:
-        probe.bind(("127.0.0.1", 0))
-        return int(probe.getsockname()[1])
 
 
 class Application:

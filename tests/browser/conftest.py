@@ -18,8 +18,9 @@ from pathlib import Path
 import httpx
 import pytest
 from playwright.sync_api import Browser, ConsoleMessage, Page, Playwright, expect
+from torture.ports import free_port
 
-from tests.database_plugin import PROJECT, free_port
+from tests.database_plugin import PROJECT
 
 CHROMIUM = "/usr/bin/chromium"
 FLAGS = [

@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import signal
+import socket
 import subprocess
 import sys
 import tempfile
@@ -13,9 +14,12 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from torture.ports import free_port
 
+from mintseed.core.errors import OutsideError
+from mintseed.server.database import wait_for_port
 from mintseed.server.supervise import RUN_MARK, end_leftovers, leftovers
-from tests.database_plugin import PROJECT, free_port
+from tests.database_plugin import PROJECT
 
 Run = Callable[..., subprocess.Popen[str]]
 
@@ -155,3 +159,19 @@ def test_a_closed_terminal_stops_it_as_ctrl_c_does(home: Path, run: Run, number:
     process.communicate(timeout=30)
     assert process.returncode == 128 + number
     assert not list(leftovers(f"{home} test"))
+
+
+def test_a_port_in_use_is_said_and_had_once_it_is_free() -> None:
+    """A port may be in use by a connection that merely goes out from it; nothing listens there, and no server gets it."""
+    listening = socket.create_server(("127.0.0.1", free_port()))
+    going_out = socket.socket()
+    going_out.bind(("127.0.0.1", free_port()))
+    going_out.connect(listening.getsockname())
+    port = going_out.getsockname()[1]
+    with pytest.raises(OutsideError, match=f"another program uses port {port}"):
+        wait_for_port(port, seconds=0.3)
+    # Whoever closes last keeps no port.
+    listening.accept()[0].close()
+    listening.close()
+    going_out.close()
+    wait_for_port(port, seconds=10)

@@ -12,6 +12,7 @@ from __future__ import annotations
 import getpass
 import os
 import shutil
+import socket
 import subprocess
 import sys
 import time
@@ -62,11 +63,11 @@ class DatabaseFolder:
 
 def folder() -> DatabaseFolder:
     """Return this process's database folder."""
-    return DatabaseFolder(config().home, int(os.environ.get("MINTSEED_DB_PORT", "34870")))
+    return DatabaseFolder(config().home, int(os.environ.get("MINTSEED_DB_PORT", "24870")))
 
 
-def server_arguments(place: DatabaseFolder) -> list[str]:
-    """Return the command that becomes the database process."""
+def server_arguments(place: DatabaseFolder, *, listens: bool) -> list[str]:
+    """Return the command that becomes the database process. `listens`: at its port too, not at its socket's file alone."""
     binary = shutil.which("mariadbd", path=os.environ.get("PATH", "") + ":/usr/sbin")
     if binary is None:
         raise ToolError("mariadbd is not installed", next_step="Install the Debian package mariadb-server.")
@@ -79,8 +80,7 @@ def server_arguments(place: DatabaseFolder) -> list[str]:
         "--no-defaults",
         f"--datadir={place.data}",
         f"--socket={place.socket}",
-        f"--port={place.port}",
-        "--bind-address=127.0.0.1",
+        *((f"--port={place.port}", "--bind-address=127.0.0.1") if listens else ("--skip-networking",)),
         f"--pid-file={place.home / 'database.pid'}",
         f"--log-error={place.home / 'database.log'}",
         f"--sql-mode={SQL_MODE}",
@@ -185,9 +185,9 @@ def wait(place: DatabaseFolder, seconds: float = WAIT_S) -> None:
 
 @contextmanager
 def started(place: DatabaseFolder) -> Iterator[None]:
-    """Run the database for as long as the context lasts."""
+    """Run the database for as long as the context lasts, for this machine's own processes."""
     process = subprocess.Popen(
-        dying_with_parent(server_arguments(place)), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
+        dying_with_parent(server_arguments(place, listens=False)), stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL,
         start_new_session=True,
     )  # fmt: skip
     try:
@@ -196,6 +196,24 @@ def started(place: DatabaseFolder) -> Iterator[None]:
     finally:
         process.terminate()
         process.wait(60)
+
+
+def wait_for_port(port: int, seconds: float = 5.0) -> None:
+    """Return when `port` can be had. Raises OutsideError while another program uses it, be it for a connection of its own."""
+    until = time.monotonic() + seconds
+    while True:
+        with socket.socket() as probe:
+            probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+            try:
+                probe.bind(("127.0.0.1", port))
+                return
+            except OSError as error:
+                if time.monotonic() > until:
+                    raise OutsideError(
+                        f"another program uses port {port}", where="127.0.0.1",
+                        next_step="End it, or set MINTSEED_DB_PORT to another port and start again.",
+                    ) from error  # fmt: skip
+        time.sleep(0.2)
 
 
 def main(arguments: list[str]) -> int:
@@ -211,7 +229,8 @@ def _act(place: DatabaseFolder, verb: str) -> int:
     if verb == "wait":
         wait(place)
     elif verb == "run":
-        command = server_arguments(place)
+        wait_for_port(place.port)
+        command = server_arguments(place, listens=True)
         os.execv(command[0], command)
     else:
         print(__doc__, file=sys.stderr)
