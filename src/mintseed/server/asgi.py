@@ -4,17 +4,19 @@ from __future__ import annotations
 
 import os
 
-from django.core.asgi import get_asgi_application
+import django
 
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "mintseed.server.settings")
-django_application = get_asgi_application()
+django.setup(set_prefix=False)
 
 from django.conf import settings  # noqa: E402
 from servestatic import ServeStaticASGI  # noqa: E402
 
 from mintseed import wiring  # noqa: E402
 from mintseed.server.guard import static_headers  # noqa: E402
-from mintseed.server.threads import Application, on_lasting_threads  # noqa: E402
+from mintseed.server.threads import Application, OneGoHandler, on_lasting_threads  # noqa: E402
+
+django_application = OneGoHandler()
 
 
 def with_files(application: Application) -> Application | ServeStaticASGI:

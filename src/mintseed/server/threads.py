@@ -1,7 +1,8 @@
-"""The threads that requests run on. They last, and so do their connections to the database.
+"""The threads that requests run on, in one go. They last, and so do their connections to the database.
 
 Django gives every request a thread of its own under ASGI, and a thread's connection ends with it: each answer would
-begin with a fresh connection. Here a thread that is free is taken again, the one used last first.
+begin with a fresh connection. Here a thread that is free is taken again, the one used last first. And Django goes back to the
+event loop between its middleware and a view; ours are all plain functions, so a request's thread does both.
 """
 
 from __future__ import annotations
@@ -11,11 +12,25 @@ from concurrent.futures import ThreadPoolExecutor
 from contextlib import asynccontextmanager
 from typing import Any
 
-from asgiref.sync import ThreadSensitiveContext
+from asgiref.sync import ThreadSensitiveContext, sync_to_async
+from django.core.handlers.asgi import ASGIHandler
 from django.db import connections
+from django.http import HttpRequest
+from django.http.response import HttpResponseBase
 
 MOST_KEPT = 8
 """free threads kept, with a connection each; more are made while more requests run at once, and end after them."""
+
+
+class OneGoHandler(ASGIHandler):
+    """Runs middleware and view in one go on the thread of the request; a view that is a coroutine goes to the loop."""
+
+    def load_middleware(self, is_async: bool = False) -> None:
+        super().load_middleware(is_async=False)
+
+    async def get_response_async(self, request: HttpRequest) -> HttpResponseBase:
+        return await sync_to_async(self.get_response)(request)
+
 
 Scope = dict[str, Any]
 Application = Callable[[Scope, Callable[[], Awaitable[Any]], Callable[[Any], Awaitable[Any]]], Awaitable[None]]

@@ -7,6 +7,7 @@ import re
 import string
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
+from functools import lru_cache
 
 import pycountry
 from passlib.hash import sha512_crypt
@@ -73,6 +74,7 @@ class SettingValues:
         return derived_key(self.passphrase, self.ssid)
 
 
+@lru_cache(maxsize=64)  # a place has a few networks and many devices, and every screen fills the files anew
 def derived_key(passphrase: str, ssid: str) -> str:
     """Return the pairwise master key as 64 lower-case hex digits.
 
