@@ -99,6 +99,8 @@ def test_a_filled_plan_takes_nothing_that_is_in_use() -> None:
     )
     nothing, empty = best_plan(RECIPES["platen"], used)
     assert (nothing.board, nothing.card, empty.board) == (None, None, None)
+    # The network waits for no board: every radio hears the slower band.
+    assert (nothing.way, empty.network and empty.network.band_ghz) == ("wifi", 2.4)
 
 
 def test_a_filled_plan_buys_what_is_needed_and_the_adapters_it_asks_for() -> None:

@@ -156,8 +156,10 @@ def best_plan(recipe: Recipe, shelf: Shelf, board: int | None = None) -> tuple[C
     key = board if board is not None else _first(board_options(plan, shelf))
     unit = next((o for o in shelf.boards if o.key == key), None)
     plan = replace(plan, board=unit.thing if unit else None)
-    plan = replace(plan, way=_way_for(plan))
-    heard = [n for n in shelf.networks if n.thing.band_ghz in plan.radio_ghz] if plan.way == "wifi" else []
+    plan = replace(plan, way=_way_for(plan) or recipe.ways[0])
+    # Before there is a board: the band that every radio hears (common practice).
+    bands = plan.radio_ghz if plan.board else (2.4,)
+    heard = [n for n in shelf.networks if n.thing.band_ghz in bands] if plan.way == "wifi" else []
     plan = replace(plan, network=heard[0].thing if heard else None)
     plan, parts, kinds = _with_parts(plan, shelf)
     plan, parts, kinds = _with_adapters(plan, shelf, parts, kinds)
