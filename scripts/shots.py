@@ -137,7 +137,7 @@ def take(url: str, folder: Path) -> None:
         desk.scroll_to("Power")
         desk.keep("plan-pictures")
         demo.ask("DELETE", f"/deployments/{clash}")
-        desk.shoot("matrix", "/matrix", "What fits what")
+        desk.shoot("matrix", "/matrix", "Cinderwick")
         desk.shoot("recipe", "/recipes/recipe/hidewatch", "It describes")
         desk.shoot("image", f"{chart}/image", "Where its page will be")
         demo.ask("PUT", f"{chart}/settings", {"keyboard": "us"})

@@ -47,7 +47,7 @@ export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
         ))}
       </Cards>
       {other && <p className="text-stop">That is another one. You picked {drive.path} before.</p>}
-      <label className="flex cursor-pointer gap-2.5">
+      <label className="flex cursor-pointer items-start gap-2.5">
         <input type="checkbox" className="mt-1 accent-mint" checked={clearEnd} onChange={(e) => setClearEnd(e.target.checked)} />
         <span>
           Clear the end of the card too{" "}
