@@ -143,10 +143,12 @@ def card_rows(folder: Path, size_mib: int) -> list[str]:
 WHY_WRITE = """Where xz and zst miss: what is left is unpacking (xz) or SHA-256 of the download, fsync and the real
 reading back (zst), each already beside the others on a thread of its own."""
 
-WHY_EIGHT = """Where it misses with eight at once: two web processes, MariaDB and the eight clients share two cores, so a second web
-process gains nothing on this machine. By cProfile (First boot): 60 % is the ORM's fetching, a sixth of the whole waiting for MariaDB,
-the rest composing statements and making rows; 15 % is filling the settings files anew; what remains is reading and writing JSON.
-Plan asks for most: everything on the shelf, who uses each thing, and the ways out, in thirty statements."""
+WHY_EIGHT = """Where it misses: a screen of one device asks a dozen small questions or more, each answered by MariaDB within a
+millisecond, and Django's ORM takes one to two milliseconds of a core to compose each and make its rows. By py-spy (First boot): 70 %
+is the ORM, a fifth of the whole waiting for MariaDB; what remains is judging, reading and writing JSON. Plan asks for most: everything
+on the shelf, who uses each thing, and the ways out, in thirty statements; Bench shows thirty lines. With eight at once two web
+processes, MariaDB and the eight clients, written in Python too, share two cores. With one web process the same screens took 1.5 to
+3 times as long with eight at once (measured the same day)."""
 
 
 def sections(asked: argparse.Namespace) -> dict[str, str]:
@@ -188,7 +190,6 @@ Memory target: under {MEMORY_TARGET_BYTES // 10**6} MB, whatever the image's siz
 {xray_row(folder, asked.xray_mib)}"""
     if "small" in asked.only:
         rows = chr(10).join([find_row(), check_row(), matrix_row(), bundle_row(), *start_rows()])
-        rows += "\n\nWhat fits what misses on a slow day: half of it is composing a sentence for each pair that stops (cProfile)."
         made["Find, check, load, start"] = f"""{day}.
 
 | what | measured | target | held |

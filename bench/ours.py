@@ -31,30 +31,34 @@ FILE = FileToFill(path="platen-network.conf", dialect="wpa-supplicant", title="W
 
 
 class Paced:
-    """A card that takes and gives only so many bytes a second; else the device it stands for."""
+    """A card that takes and gives only so many bytes a second; else the device it stands for, whose own time passes meanwhile."""
 
     def __init__(self, device: BlockDevice, rate_bytes_per_s: int) -> None:
         self._device, self._rate, self._due_s = device, rate_bytes_per_s, time.monotonic()
 
-    def _take(self, length_bytes: int) -> None:
-        self._due_s = max(self._due_s, time.monotonic()) + length_bytes / self._rate
+    def _take(self, length_bytes: int, began_s: float) -> None:
+        self._due_s = max(self._due_s, began_s) + length_bytes / self._rate
         time.sleep(max(0.0, self._due_s - time.monotonic()))
 
     def write(self, data: bytes) -> None:
+        began_s = time.monotonic()
         self._device.write(data)
-        self._take(len(data))
+        self._take(len(data), began_s)
 
     def clear(self, offset_bytes: int, length_bytes: int) -> None:
+        began_s = time.monotonic()
         self._device.clear(offset_bytes, length_bytes)
-        self._take(length_bytes)
+        self._take(length_bytes, began_s)
 
     def flush(self) -> None:
         self._device.flush()
 
     def read_back(self, length_bytes: int, offset_bytes: int = 0) -> Iterator[bytes]:
+        began_s = time.monotonic()
         for piece in self._device.read_back(length_bytes, offset_bytes):
-            self._take(len(piece))
+            self._take(len(piece), began_s)
             yield piece
+            began_s = time.monotonic()
 
 
 class FileReaders:

@@ -1,4 +1,5 @@
-"""Hardware addresses of network cards, in one spelling. Source: IEEE 802, 48-bit identifiers written as six pairs."""
+"""Hardware addresses of network cards, in one spelling. Source: IEEE 802, 48-bit identifiers written as six pairs; bit 0 of
+the first octet marks a group, which no network card has for its own."""
 
 from __future__ import annotations
 
@@ -14,4 +15,6 @@ def hardware_address(said: str) -> str:
     digits = re.sub(r"[:.\-]", "", said.strip().lower())
     if not _DIGITS.fullmatch(digits):
         raise ValueError(f"{one_line(said)} is no hardware address of six pairs")
+    if int(digits[:2], 16) & 1:
+        raise ValueError(f"{one_line(said)} is the address of a group, not of one network card")
     return ":".join(digits[i : i + 2] for i in range(0, 12, 2))

@@ -78,7 +78,7 @@ def test_hardware_addresses_in_every_spelling(said: str) -> None:
     assert hardware_address(said) == "02:51:48:00:00:0a"
 
 
-@pytest.mark.parametrize("said", ["02:51:48:00:00", "02:51:48:00:00:0g", ""])
+@pytest.mark.parametrize("said", ["02:51:48:00:00", "02:51:48:00:00:0g", "", "01:51:48:00:00:0a", "ff:ff:ff:ff:ff:ff"])
 def test_what_is_no_hardware_address(said: str) -> None:
     with pytest.raises(ValueError):
         hardware_address(said)
