@@ -388,3 +388,13 @@ def test_powered_some_minutes_ago_shows_what_was_noted_since_and_nothing_before(
     assert 119 < (run.noted_at - run.powered_at).total_seconds() < 130
     # This bench began to look at the network after that, so nothing can be called new.
     assert run.known_before is None
+
+
+def test_a_made_up_deployment_is_one_from_the_first_moment(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    made_up = api.post("/deployments", {"recipe": "platen", "demo": True})["id"]
+    own = api.post("/deployments", {"recipe": "platen"})["id"]
+    assert dict(Deployment.objects.values_list("pk", "demo")) == {made_up: True, own: False}
+    assert api.post("/demo/clear") == {"count": 1}
+    assert [d["id"] for d in shown(api)] == [own]
+    monkeypatch.setattr(type(wiring.config()), "is_standin", False)
+    assert not Deployment.objects.get(pk=api.post("/deployments", {"recipe": "platen", "demo": True})["id"]).demo

@@ -2266,6 +2266,11 @@ export interface components {
             /** Board Unit Id */
             board_unit_id?: number | null;
             /**
+             * Demo
+             * @default false
+             */
+            demo: boolean;
+            /**
              * Fill
              * @default false
              */

@@ -126,9 +126,8 @@ def _put_cards_in() -> None:
 
 
 def _started(desk: Desk, recipe: str, name: str) -> int:
-    pk = int(desk.post("/deployments", {"recipe": recipe, "name": name})["id"])
-    Deployment.objects.filter(pk=pk).update(demo=True)
-    return pk
+    # Marked as it is made: a start that is cut off in between leaves none that would pass for somebody's own.
+    return int(desk.post("/deployments", {"recipe": recipe, "name": name, "demo": True})["id"])
 
 
 def _plan(desk: Desk, pk: int, unit: str, supply: str, way: str) -> None:
