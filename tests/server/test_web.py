@@ -3,15 +3,21 @@
 from __future__ import annotations
 
 import os
+import signal
 import subprocess
+import sys
 import time
 from pathlib import Path
+from types import ModuleType
 
 import httpx
 import pytest
+import uvicorn
 from torture.ports import free_port
 
+from mintseed.server import changes
 from mintseed.server.supervise import application_programs, web_processes
+from mintseed.server.web import Server
 
 
 @pytest.mark.parametrize(("cores", "processes"), [(1, 1), (2, 2), (4, 4), (8, 4), (64, 4)])
@@ -61,3 +67,22 @@ def test_one_that_dies_leaves_the_door_open(tmp_path: Path) -> None:
         for process in running:
             process.kill()
             process.wait(10)
+
+
+def test_a_stop_while_it_is_still_coming_up_ends_it_quietly(monkeypatch: pytest.MonkeyPatch) -> None:
+    """A signal may come in the middle of an import: what is half imported is not asked for anything."""
+    half = ModuleType("mintseed.server.changes")
+    monkeypatch.setitem(sys.modules, half.__name__, half)
+    server = Server(uvicorn.Config("there.is:none"))
+    server.handle_exit(signal.SIGTERM, None)
+    assert server.should_exit
+    monkeypatch.delitem(sys.modules, half.__name__)
+    server.handle_exit(signal.SIGTERM, None)
+    assert half.__name__ not in sys.modules
+
+
+def test_a_stop_lets_open_streams_end(monkeypatch: pytest.MonkeyPatch) -> None:
+    ended = []
+    monkeypatch.setattr(changes.feed, "end", lambda: ended.append(True))
+    Server(uvicorn.Config("there.is:none")).handle_exit(signal.SIGTERM, None)
+    assert ended == [True]

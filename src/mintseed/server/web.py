@@ -22,9 +22,10 @@ class Server(uvicorn.Server):
     """Ends the streams of open screens when it is asked to stop; they would last for ever."""
 
     def handle_exit(self, sig: int, frame: FrameType | None) -> None:
-        from mintseed.server.changes import feed
-
-        feed.end()
+        # Where it is still coming up, nobody listens yet, and what is half imported must not be imported from here.
+        feed = getattr(sys.modules.get("mintseed.server.changes"), "feed", None)
+        if feed is not None:
+            feed.end()
         super().handle_exit(sig, frame)
 
 
