@@ -60,11 +60,11 @@ def judge(loaded: Iterable[Loaded]) -> list[Judged]:
     """Return each of `loaded` with its records; those whose inputs changed since are judged anew and kept."""
     rows = list(loaded)
     ids = [one.row.pk for one in rows]
-    known = {j.deployment_id: j for j in Judgement.objects.filter(deployment_id__in=ids)}
     records: dict[int, list[StationRecord]] = defaultdict(list)
     for record in StationRecord.objects.filter(deployment_id__in=ids, current=True):
         records[record.deployment_id].append(record)
-    return [_fresh(one, known.get(one.row.pk), records[one.row.pk]) for one in rows]
+    # What was never judged has none.
+    return [_fresh(one, getattr(one.row, "judgement", None), records[one.row.pk]) for one in rows]
 
 
 def _fresh(one: Loaded, known: Judgement | None, records: list[StationRecord]) -> Judged:

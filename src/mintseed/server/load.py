@@ -221,7 +221,7 @@ def answers_of(row: Deployment) -> dict[str, str]:
     return stored(TypeAdapter(dict[str, str]), row.answers, {}) if row.answers else {}
 
 
-RELATED = ("site", "board_unit", "supply", "cable", "owned_card", "network", "image")
+RELATED = ("site", "board_unit", "supply", "cable", "owned_card", "network", "image", "judgement")
 HEAVY = ("image__xray", "image__outline")
 """Columns fetched only when somebody looks into them: an X-ray is tens of kilobytes and needed only when one is judged anew."""
 
@@ -238,15 +238,17 @@ SELECT d.id,
   (SELECT MAX(k.id) FROM mintseed_closing k WHERE k.deployment_id = d.id AND k.reopened_at IS NULL),
   (SELECT MAX(j.id) FROM mintseed_job j WHERE j.image_id = d.image_id AND j.kind = 'read-image'),
   (SELECT MIN(o.id) FROM mintseed_deployment o WHERE o.site_id = d.site_id AND o.host_name = d.host_name
-     AND LOWER(o.host_name) COLLATE utf8mb4_bin = LOWER(d.host_name) COLLATE utf8mb4_bin AND o.removed_at IS NULL)
+     AND LOWER(o.host_name) COLLATE utf8mb4_bin = LOWER(d.host_name) COLLATE utf8mb4_bin AND o.removed_at IS NULL),
+  EXISTS (SELECT 1 FROM mintseed_plannedpart p WHERE p.deployment_id = d.id)
 FROM mintseed_deployment d WHERE d.id IN ({keys})
 """
-"""Written by hand: the ORM takes longer to compose these seven questions than MariaDB to answer them."""
+"""Written by hand: the ORM takes longer to compose these questions than MariaDB to answer them."""
 
 
 @dataclass(frozen=True, slots=True)
 class LastRows:
-    """Keys of the last rows of one deployment. `first_of_name`: the deployment that was first to have its host name."""
+    """Keys of the last rows of one deployment. `first_of_name`: the deployment that was first to have its host name.
+    `parts`: whether any part is planned."""
 
     write: int | None
     run: int | None
@@ -255,6 +257,7 @@ class LastRows:
     closing: int | None
     image_job: int | None
     first_of_name: int | None
+    parts: int
 
 
 def last_rows(ids: Sequence[int]) -> dict[int, LastRows]:
@@ -290,10 +293,9 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
                 run.board_unit = row.board_unit
             belongs[row.pk] = run
     parts: dict[int, list[PlannedPart]] = defaultdict(list)
-    for planned in (
-        PlannedPart.objects.filter(deployment__in=[d.pk for d in rows]).select_related("part").order_by("pk")
-    ):
-        parts[planned.deployment_id].append(planned)
+    if with_parts := [pk for pk, its in last.items() if its.parts]:
+        for planned in PlannedPart.objects.filter(deployment__in=with_parts).select_related("part").order_by("pk"):
+            parts[planned.deployment_id].append(planned)
     joined = joined_keys(
         {d.network_id for d in rows if d.network_id and d.pk in belongs and belongs[d.pk].joined_after_s is None}
     )

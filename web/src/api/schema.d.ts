@@ -2265,11 +2265,8 @@ export interface components {
         NewDeploymentIn: {
             /** Board Unit Id */
             board_unit_id?: number | null;
-            /**
-             * Demo
-             * @default false
-             */
-            demo: boolean;
+            /** Demo */
+            demo?: boolean | null;
             /**
              * Fill
              * @default false

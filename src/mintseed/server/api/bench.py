@@ -109,7 +109,7 @@ class NewDeploymentIn(Schema):
     """the board that lies in the drawer and shall be used"""
     fill: bool = False
     """whether the plan is filled with the best that fits from the shelf"""
-    demo: bool = False
+    demo: bool | None = None
     """whether it is one of the made-up ones that a stand-in bench begins with; they go and come back together"""
 
 
@@ -261,7 +261,7 @@ def create(request: HttpRequest, payload: NewDeploymentIn) -> DeploymentOut:
             way=recipe.ways[0],
             network=first_network(site) if recipe.ways[0] == "wifi" else None,
             card_gb=_card_in_reader(site),
-            demo=payload.demo and wiring.config().is_standin,
+            demo=bool(payload.demo) and wiring.config().is_standin,
         )
         if payload.fill or payload.board_unit_id is not None:
             planning.fill(row, recipe, payload.board_unit_id)
