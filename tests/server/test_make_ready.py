@@ -18,7 +18,7 @@ from torture.ports import free_port
 
 from mintseed.core.errors import OutsideError
 from mintseed.server.database import wait_for_port
-from mintseed.server.supervise import RUN_MARK, end_leftovers, leftovers
+from mintseed.server.supervise import RUN_MARK, dying_with_parent, end_leftovers, leftovers
 from tests.database_plugin import PROJECT
 
 Run = Callable[..., subprocess.Popen[str]]
@@ -175,3 +175,30 @@ def test_a_port_in_use_is_said_and_had_once_it_is_free() -> None:
     listening.close()
     going_out.close()
     wait_for_port(port, seconds=10)
+
+
+def test_lines_of_programs_that_speak_at_once_stay_lines(run: Run) -> None:
+    talker = "(sys.executable, '-c', 'for n in range(2000): print(chr(120) * 60, flush=True)')"
+    code = (
+        "import sys, threading, subprocess\n"
+        "from mintseed.server import supervise\n"
+        "sys.setswitchinterval(1e-6)\n"
+        f"programs = [supervise.Program(f'talker{{n}}', {talker}, once=n == 0) for n in range(4)]\n"
+        "running = [subprocess.Popen(p.command, stdout=subprocess.PIPE) for p in programs]\n"
+        "threads = [threading.Thread(target=supervise._pass_on, args=pair) for pair in zip(programs, running)]\n"
+        "[t.start() for t in threads]; [t.join() for t in threads]; [p.wait() for p in running]\n"
+    )
+    said = done(run("-c", code)).splitlines()
+    assert len(said) == 4 * 2000
+    assert set(said) == {"x" * 60, *(f"talker{n}  | {'x' * 60}" for n in (1, 2, 3))}
+
+
+def test_a_child_whose_parent_is_gone_before_it_begins_does_not_begin() -> None:
+    """Between being made and asking for its parent's death signal a child can lose its parent, and would never be told."""
+    assert subprocess.run(dying_with_parent(["true"]), check=False).returncode == 0
+    # What was to be started by this process is started by another one, as if this one had died meanwhile.
+    for_me = dying_with_parent(["echo", "it began"])
+    by_another = subprocess.run(
+        ["sh", "-c", '"$@"; exit $?', "sh", *for_me], capture_output=True, text=True, check=False
+    )
+    assert (by_another.returncode, by_another.stdout) == (137, "")

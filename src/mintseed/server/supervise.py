@@ -93,9 +93,13 @@ def application_programs(environment: dict[str, str], cores: int) -> tuple[Progr
     )
 
 
+_UNLESS_ORPHANED = '[ "$PPID" = "$0" ] || exit 137; exec "$@"'
+"""The signal is promised from the moment it is asked for; a parent that died just before that sends none (prctl(2))."""
+
+
 def dying_with_parent(command: Sequence[str]) -> list[str]:
-    """Return `command` so that it is killed when the process that starts it dies."""
-    return ["setpriv", "--pdeathsig", "KILL", "--", *command]
+    """Return `command` so that it is killed when this process, which is to start it, dies."""
+    return ["setpriv", "--pdeathsig", "KILL", "--", "sh", "-c", _UNLESS_ORPHANED, str(os.getpid()), *command]
 
 
 @dataclass
@@ -137,21 +141,22 @@ class Child:
                 os.killpg(self.process.pid, number)
 
 
+_one_line_at_a_time = threading.Lock()
+
+
 def say(name: str, text: str) -> None:
-    """Print one line of one program."""
-    with suppress(OSError):  # a closed terminal takes no more lines; what runs is stopped all the same
-        print(f"{name:<8} | {text}", flush=True)
+    """Print one line of one program; of a program without a name, the text as it is."""
+    line = f"{name:<8} | {text}" if name else text
+    # Every program has a thread here, and `print` writes a line and its end apart.
+    with _one_line_at_a_time, suppress(OSError):  # a closed terminal takes no more; what runs is stopped all the same
+        print(line, flush=True)
 
 
 def _pass_on(program: Program, process: subprocess.Popen[bytes]) -> None:
     if process.stdout is not None:
         for line in process.stdout:
             text = line.decode("utf-8", "replace").rstrip("\n")
-            if program.once:
-                with suppress(OSError):
-                    print(text, flush=True)
-            else:
-                say(program.name, text)
+            say("" if program.once else program.name, text)
 
 
 def supervise(programs: Sequence[Program]) -> int:
