@@ -176,6 +176,7 @@ CODES: dict[str, Code] = {
     "plan.part-to-buy": Code("note", "To buy: …"),
     "plan.release-lists-board": Code("ok", "… is made for …"),
     "plan.socket-adapter": Code("stop", "… does not plug into … by itself"),
+    "plan.socket-taken": Code("stop", "… has one … socket, and … is one too many"),
     "plan.supply-connector": Code("stop", "… does not plug in"),
     "plan.supply-fits": Code("ok", "… carries it"),
     "plan.supply-missing": Code("yet", "No supply chosen yet"),

@@ -199,7 +199,7 @@ def judge_the_never_judged() -> None:
         judge(load_many(rows))
 
 
-JUDGED_BY = "5"
+JUDGED_BY = "6"
 """Raised when the rules change so that stored judgements are to be made again."""
 
 

@@ -187,3 +187,19 @@ def test_every_need_of_every_recipe_can_be_met() -> None:
         for need in recipe.needs:
             assert any(need.met_by(part) for part in PARTS.values()), (recipe.id, need.role)
             assert all(option in PARTS for option in need.options), (recipe.id, need.role)
+
+
+@pytest.mark.parametrize(
+    ("parts", "taken"),
+    [
+        (("gull-camera",), False),
+        (("gull-camera", "gull-camera"), True),
+        (("wren-camera", "gull-camera", "camera-tail-15", "camera-tail-15"), True),
+        (("display-full",), False),
+        (("display-full", "display-full"), True),
+    ],
+)
+def test_a_socket_takes_one_plug(parts: tuple[str, ...], taken: bool) -> None:
+    """A board described here has one camera socket and one for a display, or none; no adapter makes two of one."""
+    found = [f for f in check_plan(plan("hidewatch", "larkspur-r", *parts)) if f.code == "plan.socket-taken"]
+    assert [f.severity for f in found] == ([Severity.STOP] if taken else [])

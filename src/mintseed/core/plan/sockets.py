@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from typing import Literal
 
 from mintseed.core.boards.model import Board
 from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.parts.model import Part
 from mintseed.core.plan.plan import Plan, PlannedPart
 
 WORDS = {"micro": "micro-USB", "A": "large USB", "C": "USB-C"}
@@ -18,31 +20,56 @@ def _adapters(plan: Plan, of: str) -> Counter[tuple[str, str]]:
     )
 
 
+Fit = Literal["no-socket", "taken", "other", "by-adapter", "fits"]
+
+
+def _one_socket(plan: Plan, of: str, socket: str, plug_of: Callable[[Part], str]) -> Iterator[tuple[PlannedPart, Fit]]:
+    """Yield how each part with a plug for it goes with the board's one `socket` of this kind; no adapter makes two of one."""
+    free, taken = _adapters(plan, of), False
+    for planned in plan.parts:
+        plug = plug_of(planned.part)
+        if not plug:
+            continue
+        fit: Fit = "fits"
+        if not socket:
+            fit = "no-socket"
+        elif taken:
+            fit = "taken"
+        elif plug != socket:
+            fit = "by-adapter" if free[socket, plug] else "other"
+        taken = taken or fit in ("fits", "by-adapter")
+        yield planned, fit
+
+
+def _socket_taken(board: Board, planned: PlannedPart, of: str) -> Finding:
+    return Finding(
+        "plan.socket-taken", Severity.STOP, f"{board.name} has one {of} socket, and {planned.name} is one too many",
+        "Another part of this plan is in it.", "Leave one of them out, or take one that goes on USB.", Where(part=of, field=planned.name),
+    )  # fmt: skip
+
+
 def camera(plan: Plan) -> Iterator[Finding]:
     """Yield whether each camera's flat cable fits the board's socket; they come in two widths (common practice)."""
     board = plan.board
     if board is None:
         return
-    free = _adapters(plan, "camera")
-    for planned in plan.parts:
-        wanted = planned.part.camera_contacts
-        if wanted is None:
-            continue
-        where = Where(part="camera", field=planned.name)
-        if board.camera_contacts is None:
+    has = board.camera_contacts
+    for planned, fit in _one_socket(plan, "camera", str(has or ""), lambda part: str(part.camera_contacts or "")):
+        wanted, where = planned.part.camera_contacts, Where(part="camera", field=planned.name)
+        if fit == "no-socket":
             yield Finding("plan.camera-socket-missing", Severity.STOP, f"{board.name} has no camera socket",
                           f"{planned.name} has a flat cable with {wanted} contacts.", "Take a board with a camera socket, or a camera on USB.", where)  # fmt: skip
-        elif board.camera_contacts != wanted and not free[key := (str(board.camera_contacts), str(wanted))]:
+        elif fit == "taken":
+            yield _socket_taken(board, planned, "camera")
+        elif fit == "other":
             yield Finding(
                 "plan.camera-width", Severity.STOP, f"{planned.name} does not fit the camera socket",
-                f"Its cable has {wanted} contacts, the socket of {board.name} {board.camera_contacts}.",
-                f"Use an adapter cable from {board.camera_contacts} to {wanted} contacts, or a camera with {board.camera_contacts}.", where,
+                f"Its cable has {wanted} contacts, the socket of {board.name} {has}.",
+                f"Use an adapter cable from {has} to {wanted} contacts, or a camera with {has}.", where,
             )  # fmt: skip
         else:
-            if board.camera_contacts != wanted:
-                free[key] -= 1
             yield Finding("plan.camera-fits", Severity.OK, f"{planned.name} fits the camera socket",
-                          f"{board.camera_contacts} contacts{'' if board.camera_contacts == wanted else ', by its adapter'}. "
+                          f"{has} contacts{', by its adapter' if fit == 'by-adapter' else ''}. "
                           "The contacts face as marked on the socket; power off first.", where=where)  # fmt: skip
 
 
@@ -51,17 +78,15 @@ def display(plan: Plan) -> Iterator[Finding]:
     board = plan.board
     if board is None:
         return
-    free = _adapters(plan, "display")
-    for planned in plan.parts:
-        plug = planned.part.display
-        if plug is None:
-            continue
+    for planned, fit in _one_socket(plan, "display", board.display or "", lambda part: part.display or ""):
         where = Where(part="display", field=planned.name)
-        if board.display is None:
+        if fit == "no-socket":
             yield Finding("plan.display-missing", Severity.STOP, f"{board.name} has no display socket",
                           f"{planned.name} has nowhere to go.", "Take a board with one.", where)  # fmt: skip
-        elif board.display != plug and not free[(board.display, plug)]:
-            yield _adapter(board, planned, f"{board.display} display socket", f"{plug} plug", where)
+        elif fit == "taken":
+            yield _socket_taken(board, planned, "display")
+        elif fit == "other":
+            yield _adapter(board, planned, f"{board.display} display socket", f"{planned.part.display} plug", where)
 
 
 def usb(plan: Plan) -> Iterator[Finding]:
