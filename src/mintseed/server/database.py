@@ -93,8 +93,8 @@ def server_arguments(place: DatabaseFolder, *, listens: bool) -> list[str]:
 
 
 def prepare(place: DatabaseFolder) -> None:
-    """Make the data folder with the application's account, and no tables yet, if it is not there."""
-    if not place.exists:
+    """Make the data folder with the application's account, and no tables yet, if nothing is there."""
+    if not place.data.exists():
         make(place).data.rename(place.data)
     elif not place.password():
         with started(place):
@@ -105,9 +105,8 @@ def make(place: DatabaseFolder) -> DatabaseFolder:
     """Return a new data folder with the application's account, under another name than that of `place`."""
     fresh = replace(place, name=f"{place.name}.fresh")
     place.home.mkdir(parents=True, exist_ok=True, mode=0o700)
-    for cut_off in (fresh.data, place.data):
-        if cut_off.exists():
-            shutil.rmtree(cut_off)  # without tables of accounts, so nothing is in it
+    if fresh.data.exists():
+        shutil.rmtree(fresh.data)  # cut off; it never had the name under which anything is kept
     _install(fresh)
     with started(fresh):
         _give_account(fresh)

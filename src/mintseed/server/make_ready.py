@@ -2,17 +2,14 @@
 
 python -m mintseed.server.make_ready
 
-It can be cut off at any moment and started again. MariaDB cannot roll back changes of tables, so:
-- a first database is built in `database.fresh`, tables and all, and renamed to `database` when it is whole;
-- before an update of the tables a copy is made in `database.copying`, renamed to `database.before` when it is whole, and
-  removed when the update is through. A start that finds `database.before` goes back to it.
+It can be cut off at any moment and started again. MariaDB cannot roll back changes of tables, so a first database is built in
+`database.fresh`, tables and all, and renamed to `database` when it is whole; and before an update a whole copy is laid beside it
+(whole_copy.py). Where a database of the owner's was, none is ever built anew: the start says what lies there, and stops.
 """
 
 from __future__ import annotations
 
 import os
-import shutil
-import subprocess
 import sys
 from collections.abc import Callable
 from pathlib import Path
@@ -25,7 +22,7 @@ from django.db.migrations.executor import MigrationExecutor
 
 from mintseed.core.errors import MintSeedError, OutsideError
 from mintseed.core.visible import one_line
-from mintseed.server import database
+from mintseed.server import database, whole_copy
 from mintseed.server.database import DatabaseFolder, started
 
 LOG_BYTES = 5 * 1024 * 1024
@@ -40,51 +37,84 @@ def say(text: str) -> None:
 
 def make_ready(place: DatabaseFolder, tell: Say = say) -> None:
     """Bring the home to where the application can start. Raises MintSeedError saying what is in the way."""
-    go_back(place, tell)
+    place.home.mkdir(parents=True, exist_ok=True, mode=0o700)
+    whole_copy.go_back(place, tell)
     _shorten(place.home / "database.log")
-    if not place.exists:
+    if not place.data.exists():
+        _refuse_to_begin_anew(place)
         _build(place, tell)
+    _note_that_one_was_made(place)
     database.prepare(place)
     django.setup()  # only now: it reads the account's password
     with started(place):
         waiting = _waiting()
         if not waiting:
+            _refuse_other_tables(place)
             _fill()
             return
     if waiting == "never finished":
-        shutil.rmtree(place.data)
+        _note(place).unlink()
+        place.data.rename(place.home / f"{place.name}.fresh")  # which is what is removed before one is built
         _build(place, tell)
+        _note_that_one_was_made(place)
     else:
         _update(place, tell)
     with started(place):
+        _refuse_other_tables(place)
         _fill()
+
+
+def _note(place: DatabaseFolder) -> Path:
+    return place.home / "database-was-made"
+
+
+def _note_that_one_was_made(place: DatabaseFolder) -> None:
+    """Say for all later starts that a database of the owner's was here, so that none is built in its place."""
+    _note(place).touch(mode=0o600)
+
+
+def _refuse_to_begin_anew(place: DatabaseFolder) -> None:
+    """Raise OutsideError where the database is gone and one was here."""
+    there = whole_copy.what_lies_there(place)
+    if not (there or _note(place).exists()):
+        return
+    lies = f"what lies there: {', '.join(there)}" if there else "nothing of it lies there"
+    raise OutsideError(
+        f"the database of this home is gone; {lies}", expected=f"a folder called {place.name}", where=str(place.home),
+        next_step=f"Put it back, or rename the one of those you trust to {place.name}. To begin anew and lose what was in it, "
+        f"remove these folders and {_note(place).name}.",
+    )  # fmt: skip
+
+
+def _refuse_other_tables(place: DatabaseFolder) -> None:
+    """Raise OutsideError, in words, where the tables are not as this version wants them: every answer would be an error."""
+    from mintseed.server.tables import differences
+
+    try:
+        found = differences()
+    finally:
+        connections.close_all()
+    if found:
+        more = f", and {len(found) - 5} more" if len(found) > 5 else ""
+        raise OutsideError(
+            f"the tables of the database are not as this version wants them: {'; '.join(found[:5])}{more}", where=str(place.data),
+            next_step="Nothing was changed. Go on with the version that made them, or report this with the lines above.",
+        )  # fmt: skip
 
 
 def _fill() -> None:
     """Load what belongs to this home, and ask for an account where one is needed."""
+    from mintseed.server.carried import adopt_proofs
+    from mintseed.server.door import is_closed, note_what_is_kept
+
     try:
+        note_what_is_kept()
+        is_closed()
+        adopt_proofs()
         call_command("seed")
         call_command("account", require=True)
     finally:
         connections.close_all()
-
-
-def go_back(place: DatabaseFolder, tell: Say = say) -> None:
-    """Undo an update that was cut off, and clear away what was not finished."""
-    before = _beside(place, "before")
-    if before.is_dir():
-        tell("an update of the database was cut off; going back to how it was before")
-        if place.data.exists():
-            broken = _beside(place, "broken")
-            shutil.rmtree(broken, ignore_errors=True)
-            place.data.rename(broken)
-        before.rename(place.data)
-    for name in ("copying", "fresh", "broken"):
-        shutil.rmtree(_beside(place, name), ignore_errors=True)
-
-
-def _beside(place: DatabaseFolder, name: str) -> Path:
-    return place.home / f"{place.name}.{name}"
 
 
 def _build(place: DatabaseFolder, tell: Say) -> None:
@@ -100,40 +130,52 @@ def _build(place: DatabaseFolder, tell: Say) -> None:
 def _update(place: DatabaseFolder, tell: Say) -> None:
     """Bring the tables up to date, with a whole copy beside them until it is done. The database does not run meanwhile."""
     tell("bringing the database up to date; a copy is kept until it is done")
-    copying, before = _beside(place, "copying"), _beside(place, "before")
-    done = subprocess.run(
-        ["cp", "-a", "--reflink=auto", "--sparse=always", str(place.data), str(copying)],
-        capture_output=True, text=True, check=False,
-    )  # fmt: skip
-    if done.returncode:
-        shutil.rmtree(copying, ignore_errors=True)
-        raise OutsideError(f"no copy of the database could be made: {done.stderr.strip()[-200:]}", where=str(place.home),
-                           next_step="Nothing was changed. Make room on this disk, then start again.")  # fmt: skip
-    copying.rename(before)
+    whole_copy.lay(place)
     try:
         with started(place):
             _migrate()
     except Exception as error:
-        go_back(place, tell)
+        whole_copy.go_back(place, tell)
+        others = [name for name in whole_copy.what_lies_there(place) if name != place.name]
+        lies = f" Beside it lies {', '.join(others)}." if others else ""
         raise OutsideError(f"the database could not be brought up to date ({type(error).__name__}: {one_line(str(error))[:200]})",
-                           next_step="It is as it was before. Go on with the version you had, and report this.") from error  # fmt: skip
-    shutil.rmtree(before)
+                           where=str(place.home),
+                           next_step=f"It is as it was before.{lies} Go on with the version you had, and report this.") from error  # fmt: skip
+    whole_copy.let_go(place)
 
 
 def _waiting() -> Literal["", "steps", "never finished"]:
     """Return whether steps of the tables are still to be taken. A first start of an older version that was cut off left
-    tables of ours without a single step taken: nobody ever used them."""
+    tables of ours without a single step taken, and nothing in them: nobody ever used them."""
+    from mintseed.server import repairs
+
     try:
         executor = MigrationExecutor(connection)
-        if not any(app == "mintseed" for app, _ in executor.loader.applied_migrations):
+        taken = any(app == "mintseed" for app, _ in executor.loader.applied_migrations)
+        if not taken and not _anything_kept():
             return "never finished"
-        return "steps" if executor.migration_plan(executor.loader.graph.leaf_nodes()) else ""
+        waits = executor.migration_plan(executor.loader.graph.leaf_nodes())
+        return "steps" if waits or repairs.needed() else ""
     finally:
         connections.close_all()
 
 
+def _anything_kept() -> bool:
+    """Return whether a table of ours holds a row."""
+    with connection.cursor() as cursor:
+        names = [n for n in connection.introspection.table_names(cursor) if n.startswith("mintseed_")]
+        for name in names:
+            cursor.execute(f"SELECT EXISTS (SELECT 1 FROM {connection.ops.quote_name(name)})")
+            if cursor.fetchone()[0]:
+                return True
+    return False
+
+
 def _migrate() -> None:
+    from mintseed.server import repairs
+
     try:
+        repairs.repair()
         call_command("migrate", interactive=False, verbosity=0)
     finally:
         connections.close_all()

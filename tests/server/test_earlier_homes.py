@@ -1,0 +1,75 @@
+"""The home of every earlier commit on main is brought to now: its rows are there, its proofs stand, its tables are as wanted.
+
+tests/data/homes holds a dump of each schema that ever was on main, named by the commit it came with, made by that commit's own
+code: two cards proven through its API (one changed since), and at least one row in every table. Four of them took a migration
+that was changed afterwards.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from torture.homes import EARLIER, Home, homes
+
+
+@pytest.fixture(scope="module")
+def base() -> Iterator[Path]:
+    with homes() as empty:
+        yield empty
+
+
+@pytest.mark.parametrize("dump", EARLIER, ids=lambda p: p.name.split(".")[0])
+def test_brought_to_now(base: Path, dump: Path) -> None:
+    with Home.like(base) as home:
+        before = home.load(dump)
+        assert before["mintseed_deployment"] == 2
+        said = home.make_ready()
+        assert said.returncode == 0, said.stdout
+        assert "bringing the database up to date" in said.stdout
+        after = home.counts()
+        # What an older version stored elsewhere may have moved; nothing has become less but the jobs that the move let go.
+        lost = {t for t, n in before.items() if after.get(t, 0) < n and t not in ("mintseed_job", "django_migrations")}
+        assert not lost
+        # Every card but the one changed since is proven as it was, although nobody changed anything but the program.
+        cards = home.cards()
+        assert [c["proven"] for c in cards] == [True, True]
+        assert cards[0]["current"]
+        assert not cards[1]["current"]
+        # And a second start has nothing to do.
+        again = home.make_ready()
+        assert again.returncode == 0, again.stdout
+        assert "up to date" not in again.stdout
+
+
+@pytest.mark.parametrize("dump", [EARLIER[2], EARLIER[-1]], ids=lambda p: p.name.split(".")[0])
+def test_what_this_version_fills_otherwise_was_changed_by_nobody(base: Path, dump: Path) -> None:
+    """The earlier version filled a file in its own way, and last judged one card as holding what was chosen, one as older."""
+    with Home.like(base) as home:
+        home.load(dump)
+        home.sql("UPDATE mintseed_write SET fingerprint = SHA2(CONCAT(fingerprint, 'filled otherwise then'), 256)")
+        assert home.make_ready().returncode == 0
+        assert [c["current"] for c in home.cards()] == [True, False]
+        home.sql("UPDATE mintseed_deployment SET host_name = 'another-name'")
+        assert [c["current"] for c in home.cards()] == [False, False]
+
+
+def test_tables_that_differ_are_said_in_words(base: Path) -> None:
+    with Home.like(base) as home:
+        home.load(EARLIER[-1])
+        assert home.make_ready().returncode == 0
+        home.sql("ALTER TABLE mintseed_write DROP COLUMN clears_end, MODIFY void_why varchar(20) NOT NULL")
+        home.sql("ALTER TABLE mintseed_site ADD COLUMN colour varchar(9) NOT NULL; DROP TABLE mintseed_change")
+        home.sql("ALTER TABLE mintseed_description DROP INDEX one_text_a_description")
+        # The column that came in later is a known one: it is mended. The rest is said.
+        said = home.make_ready()
+        assert said.returncode == 1
+        for words in (
+            "the table mintseed_change is missing",
+            "mintseed_write.void_why is varchar(20), not varchar(200)",
+            "mintseed_site has a column colour that this version does not know and that may not be empty",
+            "mintseed_description lacks the key that holds kind and ident together only once",
+        ):
+            assert words in said.stdout
+        assert "clears_end" not in said.stdout
