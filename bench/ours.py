@@ -45,10 +45,10 @@ class Paced:
         self._device.write(data)
         self._take(len(data), began_s)
 
-    def clear(self, offset_bytes: int, length_bytes: int) -> None:
+    def write_at(self, offset_bytes: int, data: bytes) -> None:
         began_s = time.monotonic()
-        self._device.clear(offset_bytes, length_bytes)
-        self._take(length_bytes, began_s)
+        self._device.write_at(offset_bytes, data)
+        self._take(len(data), began_s)
 
     def flush(self) -> None:
         self._device.flush()

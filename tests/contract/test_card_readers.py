@@ -99,7 +99,7 @@ def test_what_is_cleared_is_zero_and_writing_goes_on_where_it_was(opener: Opener
     end = SIZE - 65_536
     with opener() as target:
         target.write(b"a" * 4096)
-        target.clear(end, 65_536)
+        target.write_at(end, bytes(65_536))
         target.write(b"b" * 4096)
         target.flush()
         assert b"".join(target.read_back(65_536, end)) == bytes(65_536)

@@ -19,6 +19,7 @@ from mintseed.server.agent.drives import report_drives
 from mintseed.server.agent.looking import sweep
 from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.demo.quay_house import DRIVES, NETWORKS, seed_database
+from mintseed.server.door import close, closed_mark, token
 from mintseed.server.jobs.heartbeat import Heartbeat
 from mintseed.server.jobs.tasks import fill_image_task, read_image, read_image_task, write_card_task
 from mintseed.server.judging import judge_due, judge_soon
@@ -29,8 +30,8 @@ from mintseed.server.models import Image, Job, LogEntry, ReportedDrive
 class Api:
     """Calls the API with JSON and returns (status, body)."""
 
-    def __init__(self) -> None:
-        self._client = Client()
+    def __init__(self, authorization: str = "") -> None:
+        self._client = Client(headers={"Authorization": authorization} if authorization else None)
 
     def call(self, method: str, path: str, body: object = None, **headers: str) -> tuple[int, Any]:
         sent = {} if body is None else {"data": json.dumps(body), "content_type": "application/json"}
@@ -66,6 +67,12 @@ class Silent:
 
     def close(self) -> None:
         pass
+
+
+@pytest.fixture(autouse=True)
+def _open_door() -> None:
+    """A test that keeps a passphrase, or has a real bench, closes the door for itself alone."""
+    closed_mark().unlink(missing_ok=True)
 
 
 @pytest.fixture
@@ -106,6 +113,26 @@ def api(quay_house: None, monkeypatch: pytest.MonkeyPatch) -> Api:
     # The heartbeat has a connection of its own, which would wait for the row locks of the test's open transaction.
     monkeypatch.setattr(Heartbeat, "_write", lambda self: None)
     return Api()
+
+
+@pytest.fixture
+def owner(api: Api) -> Api:
+    """A script of the owner's, for benches that are real: it shows the token."""
+    return Api(f"Bearer {token()}")
+
+
+@pytest.fixture
+def asks_for_link(api: Api) -> Iterator[None]:
+    """Have the door closed, as when something real lies behind it."""
+    close("a test says so")
+    yield
+    closed_mark().unlink(missing_ok=True)
+
+
+@pytest.fixture
+def asks_for_account(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Serve it where others on the network reach it."""
+    monkeypatch.setenv("MINTSEED_HOST", "192.0.2.7")
 
 
 TASKS = {

@@ -136,7 +136,7 @@ def test_a_demo_that_cannot_be_made_is_said_and_the_address_too(
     def stumbles(desk: object) -> int:
         raise StopIteration  # such as no image that fits, in a damaged library
 
-    monkeypatch.setenv("MINTSEED_ADDRESS", "http://127.0.0.1:1/")
+    monkeypatch.setenv("MINTSEED_PORT", "1")
     monkeypatch.setenv("MINTSEED_HOME", str(wiring.config().home))
     monkeypatch.setattr(welcome, "_wait", lambda: None)
     monkeypatch.setattr(welcome, "_may_want_demo", lambda: True)
@@ -172,7 +172,7 @@ def test_a_stop_ends_every_open_stream(monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(changes.Feed, "_read", lambda self: None)
 
     async def listen() -> int:
-        streams = [changes._events() for _ in range(3)]
+        streams = [changes._events(lambda: True) for _ in range(3)]
         for stream in streams:
             assert b"everything" in await anext(stream)
         changes.feed.end()

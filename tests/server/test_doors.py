@@ -21,8 +21,7 @@ def code_of(link: str) -> str:
     return link.partition("#come-in=")[2]
 
 
-def test_a_link_opens_for_one_browser_once(api: Api, settings: Any) -> None:
-    settings.DOOR = "link"
+def test_a_link_opens_for_one_browser_once(api: Api, asks_for_link: None) -> None:
     assert api.call("get", "/bench")[0] == 401
     assert api.call("post", "/networks/1/passphrase")[0] == 401
     assert api.get("/session") | {"door": "link", "signed_in": False} == api.get("/session")
@@ -35,8 +34,7 @@ def test_a_link_opens_for_one_browser_once(api: Api, settings: Any) -> None:
     assert other.call("get", "/bench")[0] == 401
 
 
-def test_an_old_link_opens_nothing(api: Api, settings: Any) -> None:
-    settings.DOOR = "link"
+def test_an_old_link_opens_nothing(api: Api, asks_for_link: None) -> None:
     code = code_of(new_link())
     for file in (wiring.config().home / "secrets" / "links").iterdir():
         os.utime(file, (0, file.stat().st_mtime - LINK_LASTS_S - 1))
@@ -44,20 +42,18 @@ def test_an_old_link_opens_nothing(api: Api, settings: Any) -> None:
     assert not use_link(code)
 
 
-def test_a_link_is_of_no_use_where_an_account_is_asked_for(api: Api, settings: Any) -> None:
-    settings.DOOR = "account"
+def test_a_link_is_of_no_use_where_an_account_is_asked_for(api: Api, asks_for_account: None) -> None:
     assert api.call("post", "/session/link", {"code": code_of(new_link())})[0] == 409
 
 
-def test_the_owners_scripts_show_a_token_from_a_file_of_the_owner(api: Api, settings: Any) -> None:
-    settings.DOOR = "link"
+def test_the_owners_scripts_show_a_token_from_a_file_of_the_owner(api: Api, asks_for_link: None) -> None:
     for shown in ("", "Bearer", "Bearer ", f"Basic {token()}", f"Bearer {token()}x", "Bearer \u00e4"):
         assert api.call("get", "/bench", Authorization=shown)[0] == 401
     assert api.call("get", "/bench", Authorization=f"Bearer {token()}")[0] == 200
     assert stat.S_IMODE((wiring.config().home / "secrets" / "token").stat().st_mode) == 0o600
 
 
-@pytest.mark.django_db
+@pytest.mark.django_db(transaction=True)
 def test_static_files_carry_the_same_headers_as_the_rest() -> None:
     built = sorted((wiring.PROJECT / "web" / "dist" / "assets").glob("*.js"))
     for path in ("/", f"/assets/{built[0].name}", "/api/nothing", "/nowhere/at/all"):

@@ -315,7 +315,8 @@ def test_a_card_changed_behind_our_back_is_not_powered(api: Api) -> None:
         file.seek(500)
         file.write(b"somebody else wrote here")
     status, problem = api.call("post", f"/deployments/{pk}/boot/power-on", {})
-    assert (status, "no longer the one" in problem["title"]) == (409, True)
+    assert (status, "no longer stands" in problem["title"]) == (409, True)
+    assert "seen changed" in api.get(f"/deployments/{pk}/card")["void_why"]
 
 
 def test_a_card_put_back_is_told_by_its_bytes(api: Api) -> None:

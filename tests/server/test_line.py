@@ -9,6 +9,7 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
+from mintseed.server import power
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.agent.looking import look_once
 from mintseed.server.demo.quay_house import DRIVES
@@ -377,9 +378,14 @@ def test_another_deployment_does_not_make_this_one_be_judged_again(api: Api) -> 
     assert (after.inputs, after.at) == (before.inputs, before.at)
 
 
-def test_powered_some_minutes_ago_shows_what_was_noted_since_and_nothing_before(api: Api) -> None:
+def test_powered_some_minutes_ago_shows_what_was_noted_since_and_nothing_before(
+    api: Api, owner: Api, monkeypatch: pytest.MonkeyPatch
+) -> None:
     pk = written(api)
     Bench.objects.update(kind=Bench.Kind.REAL)
+    assert api.call("get", "/bench")[0] == 401  # from now on not everybody comes in
+    api = owner
+    monkeypatch.setattr(power, "_have_looked", lambda bench: True)
     ReportedDrive.objects.all().delete()  # taken out of its reader
     boot = api.post(f"/deployments/{pk}/boot/power-on", {"ago_s": 120})
     assert boot["by_hand"]
@@ -390,11 +396,13 @@ def test_powered_some_minutes_ago_shows_what_was_noted_since_and_nothing_before(
     assert run.known_before is None
 
 
-def test_a_made_up_deployment_is_one_from_the_first_moment(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_made_up_deployment_is_one_from_the_first_moment(
+    api: Api, owner: Api, monkeypatch: pytest.MonkeyPatch
+) -> None:
     made_up = api.post("/deployments", {"recipe": "platen", "demo": True})["id"]
     own = api.post("/deployments", {"recipe": "platen"})["id"]
     assert dict(Deployment.objects.values_list("pk", "demo")) == {made_up: True, own: False}
     assert api.post("/demo/clear") == {"count": 1}
     assert [d["id"] for d in shown(api)] == [own]
     monkeypatch.setattr(type(wiring.config()), "is_standin", False)
-    assert not Deployment.objects.get(pk=api.post("/deployments", {"recipe": "platen", "demo": True})["id"]).demo
+    assert not Deployment.objects.get(pk=owner.post("/deployments", {"recipe": "platen", "demo": True})["id"]).demo

@@ -9,14 +9,13 @@ from typing import Any
 
 import pytest
 from django.contrib.auth import get_user_model
-from django.core.cache import cache
 from django.db import DatabaseError, DataError, connection, transaction
 from django.test import Client
 
 from mintseed import wiring
 from mintseed.core.settings.values import derived_key
 from mintseed.server.journal import record
-from mintseed.server.models import BoardUnit, Deployment, LogEntry, Site, WifiNetwork
+from mintseed.server.models import BoardUnit, Deployment, LogEntry, Site, WifiNetwork, WrongPasswords
 from tests.server.conftest import Api, card, started, work
 
 PASSPHRASE = "spring tide at noon"
@@ -209,8 +208,7 @@ def test_mariadb_is_strict_and_keeps_every_letter(api: Api) -> None:
     assert Site.objects.get().name == "Küste 🌊"
 
 
-def test_without_an_account_nothing_is_told_where_others_can_reach_it(api: Api, settings: Any) -> None:
-    settings.DOOR = "account"
+def test_without_an_account_nothing_is_told_where_others_can_reach_it(api: Api, asks_for_account: None) -> None:
     get_user_model().objects.create_user("keeper", password="three wet boots")
     for method, path in (
         ("get", "/bench"),
@@ -225,15 +223,14 @@ def test_without_an_account_nothing_is_told_where_others_can_reach_it(api: Api, 
     assert api.call("get", "/bench")[0] == 200
 
 
-def test_guessing_passwords_has_to_wait(api: Api, settings: Any) -> None:
-    settings.DOOR = "account"
-    cache.clear()
+def test_guessing_passwords_has_to_wait(api: Api, asks_for_account: None) -> None:
+    WrongPasswords.objects.all().delete()
     get_user_model().objects.create_user("keeper", password="three wet boots")
     for _ in range(5):
         assert "do not open it" in api.call("post", "/session", {"name": "keeper", "password": "guess"})[1]["title"]
     status, problem = api.call("post", "/session", {"name": "keeper", "password": "three wet boots"})
     assert (status, "too many wrong passwords" in problem["title"]) == (409, True)
-    cache.clear()
+    WrongPasswords.objects.all().delete()
     assert api.post("/session", {"name": "keeper", "password": "three wet boots"})["signed_in"]
 
 

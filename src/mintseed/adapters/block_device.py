@@ -84,9 +84,9 @@ class BlockDevice:
         except OSError as error:
             raise drive_error(error, self._path) from error
 
-    def clear(self, offset_bytes: int, length_bytes: int) -> None:
+    def write_at(self, offset_bytes: int, data: bytes) -> None:
         try:
-            view = memoryview(bytes(length_bytes))
+            view = memoryview(data)
             while view:
                 done = os.pwrite(self._descriptor, view, offset_bytes)
                 view, offset_bytes = view[done:], offset_bytes + done

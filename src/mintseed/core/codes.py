@@ -17,6 +17,7 @@ class Code:
 
 
 CODES: dict[str, Code] = {
+    "boot.bench-silent": Code("stop", "The worker of … does not answer"),
     "boot.board-busy": Code("stop", "That board runs … now"),
     "boot.card-changed": Code("stop", "The card in the reader is no longer the one that was proven"),
     "boot.card-gone": Code("stop", "Its card is not in the reader"),
@@ -37,6 +38,13 @@ CODES: dict[str, Code] = {
     "card.bench-silent": Code("stop", "The worker of … does not answer"),
     "card.board-powered": Code("stop", "Its board is powered, with its card in it"),
     "card.built-in-storage": Code("stop", "Built-in storage: locked"),
+    "card.filled-otherwise": Code("note", "This version would fill the files otherwise"),
+    "card.no-room-to-pretend": Code("stop", "No room to test all of a pretend card"),
+    "card.other-sectors": Code("stop", "Its sectors are of another size than the image's"),
+    "card.second-look": Code("note", "Its size was measured without unplugging it"),
+    "card.seen-again": Code("ok", "Seen again after it was pulled out"),
+    "card.unsure": Code("check", "Not sure any more that its card holds it"),
+    "card.whose": Code("stop", "Nobody said yet whose card this is"),
     "card.differs": Code("stop", "It holds other bytes than the image"),
     "card.free": Code("ok", "…"),
     "card.holds-system": Code("stop", "Holds this system: locked"),

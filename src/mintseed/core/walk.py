@@ -34,7 +34,14 @@ from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.plan import HALF, Card, Plan, PlannedPart, Way
 from mintseed.core.plan.starts import image_fit
 from mintseed.core.recipes.model import Recipe, WayIn
-from mintseed.core.settings.fill import FilledFile, files_for, fill_files, fingerprint, left_alone
+from mintseed.core.settings.fill import (
+    FINGERPRINT_VERSION,
+    FilledFile,
+    files_for,
+    fill_files,
+    fingerprint,
+    left_alone,
+)
 from mintseed.core.settings.values import SettingValues, check_answers, check_values
 from mintseed.core.setup.steps import StepResult, step_results
 from mintseed.core.site.model import WifiNetwork
@@ -44,13 +51,20 @@ from mintseed.core.stations import ORDER, Station
 @dataclass(frozen=True, slots=True)
 class WriteFacts:
     """The last write. `proven_at` is None unless its proof stands; `trouble` says how it ended when not well, `void_why`
-    what ended its proof."""
+    what ended its proof, `unsure_why` why nobody can rely on it now. `chosen`: a mark of what was chosen then; equal marks,
+    nothing was changed. `marked`: whether marks beyond the image were read back too; `looked_again`: whether they were seen
+    again after it had left its reader."""
 
     writing: bool = False
     trouble: str = ""
     fingerprint: str = ""
+    fingerprint_version: int = FINGERPRINT_VERSION
+    chosen: str = ""
     proven_at: datetime | None = None
     void_why: str = ""
+    unsure_why: str = ""
+    marked: bool = False
+    looked_again: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,6 +124,8 @@ class WalkInputs:
     image_reading: bool = False
     xray: XRay | None = None
     agreed: bool = False
+    chosen: str = ""
+    """a mark of all that is chosen now"""
     write: WriteFacts = WriteFacts()
     run: RunFacts | None = None
     claimed: str = ""
@@ -187,22 +203,35 @@ class Walk:
 
     @cached_property
     def fingerprint(self) -> str:
+        return self._fingerprint(FINGERPRINT_VERSION)
+
+    def _fingerprint(self, version: int) -> str:
         xray = self.inputs.xray
-        return fingerprint(xray.sha256, self.filled) if xray and (self.filled or not self.fills) else ""
+        return fingerprint(xray.sha256, self.filled, version) if xray and (self.filled or not self.fills) else ""
 
     # card
 
     @property
     def card_current(self) -> bool:
+        """Whether the proven card holds what is chosen now: nothing was changed, or nothing that a file takes."""
+        return self.inputs.write.proven_at is not None and (self._nothing_changed or self._filled_alike)
+
+    @property
+    def _nothing_changed(self) -> bool:
+        return bool(self.inputs.write.chosen) and self.inputs.write.chosen == self.inputs.chosen
+
+    @cached_property
+    def _filled_alike(self) -> bool:
         write = self.inputs.write
-        return write.proven_at is not None and bool(write.fingerprint) and write.fingerprint == self.fingerprint
+        return bool(write.fingerprint) and write.fingerprint == self._fingerprint(write.fingerprint_version)
 
     @property
     def card_facts(self) -> CardFacts:
         write = self.inputs.write
         return CardFacts(
-            write.writing, write.trouble, write.proven_at is not None, self.card_current, void_why=write.void_why
-        )
+            write.writing, write.trouble, write.proven_at is not None, self.card_current,
+            void_why=write.unsure_why or write.void_why,
+        )  # fmt: skip
 
     def not_ready_to_write(self) -> str:
         """Return what stands against writing a card, or nothing."""
@@ -382,20 +411,42 @@ class Walk:
         """The findings of every station, as its record keeps them."""
         setup = tuple(r.finding for r in self.setup_results if r.finding)
         boot = (self.boot_finding,) if self.boot_finding else ()
-        card = (self._card_finding,) if self._card_finding else ()
         found = {
             Station.PLAN: self.plan_findings, Station.IMAGE: self.image_findings, Station.SETTINGS: self.settings_findings,
-            Station.CARD: card, Station.BOOT: boot, Station.FIND: self.find_findings, Station.SETUP: setup, Station.KEEP: (),
+            Station.CARD: self._card_findings, Station.BOOT: boot, Station.FIND: self.find_findings, Station.SETUP: setup, Station.KEEP: (),
         }  # fmt: skip
         return {station: found[station] for station in ORDER}
 
     @property
-    def _card_finding(self) -> Finding | None:
+    def _card_findings(self) -> tuple[Finding, ...]:
         write = self.inputs.write
-        if write.void_why and write.proven_at is None and not write.writing:
-            return Finding("card.proof-void", Severity.CHECK, "This card's proof no longer stands", f"{write.void_why}.",
-                           "Write the card again.")  # fmt: skip
-        return None
+        if write.writing:
+            return ()
+        if write.unsure_why:
+            return (Finding("card.unsure", Severity.CHECK, "Not sure any more that its card holds it", f"{write.unsure_why}.",
+                            "Say whose card that is, put its own card into a reader, or write the card again."),)  # fmt: skip
+        if write.proven_at is None:
+            void = Finding(
+                "card.proof-void",
+                Severity.CHECK,
+                "This card's proof no longer stands",
+                f"{write.void_why}.",
+                "Write the card again.",
+            )
+            return (void,) if write.void_why else ()
+        found = []
+        if self._nothing_changed and self.fingerprint and not self._filled_alike:
+            found.append(Finding("card.filled-otherwise", Severity.NOTE, "This version would fill the files otherwise",
+                                 "Nothing you chose was changed since, and the card holds what was proven then.",
+                                 "Write it again only if you want what this version would write."))  # fmt: skip
+        if write.marked and not write.looked_again and self.inputs.run is None:
+            found.append(Finding("card.second-look", Severity.NOTE, "Its size was measured without unplugging it",
+                                 "Marks all over its room were read back. A reader that answers from a memory of its own could hide that "
+                                 "a card is smaller than it says.", "To be sure, pull it out and put it back once: it is looked at again."))  # fmt: skip
+        elif write.marked and write.looked_again:
+            found.append(Finding("card.seen-again", Severity.OK, "Seen again after it was pulled out",
+                                 "Samples of what was written, and the marks all over its room, were still there."))  # fmt: skip
+        return tuple(found)
 
     @property
     def again_at(self) -> datetime | None:

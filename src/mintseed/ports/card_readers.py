@@ -28,8 +28,8 @@ class BlockTarget(Protocol):
     def flush(self) -> None:
         """Return only when everything written is on the medium."""
 
-    def clear(self, offset_bytes: int, length_bytes: int) -> None:
-        """Write zeros there. The place where `write` goes on stays as it was."""
+    def write_at(self, offset_bytes: int, data: bytes) -> None:
+        """Write `data` there. The place where `write` goes on stays as it was."""
 
     def read_back(self, length_bytes: int, offset_bytes: int = 0) -> Iterator[bytes]:
         """Yield `length_bytes` from `offset_bytes` (a multiple of 4096) on, from the medium itself, not from a cache."""

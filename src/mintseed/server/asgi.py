@@ -13,6 +13,7 @@ from django.conf import settings  # noqa: E402
 from servestatic import ServeStaticASGI  # noqa: E402
 
 from mintseed import wiring  # noqa: E402
+from mintseed.server.gate import behind_gate  # noqa: E402
 from mintseed.server.guard import static_headers  # noqa: E402
 from mintseed.server.threads import Application, OneGoHandler, on_lasting_threads  # noqa: E402
 
@@ -31,7 +32,7 @@ def with_files(application: Application) -> Application | ServeStaticASGI:
     )  # fmt: skip
 
 
-application = with_files(on_lasting_threads(django_application))
+application = behind_gate(with_files(on_lasting_threads(django_application)))
 
 # Announcements are heard in the background; starting now means they are known when somebody asks. On a real bench its
 # agent listens, on the interfaces of the site's own networks.

@@ -12,15 +12,19 @@ import logging
 import os
 import threading
 import time
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
+from django.contrib.auth import SESSION_KEY
+from django.contrib.sessions.models import Session
 from django.db import DatabaseError, close_old_connections, connection
 from django.db.models import Count, Max
 from django.http import HttpRequest, HttpResponseBase, StreamingHttpResponse
+from django.utils import timezone
 
 from mintseed.server.bells import WEB, Bell, own_bell, ring_now
+from mintseed.server.door import DOORS, door, shows_token
 from mintseed.server.models import Change
 
 log = logging.getLogger("mintseed.changes")
@@ -165,14 +169,30 @@ feed = Feed()
 
 
 async def changes(request: HttpRequest) -> HttpResponseBase:
-    """Send what changes as server-sent events, until the browser leaves."""
+    """Send what changes as server-sent events, until the browser leaves, or may not listen any more."""
     ring_now("visitor")
-    response = StreamingHttpResponse(_events(), content_type="text/event-stream")
+    response = StreamingHttpResponse(_events(_listener(request)), content_type="text/event-stream")
     response.headers["X-Accel-Buffering"] = "no"
     return response
 
 
-async def _events() -> AsyncIterator[bytes]:
+def _listener(request: HttpRequest) -> Callable[[], bool]:
+    """Return what tells whether the one who listens may still: its session was not ended, or the door stands open."""
+    by_token, key = shows_token(request.headers.get("Authorization", "")), request.session.session_key
+
+    def may_listen() -> bool:
+        try:
+            if by_token or door() == "open":
+                return True
+            held = Session.objects.filter(session_key=key, expire_date__gt=timezone.now()).first()
+            return held is not None and SESSION_KEY in held.get_decoded()
+        finally:
+            connection.close()
+
+    return may_listen
+
+
+async def _events(may_listen: Callable[[], bool]) -> AsyncIterator[bytes]:
     queue = feed.listen()
     try:
         # Whoever comes, comes again or comes late asks for everything once.
@@ -187,6 +207,9 @@ async def _events() -> AsyncIterator[bytes]:
             while not queue.empty():
                 topics.add(queue.get_nowait())
             if None in topics:
+                return
+            # What may be missing from a full queue may be that.
+            if topics & {DOORS, EVERYTHING} and not await asyncio.to_thread(may_listen):
                 return
             yield _event(sorted(t for t in topics if t is not None))
     finally:

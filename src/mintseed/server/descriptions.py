@@ -33,6 +33,8 @@ class Known:
     broken: Mapping[str, MintSeedError]
     brought: frozenset[tuple[str, str]]
     """kind and id of the texts that somebody brought"""
+    recipe_texts: Mapping[str, str]
+    """a hash of each recipe that somebody brought, by id"""
     mark: str
     files: tuple[int, ...]
     """which readings of the shipped files it was made from"""
@@ -90,6 +92,7 @@ def _read(files: tuple[int, ...]) -> Known:
     }  # fmt: skip
     broken = {**recipe_files.broken, **board_files.broken, **part_files.broken}
     brought = set()
+    recipe_texts: dict[str, str] = {}
     digest = hashlib.sha256()
     for row in Description.objects.order_by("pk"):
         try:
@@ -100,13 +103,15 @@ def _read(files: tuple[int, ...]) -> Known:
             continue
         shipped[row.kind][row.ident] = read
         brought.add((row.kind, row.ident))
+        if row.kind == "recipe":
+            recipe_texts[row.ident] = hashlib.sha256(row.text.encode()).hexdigest()
     recipes = {k: v for k, v in shipped["recipe"].items() if isinstance(v, Recipe)}
     boards = {k: v for k, v in shipped["board"].items() if isinstance(v, Board)}
     own = {p.id: p for r in recipes.values() for p in r.add_ons}
     parts = {**own, **{k: v for k, v in shipped["part"].items() if isinstance(v, Part)}}
     for described in (*recipes.values(), *boards.values(), *parts.values()):
         digest.update(described.model_dump_json().encode())
-    return Known(recipes, boards, parts, broken, frozenset(brought), digest.hexdigest(), files)
+    return Known(recipes, boards, parts, broken, frozenset(brought), recipe_texts, digest.hexdigest(), files)
 
 
 def keep(kind: str, ident: str, text: str) -> None:

@@ -1,13 +1,20 @@
-"""Who comes in: on the stand-in bench everybody on this machine; on a real bench who holds its link; from the network who
-has an account."""
+"""Who comes in: everybody on this machine only while all behind it is made up; else who holds its link; from the network who has
+an account.
+
+The door closes by what is behind it, not by how this process was started: as soon as a bench on record is or was real, or a
+passphrase is kept that is not the demo's. Other users of the machine reach loopback too. It never opens again by itself.
+"""
 
 from __future__ import annotations
 
 import hashlib
 import hmac
+import logging
 import os
 import secrets
 import time
+from contextvars import ContextVar
+from html import escape
 from pathlib import Path
 from typing import Literal
 
@@ -15,17 +22,84 @@ from mintseed.server.address import host, is_reachable_from_outside, serves_tls
 from mintseed.server.secret_files import kept_secret
 from mintseed.wiring import config
 
+log = logging.getLogger("mintseed.door")
+
 Door = Literal["open", "link", "account"]
 
 LINK_LASTS_S = 24 * 3600
 """seconds after which a link nobody used opens nothing."""
 
+DOORS = "doors"
+"""the topic that says that somebody was shut out: streams look whether they may still listen."""
+
+closed_by_this_request: ContextVar[bool] = ContextVar("closed_by_this_request", default=False)
+
 
 def door() -> Door:
-    """Return what is asked of who comes in. Other users of this machine reach loopback too, so a real bench asks there."""
+    """Return what is asked of who comes in, as things stand now."""
     if is_reachable_from_outside():
         return "account"
-    return "open" if config().is_standin else "link"
+    return "link" if is_closed() else "open"
+
+
+def closed_mark() -> Path:
+    """Return the file that says that this home holds something of its owner's. Whoever removes it is the owner."""
+    return config().home / "secrets" / "closed"
+
+
+def is_closed() -> bool:
+    """Return whether anything behind the door is real."""
+    if not config().is_standin:
+        close("a real bench was started from this home")
+    if closed_mark().exists():
+        return True
+    # A bench on another machine tells it by its row alone.
+    from mintseed.server.models import Bench
+
+    if Bench.objects.filter(was_real=True).exists() or Bench.objects.filter(kind=Bench.Kind.REAL).exists():
+        close("a real bench is on record")
+        return True
+    return False
+
+
+def note_what_is_kept() -> None:
+    """Close the door of a home that keeps a passphrase of its owner's: for homes from before the door minded. What cannot be read is
+    not the demo's."""
+    from cryptography.fernet import InvalidToken
+
+    from mintseed.server.models import Deployment, WifiNetwork
+
+    for rows in (WifiNetwork.objects, Deployment.objects):
+        try:
+            for word in rows.exclude(passphrase="").values_list("passphrase", flat=True):
+                kept_word(word)
+        except InvalidToken:
+            close("it holds a passphrase that cannot be read")
+
+
+def close(why: str) -> bool:
+    """Close the door for good; return whether it was this call."""
+    mark = closed_mark()
+    if mark.exists():
+        return False
+    mark.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
+    try:
+        descriptor = os.open(mark, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600)
+    except FileExistsError:
+        return False
+    with os.fdopen(descriptor, "w") as file:
+        file.write(f"{why}\n")
+    closed_by_this_request.set(True)
+    log.info("the door is closed from now on: %s; a link lets a browser in: .venv/bin/python manage.py link", why)
+    return True
+
+
+def kept_word(word: str) -> None:
+    """Note that `word`, a passphrase or password, is kept here: one of the owner's closes the door before it is stored."""
+    from mintseed.server.demo.words import WORDS
+
+    if word not in WORDS:
+        close("it holds a passphrase that is not the demo's")
 
 
 def _links() -> Path:
@@ -37,8 +111,25 @@ def new_link() -> str:
     folder, code = _links(), secrets.token_urlsafe(32)
     folder.mkdir(parents=True, exist_ok=True, mode=0o700)
     (folder / _name(code)).touch(mode=0o600)
-    scheme = "https" if serves_tls() else "http"
-    return f"{scheme}://{host()}:{os.environ.get('MINTSEED_PORT') or 4870}/#come-in={code}"
+    return f"{address()}#come-in={code}"
+
+
+def address() -> str:
+    """Return where the page is, on this machine."""
+    there = "127.0.0.1" if host() in ("0.0.0.0", "::") else host()
+    return f"{'https' if serves_tls() else 'http'}://{there}:{os.environ.get('MINTSEED_PORT') or 4870}/"
+
+
+def opening_page(link: str) -> Path:
+    """Return a file, for the owner alone, that leads a browser to `link`. A link in a command would be in the process list, where
+    every user of the machine reads it."""
+    page = config().home / "secrets" / "open.html"
+    page.unlink(missing_ok=True)
+    with os.fdopen(os.open(page, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "w") as file:
+        file.write(
+            f'<!doctype html><meta charset="utf-8"><title>Mint Seed</title><meta http-equiv="refresh" content="0;url={escape(link)}">\n'
+        )
+    return page
 
 
 def use_link(code: str) -> bool:

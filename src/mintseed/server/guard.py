@@ -8,11 +8,17 @@ from urllib.parse import urlsplit
 from wsgiref.headers import Headers
 
 from django.conf import settings
+from django.contrib.auth import get_user_model, login
+from django.contrib.auth.models import User
+from django.contrib.sessions.models import Session
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 
 from mintseed.server.bells import AGENT, WEB, ring
 from mintseed.server.changes import EVERYTHING, changed, deployment_topic
-from mintseed.server.door import shows_token
+from mintseed.server.door import DOORS, closed_by_this_request, door, shows_token
+
+HERE = "this machine"
+"""Name of the account a link opens; it has no password."""
 
 GetResponse = Callable[[HttpRequest], HttpResponseBase]
 
@@ -34,20 +40,22 @@ class SameOriginMiddleware:
         self._next = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
-        host = request.get_host()
+        here = f"{request.scheme}://{request.get_host()}"
         origin = request.headers.get("Origin")
         site = request.headers.get("Sec-Fetch-Site", "same-origin")
-        foreign = (origin is not None and _host_of(origin) != host) or site not in ("same-origin", "none")
+        foreign = (origin is not None and _origin_of(origin) != here) or site not in ("same-origin", "none")
         if request.method not in _SAFE and foreign:
             return _refused(403, "refused", "Another site's page may not change things here")
         return self._next(request)
 
 
-def _host_of(origin: str) -> str | None:
+def _origin_of(origin: str) -> str | None:
+    """Return an Origin header as scheme and host: http and https of one host are two origins (RFC 6454 §4)."""
     try:
-        return urlsplit(origin).netloc
+        parts = urlsplit(origin)
     except ValueError:
         return None  # such as a bracket that is not closed: no page of ours has such an origin
+    return f"{parts.scheme}://{parts.netloc}"
 
 
 class DoorMiddleware:
@@ -63,10 +71,53 @@ class DoorMiddleware:
         self._next = get_response
 
     def __call__(self, request: HttpRequest) -> HttpResponseBase:
-        guarded = settings.DOOR != "open" and request.path.startswith("/api/") and request.path not in self.OPEN
-        if guarded and not request.user.is_authenticated and not shows_token(request.headers.get("Authorization", "")):
+        guarded = request.path.startswith("/api/") and request.path not in self.OPEN and door() != "open"
+        if guarded and not may_come_in(request):
             return _refused(401, "account", "Come in first")
-        return self._next(request)
+        closed_by_this_request.set(False)
+        response = self._next(request)
+        if closed_by_this_request.get():
+            _let_in_who_closed_it(request)
+        return response
+
+
+def may_come_in(request: HttpRequest) -> bool:
+    """Return whether the one who asks is known: by a session, or by the owner's token."""
+    return request.user.is_authenticated or shows_token(request.headers.get("Authorization", ""))
+
+
+CAME_BY = "came-by"
+"""in a session: how it came in, `link`, `account` or `closing`"""
+
+
+def _let_in_who_closed_it(request: HttpRequest) -> None:
+    """Whoever brought the first secret of their own goes on; everybody else on the machine is shut out from here on."""
+    let_in(request, here(), "closing")
+    changed(DOORS)
+
+
+def let_in(request: HttpRequest, user: User, by: str) -> None:
+    """Give the browser of `request` a session of `user`, new whatever it had before."""
+    login(request, user)
+    request.session[CAME_BY] = by
+
+
+def here() -> User:
+    """Return the account that a link opens; it has no password."""
+    user, made = get_user_model().objects.get_or_create(username=HERE)
+    if made:
+        user.set_unusable_password()
+        user.save()
+    return user
+
+
+def shut_out_who_closed_it() -> None:
+    """End the sessions that came by closing the door: somebody came who surely is the owner, or a bench became real. What they
+    could reach until then was made up, or their own."""
+    for row in Session.objects.all():
+        if row.get_decoded().get(CAME_BY) == "closing":
+            row.delete()
+    changed(DOORS)
 
 
 def _refused(status: int, code: str, title: str) -> HttpResponse:

@@ -199,7 +199,7 @@ def judge_the_never_judged() -> None:
         judge(load_many(rows))
 
 
-JUDGED_BY = "6"
+JUDGED_BY = "7"
 """Raised when the rules change so that stored judgements are to be made again."""
 
 
@@ -216,7 +216,19 @@ def inputs_mark(one: Loaded) -> str:
     image = row.image
     parts.append((image.pk, image.sha256, image.read_at) if image else None)
     parts.append(one.image_job is not None and is_active(one.image_job, one.now))
-    parts.append((write.pk, write.outcome, write.proven_at, write.void_at, write.fingerprint) if write else None)
+    parts.append(
+        (
+            write.pk,
+            write.outcome,
+            write.proven_at,
+            write.void_at,
+            write.fingerprint,
+            write.unsure_at,
+            write.looked_again_at,
+        )
+        if write
+        else None
+    )
     parts.append((one.job.state, is_active(one.job, one.now), one.job.trouble) if one.job else None)
     parts.append(
         (

@@ -6,7 +6,7 @@ import hashlib
 import hmac
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
 from typing import TypeVar
@@ -121,6 +121,18 @@ class Loaded:
         return key_mark(self.values.ssid, self.values.passphrase) if self.row.way == "wifi" else ""
 
     @cached_property
+    def chosen_mark(self) -> str:
+        """What was chosen that bears on what is written, as a keyed hash; empty before there is an image."""
+        row, image = self.row, self.row.image
+        if image is None or not image.sha256:
+            return ""
+        # Only what was chosen: an answer that a recipe suggests may come and go with a version of this program.
+        values = asdict(replace(self.values, answers=dict(sorted(answers_of(row).items()))))
+        brought = descriptions.known().recipe_texts.get(row.recipe, "")
+        text = repr((row.recipe, brought, image.sha256, row.way_in, sorted(values.items())))
+        return hmac.new(settings.SECRET_KEY.encode(), text.encode(), hashlib.sha256).hexdigest()
+
+    @cached_property
     def inputs(self) -> WalkInputs:
         row = self.row
         n = row.network
@@ -146,6 +158,7 @@ class Loaded:
             image_reading=self.image_job is not None and is_active(self.image_job, self.now),
             xray=self.xray,
             agreed=row.settings_agreed,
+            chosen=self.chosen_mark,
             write=self._write_facts(),
             run=self._run_facts(),
             claimed=self.claim.address if self.claim else "",
@@ -162,7 +175,12 @@ class Loaded:
         kept = str((write.trouble or {}).get("sentence", ""))  # what happened stays said when its job was let go
         ended = "" if write.outcome == Write.Outcome.PROVEN else describe_trouble(job, self.now) if job else kept
         trouble = "" if writing else ended
-        return WriteFacts(writing, trouble, write.fingerprint, write.proven_at if write.holds else None, write.void_why)
+        return WriteFacts(
+            writing, trouble, write.fingerprint, write.fingerprint_version, write.chosen_mark,
+            proven_at=write.proven_at if write.holds else None, void_why=write.void_why,
+            unsure_why=write.unsure_why if write.unsure_at and not write.void_at else "",
+            marked=bool((write.capacity or {}).get("offsets")), looked_again=write.looked_again_at is not None,
+        )  # fmt: skip
 
     def _run_facts(self) -> RunFacts | None:
         run = self.run

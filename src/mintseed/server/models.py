@@ -1,10 +1,11 @@
 """What is kept. Three kinds of rows, never mixed: what a person chose, what happened, what was judged.
 
 Chosen: Site, WifiNetwork, BoardUnit, Supply, Cable, OwnedCard, Part, Description, Deployment, PlannedPart, Keeping. They change when a person changes them.
-Happened: Image (a reading), Card, Write, FilledCopy, BootRun, Claim, Reading, Closing, LogEntry. Added, closed, never overwritten.
+Happened: Image (a reading), Card, Write, WrittenBlocks, CardQuestion, FilledCopy, BootRun, Claim, Reading, Closing, LogEntry. Added, closed,
+never overwritten.
 Judged: Judgement and StationRecord, made when an input changed.
 Where: Bench and ReportedDrive (what a bench's worker says it has), DriveLease (who may write to a drive), Job.
-Said: Change, what the open screens are told of; gone after minutes.
+Said: Change, what the open screens are told of; gone after minutes. WrongPasswords, counted a peer; gone after minutes.
 """
 
 from __future__ import annotations
@@ -35,7 +36,7 @@ class Site(models.Model):
 class WifiNetwork(models.Model):
     site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="wifi")
     ssid = models.CharField(max_length=128)
-    passphrase = SecretField(default="", blank=True)
+    passphrase = SecretField(default="", blank=True, closes_door=True)
     band_ghz = models.FloatField(default=2.4)
     hidden = models.BooleanField(default=False)
     wpa3_only = models.BooleanField(default=False)
@@ -127,8 +128,15 @@ class Bench(models.Model):
     name = models.CharField(max_length=40, unique=True)
     site = models.ForeignKey(Site, on_delete=models.PROTECT, related_name="benches")
     kind = models.CharField(max_length=10, choices=Kind.choices)
+    was_real = models.BooleanField(default=False)
+    """whether it ever was a real one: from then on nobody comes in unasked"""
+    holder = models.CharField(max_length=64, default="", blank=True)
+    """which home on which machine runs it: no other one may, while it is alive"""
+    holder_name = models.CharField(max_length=120, default="", blank=True)
     boot_pace = models.FloatField(default=1.0)
     seen_at = models.DateTimeField(null=True)
+    look_wanted_at = models.DateTimeField(null=True)
+    """somebody is about to power a board: its worker is to look at the cards in its readers now"""
     trouble = models.CharField(max_length=300, default="", blank=True)
     network_seen = models.JSONField(default=dict)
     """Address or MAC → when it was first and last seen from here."""
@@ -194,7 +202,7 @@ class Deployment(models.Model):
     image = models.ForeignKey(Image, null=True, on_delete=models.SET_NULL)
     # settings; empty means the site's
     host_name = models.CharField(max_length=80)
-    passphrase = SecretField(default="", blank=True)
+    passphrase = SecretField(default="", blank=True, closes_door=True)
     country = models.CharField(max_length=8, default="", blank=True)
     time_zone = models.CharField(max_length=64, default="", blank=True)
     keyboard = models.CharField(max_length=16, default="", blank=True)
@@ -234,10 +242,13 @@ class Card(models.Model):
     number = models.CharField(max_length=64, default="", blank=True)
     size_bytes = models.BigIntegerField()
     first_seen_at = models.DateTimeField(default=timezone.now)
+    marks_since = models.JSONField(null=True)
+    """its marks as they were when somebody said whose it is, after its first boot had changed them"""
 
 
 class Write(models.Model):
-    """One attempt at a card. `proven_at` stands once every byte was read back alike; `void_at` ends that proof."""
+    """One attempt at a card. `proven_at` stands once every byte was read back alike; `void_at` ends that proof. While `unsure_at`
+    stands, a card lies somewhere that could be its card or another one, and the proof does not count."""
 
     class Outcome(models.TextChoices):
         OPEN = ""
@@ -256,6 +267,9 @@ class Write(models.Model):
     lease_number = models.BigIntegerField(default=0)
     image_name = models.CharField(max_length=1020, default="", blank=True)
     fingerprint = models.CharField(max_length=64)
+    fingerprint_version = models.PositiveSmallIntegerField(default=1)
+    chosen_mark = models.CharField(max_length=64, default="", blank=True)
+    """a keyed hash of what the person had chosen: equal marks, nothing was changed since"""
     key_mark = models.CharField(max_length=64, default="", blank=True)
     """Tells one network key from another without holding it: a keyed hash."""
     marks = models.JSONField(null=True)
@@ -271,6 +285,14 @@ class Write(models.Model):
     released_text = models.CharField(max_length=200, default="", blank=True)
     void_at = models.DateTimeField(null=True)
     void_why = models.CharField(max_length=200, default="", blank=True)
+    unsure_at = models.DateTimeField(null=True)
+    unsure_why = models.CharField(max_length=200, default="", blank=True)
+    tests_whole = models.BooleanField(default=False)
+    """The room beyond the image is written and read back too."""
+    capacity = models.JSONField(null=True)
+    """what was found out about its capacity: core.card.capacity.CapacityProof"""
+    looked_again_at = models.DateTimeField(null=True)
+    """when it was put back into a reader and still held what was written, its marks too"""
     clears_end = models.BooleanField(default=False)
     """The end of the card, which the image does not reach, is cleared too."""
 
@@ -280,7 +302,33 @@ class Write(models.Model):
     @property
     def holds(self) -> bool:
         """Whether its proof stands."""
-        return self.proven_at is not None and self.void_at is None
+        return self.proven_at is not None and self.void_at is None and self.unsure_at is None
+
+
+class WrittenBlocks(models.Model):
+    """What a proven write left on its card, block by block: 8 bytes of BLAKE3 each. Samples of a card are compared with it."""
+
+    write = models.OneToOneField(Write, on_delete=models.CASCADE, related_name="blocks")
+    block_bytes = models.PositiveIntegerField()
+    digests = models.BinaryField()
+
+
+class CardQuestion(models.Model):
+    """A card was seen that could be one of several, and only a person can say which. `candidates` are writes. Until it is
+    answered none of their proofs counts."""
+
+    bench = models.ForeignKey("Bench", on_delete=models.CASCADE)
+    path = models.CharField(max_length=120)
+    head = models.CharField(max_length=64, default="", blank=True)
+    """what the card began with, so that it is not asked twice"""
+    marks = models.JSONField(null=True)
+    candidates = models.JSONField(default=list)
+    asked_at = models.DateTimeField(default=timezone.now)
+    answered_at = models.DateTimeField(null=True)
+    answer = models.ForeignKey(Write, null=True, on_delete=models.SET_NULL)
+
+    class Meta:
+        indexes: ClassVar = [models.Index(fields=["answered_at"])]
 
 
 class FilledCopy(models.Model):
@@ -433,8 +481,12 @@ class ReportedDrive(models.Model):
     drive = models.JSONField()
     recognised = models.JSONField(null=True)
     card = models.ForeignKey(Card, null=True, on_delete=models.SET_NULL)
+    question = models.ForeignKey(CardQuestion, null=True, on_delete=models.SET_NULL)
+    """the one that was asked about the card that lies in it"""
     appeared_at = models.DateTimeField(default=timezone.now)
     reported_at = models.DateTimeField(default=timezone.now)
+    looked_at = models.DateTimeField(null=True)
+    """when what is on the card was last looked at"""
 
     class Meta:
         constraints: ClassVar = [models.UniqueConstraint(fields=["bench", "path"], name="one_row_a_drive")]
@@ -498,3 +550,11 @@ class Change(models.Model):
 
     topic = models.CharField(max_length=40)
     at = models.DateTimeField(default=timezone.now, db_index=True)
+
+
+class WrongPasswords(models.Model):
+    """How often somebody tried with a wrong password lately. `peer` is the address block it came from."""
+
+    peer = models.CharField(max_length=64, unique=True)
+    count = models.PositiveIntegerField(default=0)
+    since = models.DateTimeField(default=timezone.now)

@@ -2,25 +2,32 @@
 
 from __future__ import annotations
 
+import time
 from datetime import datetime
-
-from django.db import transaction
 
 from mintseed import wiring
 from mintseed.core.card.identity import UNKNOWN, Recognition
+from mintseed.core.card.samples import SAMPLES_BEFORE_POWER
 from mintseed.core.errors import MintSeedError, RefusedError
-from mintseed.server.agent.drives import DRIVE, RECOGNITION
-from mintseed.server.cards import recognised, settings_paths
+from mintseed.server.agent.drives import DRIVE, RECOGNITION, look_at_card
+from mintseed.server.bells import AGENT, ring_now
 from mintseed.server.journal import record
+from mintseed.server.judging import judged
 from mintseed.server.load import Loaded
-from mintseed.server.models import Bench, BoardUnit, BootRun, ReportedDrive, Write
+from mintseed.server.models import Bench, BoardUnit, BootRun, Deployment, ReportedDrive, Write
+from mintseed.server.proofs import after_look
 from mintseed.server.stored_types import CAUSES, stored
-from mintseed.services import power_off, power_on, recognise_card
+from mintseed.server.transactions import all_or_nothing
+from mintseed.services import power_off, power_on
 
 
 def unit_key(unit: BoardUnit | None) -> str:
     """Return the name under which a stand-in bench knows a board unit."""
     return f"unit-{unit.pk if unit else 0}"
+
+
+LOOK_WITHIN_S = 12.0
+"""seconds the worker of a real bench gets to look at the cards in its readers: a few hundred reads of each."""
 
 
 def facts(one: Loaded, *, look: bool = False) -> power_on.PowerFacts:
@@ -34,6 +41,7 @@ def facts(one: Loaded, *, look: bool = False) -> power_on.PowerFacts:
     )
     other = busy.exclude(deployment=one.row).first()
     by_hand = write is None or write.bench.kind == Bench.Kind.REAL
+    silent = look and by_hand and write is not None and not _have_looked(write.bench)
     rows = list(ReportedDrive.objects.filter(bench=write.bench)) if write else []
     in_readers = {
         row.path: r for row in rows if row.recognised and (r := stored(RECOGNITION, row.recognised, None)) is not None
@@ -43,7 +51,7 @@ def facts(one: Loaded, *, look: bool = False) -> power_on.PowerFacts:
         looked_at = in_readers.get(write.drive_path)
         # What its bench has not looked at yet, or not since it was written, is looked at here.
         if look or (looked_at is None and any(row.path == write.drive_path for row in rows)):
-            looked_at = _look_now(write)
+            looked_at = _look_now(write, one.now)
     return power_on.PowerFacts(
         write_id=write.pk if write else None,
         by_hand=by_hand,
@@ -51,28 +59,56 @@ def facts(one: Loaded, *, look: bool = False) -> power_on.PowerFacts:
         in_readers=tuple(in_readers.values()),
         drive_looked_at=looked_at,
         ran_before=one.run is not None,
+        bench_silent=write.bench.name if silent and write is not None else "",
     )
 
 
-def _look_now(write: Write) -> Recognition | None:
+def _look_now(write: Write, now: datetime) -> Recognition | None:
     """Look at the pretend card where it was written, None when it is not there. Stand-in benches live in this home."""
     outside = wiring.bench(write.bench.name)
     drive = next((d for d in outside.readers.drives() if d.path == write.drive_path), None)
     if drive is None:
         return None
-    try:
-        marks = recognise_card.execute(drive, settings_paths(), readers=outside.readers, tools=outside.tools)
-    except MintSeedError:
+    seen = look_at_card(drive, outside, SAMPLES_BEFORE_POWER)
+    if seen is None:
         return UNKNOWN
-    found, _ = recognised(marks)
-    return found
+    row = ReportedDrive.objects.select_related("bench").filter(bench=write.bench, path=drive.path).first()
+    if row is not None:
+        after_look(row, seen.found, seen.marks, now)
+    return seen.found
 
 
-def begin_run(one: Loaded, *, ago_s: float) -> BootRun:
-    """Begin a run, and let the hardware of a stand-in bench follow. Raises RefusedError when it may not be."""
+def _have_looked(bench: Bench) -> bool:
+    """Have the worker of a real bench look at the cards in its readers, and wait until it did. Nobody else asks its hardware."""
+    wanted = wiring.bench().clock.now()
+    Bench.objects.filter(pk=bench.pk).update(look_wanted_at=wanted)
+    ring_now(AGENT)
+    until = time.monotonic() + LOOK_WITHIN_S
+    while time.monotonic() < until:
+        time.sleep(0.05)
+        left = Bench.objects.filter(pk=bench.pk).values_list("look_wanted_at", flat=True).first()
+        if left is None or left > wanted:
+            return True
+    return False
+
+
+def begin_run(pk: int, *, ago_s: float) -> BootRun:
+    """Begin a run of deployment `pk`, and let the hardware of a stand-in bench follow. Raises RefusedError when it may not be."""
+    # Looking takes its time, so it is done before any row is locked. What it finds may end the proof: then it is loaded again.
+    deciding = facts(judged(pk).loaded, look=True)
+    return _begin(pk, deciding, ago_s)
+
+
+@all_or_nothing
+def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
+    Deployment.objects.select_for_update().get(pk=pk)
+    one = judged(pk).loaded
     write, row = one.write, one.row
     bench = write.bench if write else None
-    deciding = facts(one, look=True)
+    if (write.pk if write else None) != deciding.write_id:
+        raise RefusedError(
+            "another card was written meanwhile", next_step="Look at how things stand, then power it on."
+        )
     memory = {k: datetime.fromisoformat(v["first"]) for k, v in (bench.network_seen if bench else {}).items()}
     on = power_on.execute(
         one.walk,
@@ -85,20 +121,19 @@ def begin_run(one: Loaded, *, ago_s: float) -> BootRun:
     assert write is not None
     assert bench is not None
     assert row.board_unit_id is not None
-    with transaction.atomic():
-        # One run a board at a time, whoever asks at this moment.
-        unit = BoardUnit.objects.select_for_update().get(pk=row.board_unit_id)
-        if BootRun.objects.filter(off_at=None, board_unit=unit).exists():
-            raise RefusedError("that board is powered already", next_step="Power it off first.")
-        run = BootRun.objects.create(
-            deployment=row, write=write, board_unit=unit, bench=bench, by_hand=deciding.by_hand, powered_at=on.powered_at,
-            known_before=None if on.known_before is None else list(on.known_before),
-        )  # fmt: skip
-        record(row, "boot", "boot.powered-on", on.log_text)
-        # Last, so that what the hardware refuses undoes the rows.
-        if not deciding.by_hand and (power := wiring.bench(bench.name).power):
-            drive = DRIVE.validate_python(ReportedDrive.objects.get(bench=bench, path=write.drive_path).drive)
-            power.power_on(unit_key(unit), on.board, drive, cable=row.way == "cable")
+    # One run a board at a time, whoever asks at this moment.
+    unit = BoardUnit.objects.select_for_update().get(pk=row.board_unit_id)
+    if BootRun.objects.filter(off_at=None, board_unit=unit).exists():
+        raise RefusedError("that board is powered already", next_step="Power it off first.")
+    run = BootRun.objects.create(
+        deployment=row, write=write, board_unit=unit, bench=bench, by_hand=deciding.by_hand, powered_at=on.powered_at,
+        known_before=None if on.known_before is None else list(on.known_before),
+    )  # fmt: skip
+    record(row, "boot", "boot.powered-on", on.log_text)
+    # Last, so that what the hardware refuses undoes the rows.
+    if not deciding.by_hand and (power := wiring.bench(bench.name).power):
+        drive = DRIVE.validate_python(ReportedDrive.objects.get(bench=bench, path=write.drive_path).drive)
+        power.power_on(unit_key(unit), on.board, drive, cable=row.way == "cable")
     return run
 
 
@@ -148,8 +183,11 @@ def end_run(one: Loaded) -> bool:
             [],
             "Powered off",
         )
-    with transaction.atomic():
-        still = BootRun.objects.filter(pk=run.pk, off_at=None)
-        if still.update(off_at=one.now, lasted_s=lasted_s, ended=ended, causes=causes or run.causes):
-            record(one.row, "boot", "boot.powered-off", text)
+    _ended(one, run, {"off_at": one.now, "lasted_s": lasted_s, "ended": ended, "causes": causes or run.causes}, text)
     return True
+
+
+@all_or_nothing
+def _ended(one: Loaded, run: BootRun, values: dict[str, object], text: str) -> None:
+    if BootRun.objects.filter(pk=run.pk, off_at=None).update(**values):
+        record(one.row, "boot", "boot.powered-off", text)

@@ -8,6 +8,7 @@ from typing import Any
 from cryptography.fernet import Fernet
 from django.db import models
 
+from mintseed.server.door import kept_word
 from mintseed.server.secret_files import kept_secret
 from mintseed.wiring import config
 
@@ -19,9 +20,18 @@ def _cipher() -> Fernet:
 
 
 class SecretField(models.TextField):  # type: ignore[type-arg]
-    """Holds text in clear in Python and as a Fernet token in the database. Empty stays empty."""
+    """Holds text in clear in Python and as a Fernet token in the database. Empty stays empty.
+
+    `closes_door`: a passphrase; once one is kept that is not the demo's, not everybody on the machine may come in any more.
+    """
+
+    def __init__(self, *args: Any, closes_door: bool = False, **kwargs: Any) -> None:
+        super().__init__(*args, **kwargs)
+        self._closes_door = closes_door
 
     def get_prep_value(self, value: Any) -> Any:
+        if value and self._closes_door:
+            kept_word(str(value))
         return _cipher().encrypt(str(value).encode()).decode() if value else ""
 
     def from_db_value(self, value: str | None, expression: Any, connection: Any) -> str:

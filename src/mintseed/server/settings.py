@@ -7,7 +7,6 @@ from pathlib import Path
 
 from mintseed.server.address import reachable_names, serves_tls
 from mintseed.server.database import ACCOUNT, SQL_MODE, folder
-from mintseed.server.door import door
 from mintseed.server.secret_files import kept_secret
 from mintseed.wiring import PROJECT, config
 
@@ -17,8 +16,6 @@ _home = config().home
 SECRET_KEY = kept_secret(_home / "secrets" / "django")
 DEBUG = False
 ALLOWED_HOSTS = ["localhost", "127.0.0.1", "[::1]", *reachable_names()]
-DOOR = door()
-"""What is asked of who comes in, see server/door.py."""
 INSTALLED_APPS = [
     "django.contrib.contenttypes",
     "django.contrib.auth",
@@ -70,13 +67,6 @@ DATABASES = {
             "init_command": f"SET sql_mode='{SQL_MODE}'",
         },
         "TEST": {"NAME": f"test_{ACCOUNT}", "CHARSET": "utf8mb4"},
-    }
-}
-# Wrong passwords are counted here, for all web processes together.
-CACHES = {
-    "default": {
-        "BACKEND": "django.core.cache.backends.filebased.FileBasedCache",
-        "LOCATION": config().home / "cache",
     }
 }
 DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"

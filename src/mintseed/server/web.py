@@ -7,12 +7,15 @@ the door open, and each is a core of its own for Python. What they share stands 
 from __future__ import annotations
 
 import os
+import resource
 import socket
 import sys
 from collections.abc import Sequence
 from types import FrameType
 
 import uvicorn
+
+from mintseed.server.half_open import GuardedProtocol
 
 STOPS_WITHIN_S = 2
 """seconds in which answers that were begun are finished at a stop."""
@@ -29,12 +32,22 @@ class Server(uvicorn.Server):
         super().handle_exit(sig, frame)
 
 
+def take_descriptors() -> None:
+    """Have as many open files as this process may: each connection is one."""
+    soft, hard = resource.getrlimit(resource.RLIMIT_NOFILE)
+    if soft < hard:
+        resource.setrlimit(resource.RLIMIT_NOFILE, (hard, hard))
+
+
 def main(arguments: Sequence[str]) -> None:
     descriptor, os.environ["MINTSEED_WEB"] = arguments
+    take_descriptors()
+    # Who sends a request is who is connected; a header says otherwise only where the owner named the proxy that writes it.
+    proxy = os.environ.get("MINTSEED_PROXY") or ""
     config = uvicorn.Config(
-        "mintseed.server.asgi:application", access_log=False, log_level="warning", lifespan="off",
+        "mintseed.server.asgi:application", access_log=False, log_level="warning", lifespan="off", http=GuardedProtocol,
         timeout_graceful_shutdown=STOPS_WITHIN_S, ssl_certfile=os.environ.get("MINTSEED_TLS_CERT") or None,
-        ssl_keyfile=os.environ.get("MINTSEED_TLS_KEY") or None,
+        ssl_keyfile=os.environ.get("MINTSEED_TLS_KEY") or None, proxy_headers=bool(proxy), forwarded_allow_ips=proxy,
     )  # fmt: skip
     Server(config).run(sockets=[socket.socket(fileno=int(descriptor))])
 

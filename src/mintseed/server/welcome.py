@@ -9,7 +9,9 @@ from __future__ import annotations
 
 import http.client
 import os
+import shutil
 import ssl
+import subprocess
 import sys
 import time
 from contextlib import suppress
@@ -101,11 +103,37 @@ def _make_demo() -> None:
 
 
 def _say() -> None:
-    address = os.environ.get("MINTSEED_ADDRESS", "")
-    print(f"\n  Mint Seed is at  {address}")
-    if "#" in address:
+    """Say where it is. A link that lets a browser in is said here, and nowhere that another user of this machine could read."""
+    there, link = _address(), ""
+    if (Path(os.environ["MINTSEED_HOME"]) / "secrets" / "closed").exists() or os.environ.get(
+        "MINTSEED_BENCH"
+    ) == "real":
+        _django()
+        from mintseed.server.door import door, new_link, opening_page, token
+
+        if door() == "link":
+            token()  # made now, so that scripts find its file
+            link = new_link()
+            _open(str(opening_page(link)))
+    print(f"\n  Mint Seed is at  {link or there}")
+    if link:
         print("  The link opens it in one browser, once. Another one:  .venv/bin/python manage.py link")
     print("  Ctrl-C stops it.\n", flush=True)
+
+
+def _address() -> str:
+    scheme = "https" if os.environ.get("MINTSEED_TLS_CERT") else "http"
+    return f"{scheme}://{os.environ.get('MINTSEED_HOST') or '127.0.0.1'}:{os.environ.get('MINTSEED_PORT') or 4870}/"
+
+
+def _open(page: str) -> None:
+    """Show the page in the browser of the desktop, where there is one."""
+    opener = shutil.which("xdg-open")
+    if opener and (os.environ.get("DISPLAY") or os.environ.get("WAYLAND_DISPLAY")):
+        with suppress(OSError):
+            subprocess.Popen(
+                [opener, page], stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL, start_new_session=True
+            )
 
 
 if __name__ == "__main__":

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 
 from mintseed.core.card.drives import Drive
 from mintseed.core.findings import Finding, Severity, Where, worst_first
+from mintseed.core.units import decimal_size, drive_size
 from mintseed.core.walk import Walk
 from mintseed.services import write_card
 from mintseed.services.refuse import refuse_stops
@@ -13,11 +14,15 @@ from mintseed.services.refuse import refuse_stops
 
 @dataclass(frozen=True, slots=True)
 class DriveUse:
-    """What is known of the drive's use: who writes to it now (empty: nobody), and whether its bench's worker lives."""
+    """What is known of the drive's use: who writes to it now (empty: nobody), whether its bench's worker lives, and whether
+    somebody is still to say whose card is in it. `room_bytes`: how much a pretend card may still grow by a test of its whole
+    room, None where that does not matter."""
 
     writer: str = ""
     bench_alive: bool = True
     bench_name: str = ""
+    whose_is_asked: bool = False
+    room_bytes: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,6 +50,14 @@ def check(walk: Walk, drive: Drive, *, serial: str, again: str, use: DriveUse) -
     if not use.bench_alive:
         found.append(Finding("card.bench-silent", Severity.STOP, f"The worker of {use.bench_name} does not answer",
                              fix="Start it on the machine with the reader, then write.", where=where))  # fmt: skip
+    if use.whose_is_asked:
+        found.append(Finding("card.whose", Severity.STOP, "Nobody said yet whose card this is",
+                             "It holds an image that was written here, and could be one of several cards. Writing to it ends what "
+                             "is proven on it.", "Say it beside the card, then write.", where))  # fmt: skip
+    if use.room_bytes is not None and use.room_bytes < drive.size_bytes:
+        found.append(Finding("card.no-room-to-pretend", Severity.STOP, "No room to test all of a pretend card",
+                             f"A pretend card is a file here: it would grow to {drive_size(drive.size_bytes)}, and {decimal_size(use.room_bytes)} are left.",
+                             "Write it without the full test, or make room on this disk.", where))  # fmt: skip
     if use.writer:
         found.append(Finding("card.being-written", Severity.STOP, f"It is being written already, for {use.writer}",
                              fix="Wait for it, or stop it.", where=where))  # fmt: skip

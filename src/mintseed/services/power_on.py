@@ -19,7 +19,8 @@ LONGEST_AGO_S = 3600.0
 @dataclass(frozen=True, slots=True)
 class PowerFacts:
     """`write_id`: the proven write; `board_runs`: what runs on that board unit now; `in_readers`: whose cards are in the
-    readers of the bench; `ran_before`: the card was booted since it was proven, so its bytes may have changed."""
+    readers of the bench; `ran_before`: the card was booted since it was proven, so its bytes may have changed; `bench_silent`:
+    the name of its bench when that was asked to look at the cards in its readers and did not answer."""
 
     write_id: int | None
     by_hand: bool
@@ -27,6 +28,7 @@ class PowerFacts:
     in_readers: tuple[Recognition, ...] = ()
     drive_looked_at: Recognition | None = None
     ran_before: bool = False
+    bench_silent: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +45,9 @@ def check(walk: Walk, facts: PowerFacts) -> tuple[Finding, ...]:
     if i.board is None:
         found.append(_stop("boot.no-board", "No board is chosen", "Choose it under Plan.", "plan"))
     if i.write.proven_at is None:
-        found.append(_stop("boot.no-proof", "No proven card yet", "Write the card first.", "card"))
+        ended = i.write.unsure_why or i.write.void_why
+        found.append(_stop("boot.no-proof", "Its card's proof no longer stands", "See under Card why, and what to do.", "card", f"{ended}.")
+                     if ended else _stop("boot.no-proof", "No proven card yet", "Write the card first.", "card"))  # fmt: skip
     elif not walk.card_current:
         found.append(_stop("boot.card-old", "The card is older than the settings", "Write it again.", "card"))
     if i.run is not None and i.run.powered:
@@ -60,6 +64,9 @@ def _card_itself(facts: PowerFacts) -> list[Finding]:
     """A proof is of a card: is the one at hand still that card?"""
     ours = [r for r in facts.in_readers if r.write_id == facts.write_id and r.kind == "same"]
     if facts.by_hand:
+        if facts.bench_silent:
+            return [_stop("boot.bench-silent", f"The worker of {facts.bench_silent} does not answer",
+                          "Nobody could look whether its card still lies in the reader. Start it there, then say it again.", "card")]  # fmt: skip
         if ours:
             return [
                 _stop(
@@ -82,8 +89,8 @@ def _card_itself(facts: PowerFacts) -> list[Finding]:
     ]  # fmt: skip
 
 
-def _stop(code: str, title: str, fix: str, station: str) -> Finding:
-    return Finding(code, Severity.STOP, title, fix=fix, action=Action("Go there", station))
+def _stop(code: str, title: str, fix: str, station: str, detail: str = "") -> Finding:
+    return Finding(code, Severity.STOP, title, detail, fix, action=Action("Go there", station))
 
 
 def execute(

@@ -37,7 +37,11 @@ class RunningBoard:
     def __init__(self, unit: str, state: dict[str, Any], bench: Bench) -> None:
         self.unit, self.state, self._bench = unit, state, bench
         self._card = bench.folder.cards / f"{state['card']}.img"
-        self.outcome: Outcome = boot(self._card, state, bench.air())
+        try:
+            self.outcome: Outcome = boot(self._card, state, bench.air())
+        except (KeyError, TypeError, ValueError) as error:
+            # Powered under another version, or a card of another one: it stands still, and no other board with it.
+            self.outcome = Outcome(f"test card: not understood ({type(error).__name__}: {error})")
         self._server: ThreadingHTTPServer | None = None
         self._service: ServiceInfo | None = None
         self._address = ""

@@ -1,8 +1,9 @@
 """Simulated card readers. They list drives as lsblk prints them, the running system's own drive among them.
 
-Not simulated: partition rescans, wear, cards that lie about their size. Faults in `drives.json`, per drive:
+Not simulated: partition rescans, wear, readers that answer from a memory of their own. Faults in `drives.json`, per drive:
 `rate_bytes_per_s` (slow), `gone_after_bytes` (pulled out while writing), `flips_byte_at` (stores another byte),
-`full_after_bytes` (ends early).
+`full_after_bytes` (ends early), `wraps_at_bytes` (holds no more than that, and begins anew at its beginning),
+`drops_beyond_bytes` (holds no more than that, and forgets the rest).
 """
 
 from __future__ import annotations
@@ -50,10 +51,10 @@ class StandinReaders:
 
     @contextmanager
     def look(self, drive: Drive) -> Iterator[LookedAtFile]:
-        backing, _ = self._backing(drive)
+        backing, faults = self._backing(drive)
         if not backing.exists():
             make_sparse(backing, drive.size_bytes)
-        looked = LookedAtFile(backing)
+        looked = LookedAtFile(backing, faults)
         try:
             yield looked
         finally:
@@ -88,11 +89,36 @@ def make_sparse(path: Path, size_bytes: int) -> None:
     os.close(descriptor)
 
 
+def really(faults: dict[str, int], offset: int, length: int) -> Iterator[tuple[int | None, int, int]]:
+    """Yield where a card with `faults` really puts what is addressed, stretch by stretch: its place, None for nowhere, and which
+    bytes of the `length` lie there."""
+    real, wraps = faults.get("wraps_at_bytes"), True
+    if real is None:
+        real, wraps = faults.get("drops_beyond_bytes"), False
+    if real is None:
+        yield offset, 0, length
+        return
+    begin = 0
+    while begin < length:
+        at = offset + begin
+        end = min(length, begin + real - at % real)
+        yield (at % real if wraps else at if at < real else None), begin, end
+        begin = end
+
+
+def stored(descriptor: int, faults: dict[str, int], offset: int, length: int) -> bytes:
+    """Return what a card with `faults` gives back for that place."""
+    return b"".join(
+        os.pread(descriptor, end - begin, place) if place is not None else bytes(end - begin)
+        for place, begin, end in really(faults, offset, length)
+    )
+
+
 class LookedAtFile:
     """Implements ports.ReadableDrive."""
 
-    def __init__(self, path: Path) -> None:
-        self._path = path
+    def __init__(self, path: Path, faults: dict[str, int]) -> None:
+        self._path, self._faults = path, faults
         self._descriptor = os.open(path, os.O_RDONLY)
 
     @property
@@ -104,7 +130,7 @@ class LookedAtFile:
         return os.fstat(self._descriptor).st_size
 
     def read_at(self, offset_bytes: int, length_bytes: int) -> bytes:
-        return os.pread(self._descriptor, length_bytes, offset_bytes) if offset_bytes >= 0 else b""
+        return stored(self._descriptor, self._faults, offset_bytes, length_bytes) if offset_bytes >= 0 else b""
 
     def close(self) -> None:
         os.close(self._descriptor)
@@ -131,8 +157,14 @@ class StandinCard:
         if 0 <= flip < len(data):
             data = data[:flip] + bytes([data[flip] ^ 1]) + data[flip + 1 :]
         self._pace(len(data))
-        os.pwrite(self._descriptor, data, self._written)
+        self._store(self._written, data)
         self._written += len(data)
+
+    def _store(self, offset: int, data: bytes) -> None:
+        """Put `data` where this card really puts it."""
+        for place, begin, end in really(self._faults, offset, len(data)):
+            if place is not None:
+                os.pwrite(self._descriptor, data[begin:end], place)
 
     def _fail_at(self, fault: str, found: str, coming_bytes: int) -> None:
         limit = self._faults.get(fault)
@@ -147,9 +179,9 @@ class StandinCard:
         if rate:
             time.sleep(length_bytes / rate)
 
-    def clear(self, offset_bytes: int, length_bytes: int) -> None:
-        self._pace(length_bytes)
-        os.pwrite(self._descriptor, bytes(length_bytes), offset_bytes)
+    def write_at(self, offset_bytes: int, data: bytes) -> None:
+        self._pace(len(data))
+        self._store(offset_bytes, data)
 
     def flush(self) -> None:
         os.fsync(self._descriptor)
@@ -158,7 +190,7 @@ class StandinCard:
         os.posix_fadvise(self._descriptor, 0, 0, os.POSIX_FADV_DONTNEED)
         offset, end = offset_bytes, offset_bytes + length_bytes
         while offset < end:
-            piece = os.pread(self._descriptor, min(_READ_BYTES, end - offset), offset)
+            piece = stored(self._descriptor, self._faults, offset, min(_READ_BYTES, end - offset))
             if not piece:
                 raise DriveError(f"it ends after {offset} bytes", expected=f"{end} bytes", where=self._path)
             self._pace(len(piece) // 2)

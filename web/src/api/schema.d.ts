@@ -219,6 +219,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deployments/{pk}/card/questions/{question_pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say Whose
+         * @description Keep what a person said of a card that could be one of several.
+         */
+        post: operations["mintseed_server_api_card_say_whose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deployments/{pk}/card/stop": {
         parameters: {
             query?: never;
@@ -1219,6 +1239,19 @@ export interface components {
             value: string;
         };
         /**
+         * AnswerIn
+         * @description Whose card it is: that of a write it could be, none of those (`write_id` null), or that nobody knows.
+         */
+        AnswerIn: {
+            /**
+             * Nobody Knows
+             * @default false
+             */
+            nobody_knows: boolean;
+            /** Write Id */
+            write_id?: number | null;
+        };
+        /**
          * AskOut
          * @description A question of the recipe's own. A secret's answer is never sent; `given` says whether there is one.
          */
@@ -1504,6 +1537,8 @@ export interface components {
             not_ready_because: string;
             /** Proven */
             proven: boolean;
+            /** Questions */
+            questions: components["schemas"]["QuestionOut"][];
             /** Reader */
             reader: string;
             /** Ready */
@@ -1512,6 +1547,8 @@ export interface components {
             released: boolean;
             /** Released Text */
             released_text: string;
+            /** Unsure */
+            unsure: boolean;
             /** Void Why */
             void_why: string;
             /** Writes */
@@ -1647,6 +1684,27 @@ export interface components {
             size_text: string;
         };
         /**
+         * CouldBeOut
+         * @description A card it could be: of which write, of which deployment, since when, and whether it was booted since.
+         */
+        CouldBeOut: {
+            /** Booted */
+            booted: boolean;
+            /** Deployment Id */
+            deployment_id: number;
+            /** Deployment Name */
+            deployment_name: string;
+            /** Reader */
+            reader: string;
+            /** Write Id */
+            write_id: number;
+            /**
+             * Written At
+             * Format: date-time
+             */
+            written_at: string;
+        };
+        /**
          * DemoOut
          * @description How many deployments were taken off, or put back.
          */
@@ -1751,6 +1809,8 @@ export interface components {
             nominal_gb: number | null;
             /** Path */
             path: string;
+            /** Question Id */
+            question_id: number | null;
             /** Serial */
             serial: string;
             /** Size Bytes */
@@ -2726,6 +2786,27 @@ export interface components {
             verdict: components["schemas"]["Severity"];
         };
         /**
+         * QuestionOut
+         * @description Whose card is it? Asked until a person says so. `there`: it lies in a reader still.
+         */
+        QuestionOut: {
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Bench Name */
+            bench_name: string;
+            /** Could Be */
+            could_be: components["schemas"]["CouldBeOut"][];
+            /** Drive Path */
+            drive_path: string;
+            /** Id */
+            id: number;
+            /** There */
+            there: boolean;
+        };
+        /**
          * RecipeOut
          * @description An appliance in a few words. `brought`: its recipe is one's own.
          */
@@ -3398,7 +3479,7 @@ export interface components {
         /**
          * WriteIn
          * @description The drive as the person picked it: its row, path and serial, and the path picked a second time. `clear_end`: what an
-         *     earlier system left at the end of the card goes too.
+         *     earlier system left at the end of the card goes too. `test_whole`: all of the room beyond the image is written and read back.
          */
         WriteIn: {
             /** Again */
@@ -3414,6 +3495,11 @@ export interface components {
             path: string;
             /** Serial */
             serial: string;
+            /**
+             * Test Whole
+             * @default false
+             */
+            test_whole: boolean;
         };
         /**
          * WriteOut
@@ -3447,6 +3533,10 @@ export interface components {
             }[];
             /** Reader */
             reader: string;
+            /** Room Text */
+            room_text: string;
+            /** Tests Whole */
+            tests_whole: boolean;
             /** Trouble */
             trouble: string;
             /** Void At */
@@ -4022,6 +4112,51 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_card_say_whose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+                question_pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

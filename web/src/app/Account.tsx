@@ -46,7 +46,7 @@ function AskForLink({ error }: { error: Problem | null }) {
       <h1 className="text-[1.65rem]">Mint Seed</h1>
       <Trouble error={error} />
       <p className="text-ink-2">
-        This bench writes real cards and keeps your passphrases, and every user of this machine can reach this page. So it opens by a link that was printed where it was started.
+        Something of yours lies behind this page, a bench that writes real cards or a passphrase of your own, and every user of this machine can reach it. So it opens by a link that is printed where it was started.
       </p>
       <p className="text-ink-2">
         Used already, or not at hand? Print another one there: <Mono className="mt-1.5 block rounded-lg border border-rule bg-sheet px-3 py-2 text-ink">.venv/bin/python manage.py link</Mono>

@@ -11,7 +11,7 @@ from mintseed.core.errors import InputError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.units import GB, drive_size, nominal_gb
 
-LSBLK_COLUMNS = "NAME,PATH,SIZE,RM,RO,HOTPLUG,TRAN,MODEL,SERIAL,TYPE,FSTYPE,MOUNTPOINTS"
+LSBLK_COLUMNS = "NAME,PATH,SIZE,RM,RO,HOTPLUG,TRAN,MODEL,SERIAL,TYPE,FSTYPE,MOUNTPOINTS,LOG-SEC"
 """What `lsblk --json --bytes --output` is asked for. Source: lsblk(8)."""
 
 LARGE_CARD_BYTES = 256 * GB
@@ -24,7 +24,8 @@ _CARD_BUSES = ("usb", "mmc")
 
 @dataclass(frozen=True, slots=True)
 class Drive:
-    """One whole drive. `mounted_at` holds every mount point on it and `[SWAP]`; `member_of` what else it is part of."""
+    """One whole drive. `mounted_at` holds every mount point on it and `[SWAP]`; `member_of` what else it is part of;
+    `sector_bytes` the size of its logical sectors, 0 where nobody says."""
 
     path: str
     name: str
@@ -41,6 +42,7 @@ class Drive:
     card_number: str = ""
     pretends: bool = False
     right: Right | None = None
+    sector_bytes: int = 0
 
     @property
     def is_card(self) -> bool:
@@ -116,6 +118,7 @@ def _drive(entry: dict[str, Any]) -> Drive:
         mounted_at=mounts,
         member_of=members,
         partitions=sum(e.get("type") == "part" for e in family),
+        sector_bytes=int(entry.get("log-sec") or 0),
     )
 
 
@@ -125,8 +128,9 @@ def _family(entry: dict[str, Any]) -> Iterator[dict[str, Any]]:
         yield from _family(child)
 
 
-def judge_drive(drive: Drive, *, needed_bytes: int = 0) -> tuple[Finding, ...]:
-    """Return what stands for and against writing `needed_bytes` to `drive`. A stop locks it, whatever anyone clicks."""
+def judge_drive(drive: Drive, *, needed_bytes: int = 0, image_sector_bytes: int = 0) -> tuple[Finding, ...]:
+    """Return what stands for and against writing `needed_bytes`, in sectors of `image_sector_bytes`, to `drive`. A stop locks it,
+    whatever anyone clicks."""
     where = Where(part=drive.path)
     found: list[Finding] = []
     if any(m in _SYSTEM_MOUNTS or m.startswith("/boot") for m in drive.mounted_at) or "[SWAP]" in drive.mounted_at:
@@ -153,6 +157,11 @@ def judge_drive(drive: Drive, *, needed_bytes: int = 0) -> tuple[Finding, ...]:
         found.append(Finding("card.too-small", Severity.STOP, "Too small for this image",
                              f"{drive_size(drive.size_bytes)}; the image needs {drive_size(needed_bytes)}.",
                              "Take a larger card.", where, "IEC 80000-13"))  # fmt: skip
+    if image_sector_bytes and drive.sector_bytes and drive.sector_bytes != image_sector_bytes:
+        found.append(Finding("card.other-sectors", Severity.STOP, "Its sectors are of another size than the image's",
+                             f"The card's have {drive.sector_bytes} bytes, the image's table counts in {image_sector_bytes}: no kernel "
+                             "would find its partitions there.", "Take another card or reader, one with sectors of "
+                             f"{image_sector_bytes} bytes.", where, "UEFI 2.10 §5.3 (LBA counts logical blocks)"))  # fmt: skip
     if not found and drive.right is not None and not (drive.right.read and drive.right.write):
         found.append(_no_right(drive.right, where))
     if found:

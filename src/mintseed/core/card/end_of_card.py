@@ -36,6 +36,11 @@ def end_of_card(card_bytes: int, image_bytes: int) -> End:
     return End(begins, max(0, card_bytes - begins))
 
 
+def has_backup_table(card: Source) -> bool:
+    """Return whether the backup of a GPT stands in the last sector of `card`, in use or left over."""
+    return any(card.read_at(card.size_bytes - size, len(_GPT)) == _GPT for size in _SECTOR_BYTES)
+
+
 def has_old_table(card: Source) -> bool:
     """Return whether the backup of a GPT stands in the last sector of `card`, with no GPT at its start that points there.
 

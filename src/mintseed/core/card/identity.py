@@ -35,21 +35,24 @@ class CardMarks:
 
 @dataclass(frozen=True, slots=True)
 class WrittenMarks:
-    """The marks one proven write left on its card."""
+    """The marks one proven write left on its card, or the ones it had when somebody said `later` that it is this card."""
 
     write_id: int
     marks: CardMarks
+    card_id: int | None = None
+    later: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Recognition:
     """Whose card it is. `same`: holds what that write put there; `changed`: that card, booted or edited since;
-    `kin`: a card of the same image, nobody can say which; `unknown`: no write on record matches. `old_table` as in its
-    marks."""
+    `kin`: a card of the same image, nobody can say which of those that `could_be`, or another one; `unknown`: no write on record
+    matches. `old_table` as in its marks."""
 
     kind: Kind
     write_id: int | None = None
     old_table: bool = False
+    could_be: tuple[int, ...] = ()
 
     @property
     def is_known(self) -> bool:
@@ -63,29 +66,45 @@ def recognise(seen: CardMarks, written: Sequence[WrittenMarks]) -> Recognition:
     """Return whose card `seen` is, by `written` (newest first).
 
     A card's own number decides alone when both sides have one. Without it: the head, the disk identifier and every
-    settings file alike is the same card; the disk identifier and one settings file alike is that card, changed since.
-    Empty marks match nothing.
+    settings file alike is the same card. The disk identifier and some settings files alike is that card, changed since: the
+    one with most files alike. Where cards have as many alike, such as two of one image and one network after their first
+    boot, nobody can say which it is. Empty marks match nothing.
     """
-    best = Recognition("unknown", None, seen.old_table)
+    changed: list[tuple[int, WrittenMarks]] = []
+    kin: list[WrittenMarks] = []
     for one in written:
-        kind = _compare(seen, one.marks)
-        if kind == "same":
+        kind, alike = _compare(seen, one.marks)
+        if kind == "same" and not one.later:
             return Recognition("same", one.write_id, seen.old_table)
-        if kind == "changed" and best.kind != "changed":
-            best = Recognition("changed", one.write_id, seen.old_table)
-        elif kind == "kin" and best.kind == "unknown":
-            best = Recognition("kin", None, seen.old_table)
-    return best
+        if kind in ("same", "changed"):
+            # Told apart by its number, or by what it held when somebody said whose it is: nothing is more alike.
+            certain = kind == "same" or bool(seen.number and one.marks.number)
+            changed.append((MOST_FILES + 1 if certain else alike, one))
+        elif kind == "kin" and seen.size_bytes == one.marks.size_bytes:
+            kin.append(one)
+    if not changed:
+        return Recognition("kin" if kin else "unknown", None, seen.old_table, _writes(kin))
+    most = max(alike for alike, _ in changed)
+    best = [one for alike, one in changed if alike == most]
+    cards = {one.card_id for one in best}
+    if len(cards) > 1 or (None in cards and len(best) > 1):
+        return Recognition("kin", None, seen.old_table, _writes(best))
+    return Recognition("changed", best[0].write_id, seen.old_table)
 
 
-def _compare(seen: CardMarks, then: CardMarks) -> Kind:
+def _writes(found: Sequence[WrittenMarks]) -> tuple[int, ...]:
+    return tuple(dict.fromkeys(one.write_id for one in found))
+
+
+def _compare(seen: CardMarks, then: CardMarks) -> tuple[Kind, int]:
+    """Return how `seen` stands to `then`, and how many settings files are alike."""
     told_apart = bool(seen.number and then.number)
     if told_apart and seen.number != then.number:
-        return "unknown"
+        return "unknown", 0
     alike = {p for p, digest in then.files.items() if digest and seen.files.get(p) == digest}
     if seen.head and seen.head == then.head and seen.disk_id == then.disk_id and len(alike) == len(then.files):
-        return "same"
+        return "same", len(alike)
     kin = bool(seen.disk_id) and seen.disk_id == then.disk_id and seen.volume_id == then.volume_id
     if told_apart or (kin and alike):
-        return "changed"
-    return "kin" if kin else "unknown"
+        return "changed", len(alike)
+    return ("kin" if kin else "unknown"), 0

@@ -10,9 +10,11 @@ class Phase(StrEnum):
     """What is being done to the card. Only `PROVEN` means it may go into a board."""
 
     FILLING = "filling"
+    FILLING_ROOM = "filling-room"
     WRITING = "writing"
     FLUSHING = "flushing"
     READING_BACK = "reading-back"
+    READING_ROOM = "reading-room"
     PROVEN = "proven"
 
 

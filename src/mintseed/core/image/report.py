@@ -68,6 +68,8 @@ class XRay:
     release: str = ""
     build: str = ""
     kernels: tuple[int, ...] = ()
+    sector_bytes: int = 512
+    """size of the sectors its table counts in"""
     findings: tuple[Finding, ...] = field(default=())
 
     @property

@@ -87,10 +87,15 @@ def read_shelf(
     return tuple(rows), tuple(problems)
 
 
+_RUNS = "=+-@\t\r\n"
+"""A spreadsheet runs, or passes on and then runs, what begins so; a quote before it keeps it from that. Source: OWASP, "CSV
+Injection"."""
+
+
 def plain(cell: str) -> str:
     """Return a cell without the quote that keeps a spreadsheet from running it."""
-    cell = cell.strip()
-    return cell[1:] if len(cell) > 1 and cell[0] == "'" and cell[1] in "=+-@" else cell
+    cell = cell.strip(" ")
+    return (cell[1:] if len(cell) > 1 and cell[0] == "'" and cell[1] in _RUNS else cell).strip()
 
 
 def _row(cells: Mapping[str, str], boards: Mapping[str, Board], parts: Mapping[str, Part]) -> ShelfRow:
@@ -222,5 +227,4 @@ def _cell(value: object) -> str:
     if isinstance(value, (list, tuple)):
         return " ".join(map(str, value))
     text = f"{value:g}" if isinstance(value, float) else str(value)
-    # A spreadsheet runs what begins so (common practice: a quote before it).
-    return f"'{text}" if text[:1] in ("=", "+", "-", "@") else text
+    return f"'{text}" if text[:1] and text[0] in _RUNS else text

@@ -68,7 +68,7 @@ def read_boot(request: HttpRequest, pk: int) -> BootOut:
 
 @router.post("/deployments/{pk}/boot/power-on", response=BootOut)
 def power_on(request: HttpRequest, pk: int, payload: PowerOnIn) -> BootOut:
-    begin_run(judged(pk).loaded, ago_s=payload.ago_s)
+    begin_run(pk, ago_s=payload.ago_s)
     return _out(judged(pk))
 
 

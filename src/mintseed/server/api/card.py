@@ -11,13 +11,26 @@ from typing import Any, BinaryIO
 from django.http import HttpRequest, StreamingHttpResponse
 from ninja import Router, Schema
 
+from mintseed import wiring
 from mintseed.core.findings import Finding
 from mintseed.core.stations import Station
 from mintseed.core.units import decimal_size
-from mintseed.server.api.shapes import DeploymentOut, DriveOut, JobOut, deployment_out, drives_out, job_out
+from mintseed.server.api.shapes import (
+    DeploymentOut,
+    DriveOut,
+    JobOut,
+    QuestionOut,
+    deployment_out,
+    drives_out,
+    job_out,
+    questions_out,
+)
+from mintseed.server.cards import CAPACITY
 from mintseed.server.copies import begin_copy, job_of, kept_until, last_copy, open_copy, stop_copy
 from mintseed.server.judging import Judged, judged
 from mintseed.server.models import Write
+from mintseed.server.proofs import answer
+from mintseed.server.stored_types import stored
 from mintseed.server.writing import begin_write, stop_write
 
 STREAM_BYTES = 256 * 1024
@@ -43,6 +56,9 @@ class WriteOut(Schema):
     void_at: datetime | None
     void_why: str
     clears_end: bool
+    tests_whole: bool
+    room_text: str
+    """what was found out about the room beyond the image; empty where nothing was looked at"""
 
 
 class CopyOut(Schema):
@@ -78,17 +94,28 @@ class CardOut(Schema):
     copy_of_image: CopyOut | None
     writes: list[WriteOut]
     findings: list[Finding]
+    unsure: bool
+    """whether its proof does not count just now: see `questions`"""
+    questions: list[QuestionOut]
 
 
 class WriteIn(Schema):
     """The drive as the person picked it: its row, path and serial, and the path picked a second time. `clear_end`: what an
-    earlier system left at the end of the card goes too."""
+    earlier system left at the end of the card goes too. `test_whole`: all of the room beyond the image is written and read back."""
 
     drive_id: int
     path: str
     serial: str
     again: str
     clear_end: bool = False
+    test_whole: bool = False
+
+
+class AnswerIn(Schema):
+    """Whose card it is: that of a write it could be, none of those (`write_id` null), or that nobody knows."""
+
+    write_id: int | None = None
+    nobody_knows: bool = False
 
 
 @router.get("/deployments/{pk}/card", response=CardOut)
@@ -99,8 +126,16 @@ def read_card(request: HttpRequest, pk: int) -> CardOut:
 @router.post("/deployments/{pk}/card/write", response=CardOut)
 def write(request: HttpRequest, pk: int, payload: WriteIn) -> CardOut:
     begin_write(
-        pk, payload.drive_id, path=payload.path, serial=payload.serial, again=payload.again, clear_end=payload.clear_end
-    )
+        pk, payload.drive_id, path=payload.path, serial=payload.serial, again=payload.again, clear_end=payload.clear_end,
+        test_whole=payload.test_whole,
+    )  # fmt: skip
+    return _out(judged(pk))
+
+
+@router.post("/deployments/{pk}/card/questions/{question_pk}", response=CardOut)
+def say_whose(request: HttpRequest, pk: int, question_pk: int, payload: AnswerIn) -> CardOut:
+    """Keep what a person said of a card that could be one of several."""
+    answer(question_pk, payload.write_id, wiring.bench().clock.now(), nobody_knows=payload.nobody_knows)
     return _out(judged(pk))
 
 
@@ -157,7 +192,7 @@ def _out(view: Judged) -> CardOut:
     run = walk.inputs.run
     return CardOut(
         deployment=deployment_out(view),
-        drives=drives_out(one.site, xray.unpacked_bytes if xray else 0),
+        drives=drives_out(one.site, xray.unpacked_bytes if xray else 0, xray.sector_bytes if xray else 0),
         job=job_out(one.job),
         ready=not why,
         not_ready_because=why,
@@ -181,7 +216,18 @@ def _out(view: Judged) -> CardOut:
             .order_by("-pk")[:20]
         ],
         findings=view.of(Station.CARD),
+        unsure=last is not None and last.unsure_at is not None and last.void_at is None,
+        questions=questions_out(one.site, one.row.pk),
     )
+
+
+def _room_text(w: Write) -> str:
+    found = stored(CAPACITY, w.capacity, None)
+    if found is None or not found.offsets:
+        return ""
+    if found.whole:
+        return "all of the room beyond the image was written and read back"
+    return f"{len(found.offsets)} marks all over the room beyond the image were read back"
 
 
 def _write_out(w: Write) -> WriteOut:
@@ -189,5 +235,5 @@ def _write_out(w: Write) -> WriteOut:
         id=w.pk, begun_at=w.begun_at, ended_at=w.ended_at, bench_name=w.bench.name, reader=w.reader, drive_path=w.drive_path,
         image_name=w.image_name, outcome=w.outcome, trouble=str((w.trouble or {}).get("sentence", "")), digest=w.digest,
         written_bytes=w.written_bytes, phases=list(w.phases), void_at=w.void_at, void_why=w.void_why,
-        clears_end=w.clears_end,
+        clears_end=w.clears_end, tests_whole=w.tests_whole, room_text=_room_text(w),
     )  # fmt: skip

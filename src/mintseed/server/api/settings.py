@@ -17,6 +17,7 @@ from mintseed.core.settings.values import check_admin_password, password_hash
 from mintseed.core.stations import Station
 from mintseed.core.units import duration
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.door import kept_word
 from mintseed.server.journal import record
 from mintseed.server.judging import Judged, judged
 from mintseed.server.load import answers_of
@@ -128,6 +129,7 @@ def _fit(field: str, value: str) -> str:
 def _hashed(password: str) -> str:
     if not password:
         return ""
+    kept_word(password)
     found = check_admin_password(password)
     if verdict(found) is Severity.STOP:
         raise InputError(found[0].title, where="admin_password", next_step=found[0].fix)

@@ -21,7 +21,7 @@ from mintseed.server.jobs.state import describe_trouble, is_active
 from mintseed.server.judging import Judged
 from mintseed.server.lists import Listed, Page
 from mintseed.server.load import zone_of
-from mintseed.server.models import Bench, Job, LogEntry, ReportedDrive, Site, Write
+from mintseed.server.models import Bench, BootRun, CardQuestion, Job, LogEntry, ReportedDrive, Site, Write
 from mintseed.server.stored_types import stored
 
 
@@ -102,11 +102,15 @@ class DriveOut(Schema):
     locked: bool
     whose: str
     whose_deployment_id: int | None
+    question_id: int | None
+    """what a person is asked about the card in it"""
     findings: list[Finding]
 
 
-def drive_out(row: ReportedDrive, drive: Drive, needed_bytes: int, owners: dict[int, Write]) -> DriveOut:
-    findings = list(judge_drive(drive, needed_bytes=needed_bytes))
+def drive_out(
+    row: ReportedDrive, drive: Drive, needed_bytes: int, owners: dict[int, Write], sector_bytes: int = 0
+) -> DriveOut:
+    findings = list(judge_drive(drive, needed_bytes=needed_bytes, image_sector_bytes=sector_bytes))
     card = nominal_gb(drive.size_bytes)
     found: Recognition | None = stored(RECOGNITION, row.recognised, None) if row.recognised else None
     if found is not None and found.old_table:
@@ -126,30 +130,79 @@ def drive_out(row: ReportedDrive, drive: Drive, needed_bytes: int, owners: dict[
         locked=any(f.severity == "stop" for f in findings),
         whose=whose_text(found, owner, zone_of(row.bench.site)),
         whose_deployment_id=owner.deployment_id if owner else None,
+        question_id=row.question_id if row.question is not None and row.question.answered_at is None else None,
         findings=findings,
     )
+
+
+class CouldBeOut(Schema):
+    """A card it could be: of which write, of which deployment, since when, and whether it was booted since."""
+
+    write_id: int
+    deployment_id: int
+    deployment_name: str
+    written_at: datetime
+    reader: str
+    booted: bool
+
+
+class QuestionOut(Schema):
+    """Whose card is it? Asked until a person says so. `there`: it lies in a reader still."""
+
+    id: int
+    bench_name: str
+    drive_path: str
+    there: bool
+    asked_at: datetime
+    could_be: list[CouldBeOut]
+
+
+def questions_out(site: Site, deployment_pk: int) -> list[QuestionOut]:
+    """Return what is asked about cards in the readers of `site`, and about cards that could be the one of a deployment."""
+    open_ones = list(CardQuestion.objects.filter(answered_at=None).select_related("bench").order_by("pk"))
+    there = set(
+        ReportedDrive.objects.filter(question__in=open_ones, bench__site=site).values_list("question_id", flat=True)
+    )
+    keys = {pk for q in open_ones for pk in q.candidates}
+    writes = {w.pk: w for w in Write.objects.filter(pk__in=keys, void_at=None).select_related("deployment")}
+    booted = set(BootRun.objects.filter(write__in=writes).values_list("write_id", flat=True))
+    found = []
+    for question in open_ones:
+        could_be = [writes[pk] for pk in question.candidates if pk in writes]
+        mine = any(w.deployment_id == deployment_pk for w in could_be)
+        if could_be and (question.pk in there or mine):
+            found.append(QuestionOut(
+                id=question.pk, bench_name=question.bench.name, drive_path=question.path, there=question.pk in there, asked_at=question.asked_at,
+                could_be=[CouldBeOut(
+                    write_id=w.pk, deployment_id=w.deployment_id, deployment_name=w.deployment.name, written_at=w.begun_at,
+                    reader=w.reader or w.drive_path, booted=w.pk in booted,
+                ) for w in could_be],
+            ))  # fmt: skip
+    return found
 
 
 def whose_text(found: Recognition | None, owner: Write | None, zone: str) -> str:
     """Return in one sentence whose card it is, empty when nothing is known."""
     if found is None or found.kind == "unknown":
         return ""
-    if owner is None:
+    if found.kind == "kin" or owner is None:
         return "A card of an image written here; which one, its bytes do not tell"
     of = f"Card of {owner.deployment.name}, written {owner.begun_at.astimezone(ZoneInfo(zone)):%Y-%m-%d}"
     if found.kind == "changed":
         return f"{of}, changed since"
-    return of if owner.holds else f"{of}; its proof no longer stands"
+    if owner.holds:
+        return of
+    return f"{of}; not sure any more" if owner.unsure_at and not owner.void_at else f"{of}; its proof no longer stands"
 
 
-def drives_out(site: Site, needed_bytes: int = 0) -> list[DriveOut]:
+def drives_out(site: Site, needed_bytes: int = 0, sector_bytes: int = 0) -> list[DriveOut]:
     """Return every drive the benches of `site` reported, the ones that may be written to first."""
     now = wiring.bench().clock.now()
     benches = [b for b in Bench.objects.filter(site=site).order_by("pk") if is_alive(b, now)]
     rows = [pair for bench in benches for pair in listed(bench)]
     wanted = [r.recognised.get("write_id") for r, _ in rows if r.recognised]
     owners = {w.pk: w for w in Write.objects.filter(pk__in=[w for w in wanted if w]).select_related("deployment")}
-    out = [drive_out(row, drive, needed_bytes, owners) for row, drive in rows]
+    out = [drive_out(row, drive, needed_bytes, owners, sector_bytes) for row, drive in rows]
     return sorted(out, key=lambda d: (d.locked, d.bench_id, d.path))
 
 

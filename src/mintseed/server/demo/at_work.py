@@ -18,6 +18,7 @@ from mintseed.core.errors import OutsideError
 from mintseed.server.address import host, serves_tls
 from mintseed.server.bells import Bell
 from mintseed.server.demo.quay_house import DRAWER_CARDS, drawer_card, own_drive
+from mintseed.server.demo.words import HOUSE_WORD, KEEPER, MISTYPED_WORD
 from mintseed.server.door import token
 from mintseed.server.journal import record
 from mintseed.server.models import Deployment, LogEntry, Supply
@@ -28,8 +29,6 @@ VISITOR = "visitor"
 """bell that rings when a browser begins to listen"""
 
 PATIENCE_S = 90.0
-KEEPER, HOUSE_WORD = "keeper", "lantern over the slip"
-"""an account and a word of the demo's devices; made up, and nothing real is opened by them"""
 
 
 def wanted() -> bool:
@@ -87,7 +86,7 @@ def make_at_work(desk: Desk) -> int:
         desk._http.delete(f"/deployments/{pk}")  # of a start that was cut off
     _put_cards_in()
     late = _written(
-        desk, 0, "platen", "Ticket window printer", "Tansy, workshop", "Grey USB-C", passphrase="spring tide at noun"
+        desk, 0, "platen", "Ticket window printer", "Tansy, workshop", "Grey USB-C", passphrase=MISTYPED_WORD
     )
     press = _written(desk, 1, "platen", "Reading-room press", "Larkspur R, clear case", "Black one")
     boathouse = _written(desk, 2, "platen", "Boathouse labels", "Sprig, tin box", "Small white")

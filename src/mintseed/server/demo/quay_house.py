@@ -10,6 +10,7 @@ from django.db import transaction
 from mintseed.core.errors import MintSeedError
 from mintseed.core.visible import one_line
 from mintseed.server import descriptions
+from mintseed.server.demo.words import NETWORK_WORD
 from mintseed.server.jobs.state import trouble_of
 from mintseed.server.jobs.tasks import read_image
 from mintseed.server.journal import record
@@ -26,8 +27,8 @@ NAME = "Quay House"
 GB = 10**9
 
 NETWORKS = (
-    {"ssid": "Quay House 2G", "passphrase": "spring tide at noon", "band_ghz": 2.4},
-    {"ssid": "Quay House 5G", "passphrase": "spring tide at noon", "band_ghz": 5.0},
+    {"ssid": "Quay House 2G", "passphrase": NETWORK_WORD, "band_ghz": 2.4},
+    {"ssid": "Quay House 5G", "passphrase": NETWORK_WORD, "band_ghz": 5.0},
 )
 
 UNITS = (

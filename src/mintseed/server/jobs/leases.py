@@ -10,7 +10,8 @@ from django.db.models import Q
 from mintseed.server.jobs.state import DEAD_AFTER_S, STARTS_WITHIN_S, is_active, worker_died
 from mintseed.server.journal import record
 from mintseed.server.judging import job_moved
-from mintseed.server.models import Bench, Card, DriveLease, Job, Write
+from mintseed.server.models import Bench, DriveLease, Job, Write
+from mintseed.server.transactions import all_or_nothing
 
 
 def lock_lease(bench: Bench, path: str) -> DriveLease:
@@ -54,17 +55,24 @@ def holds_lease(write: Write) -> bool:
 
 def bury(job: Job, now: datetime, why: str = "") -> bool:
     """Call a job dead, for good: whatever its worker does afterwards finds it failed. Returns whether it was this call."""
-    why = why or worker_died(job)
-    with transaction.atomic():
-        still = Job.objects.filter(pk=job.pk, state=job.state, heartbeat_at=job.heartbeat_at)
-        if not still.update(state=Job.State.FAILED, trouble={"code": "outside", "sentence": why}, finished_at=now):
-            return False
-        if job.write_id:
-            Write.objects.filter(pk=job.write_id, outcome="").update(
-                outcome=Write.Outcome.FAILED, trouble={"sentence": why}, ended_at=now
-            )
-            record(job.write.deployment if job.write else None, "card", "card.failed", f"Card not written: {why}")
+    buried = _bury(job, now, why or worker_died(job))
+    if buried:
         job_moved(job)
+    return buried
+
+
+@all_or_nothing
+def _bury(job: Job, now: datetime, why: str) -> bool:
+    if job.write_id:
+        Write.objects.select_for_update().get(pk=job.write_id)  # before its job, in the one order
+    still = Job.objects.filter(pk=job.pk, state=job.state, heartbeat_at=job.heartbeat_at)
+    if not still.update(state=Job.State.FAILED, trouble={"code": "outside", "sentence": why}, finished_at=now):
+        return False
+    if job.write_id:
+        Write.objects.filter(pk=job.write_id, outcome="").update(
+            outcome=Write.Outcome.FAILED, trouble={"sentence": why}, ended_at=now
+        )
+        record(job.write.deployment if job.write else None, "card", "card.failed", f"Card not written: {why}")
     return True
 
 
@@ -75,11 +83,3 @@ def bury_the_dead(now: datetime) -> int:
         Q(state=Job.State.RUNNING, heartbeat_at__lt=silent) | Q(state=Job.State.QUEUED, created_at__lt=late)
     ).select_related("write__deployment", "copy")
     return sum(bury(job, now, "" if job.state == Job.State.RUNNING else "No worker took it up in time") for job in dead)
-
-
-def end_proofs(card: Card | None, write: Write, now: datetime, why: str) -> int:
-    """Take away whatever else was proven on `card`. Returns how many proofs ended."""
-    if card is None:
-        return 0
-    others = Write.objects.filter(card=card, proven_at__isnull=False, void_at=None).exclude(pk=write.pk)
-    return others.update(void_at=now, void_why=why[:200])

@@ -25,13 +25,15 @@ from mintseed.server.cards import card_of, settings_paths
 from mintseed.server.changes import changed
 from mintseed.server.demo import more_images
 from mintseed.server.jobs.heartbeat import Heartbeat
-from mintseed.server.jobs.leases import end_proofs, holds_lease
+from mintseed.server.jobs.leases import holds_lease, lock_lease
 from mintseed.server.jobs.state import ASK_AGAIN_AFTER_S, harm_of, trouble_of
 from mintseed.server.journal import record
 from mintseed.server.judging import job_moved
 from mintseed.server.library import UNREAD, keep_xray, sync_library
 from mintseed.server.load import load
-from mintseed.server.models import FilledCopy, Image, Job, Write
+from mintseed.server.models import FilledCopy, Image, Job, Write, WrittenBlocks
+from mintseed.server.proofs import end_on_card
+from mintseed.server.transactions import all_or_nothing
 from mintseed.services import fill_image, inspect_image, save_filled, write_card
 
 log = logging.getLogger("mintseed.jobs")
@@ -95,24 +97,28 @@ def _end(job: Job, error: MintSeedError) -> None:
 
 def _failed(job: Job, error: MintSeedError) -> None:
     log.warning("%s job %s: %s", job.kind, job.pk, error.code)
-    stopped = isinstance(error, StoppedError)
-    now, trouble = timezone.now(), trouble_of(error)
-    with transaction.atomic():
-        state = Job.State.STOPPED if stopped else Job.State.FAILED
-        if not Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(
-            state=state, trouble=trouble, finished_at=now
-        ):
-            return  # it was called dead before; that stays said
-        if job.write is not None:
-            outcome = Write.Outcome.STOPPED if stopped else Write.Outcome.FAILED
-            Write.objects.filter(pk=job.write.pk).update(outcome=outcome, trouble=trouble, ended_at=now)
-            event = "card.stopped" if stopped else "card.failed"
-            record(job.write.deployment, "card", event, f"Card not written: {error.sentence()}")
-        elif job.copy is not None and not stopped:
-            record(job.copy.deployment, "card", "card.copy-failed", f"Filled image not made: {error.sentence()}")
-        elif job.image and not stopped:
-            Image.objects.filter(pk=job.image.pk).update(**{**UNREAD, "trouble": trouble})
-            record(None, "image", "image.unreadable", f"{job.image.file_name}: {error.sentence()}")
+    stopped, trouble = isinstance(error, StoppedError), trouble_of(error)
+    _store_end(job, error, trouble, stopped=stopped)
+
+
+@all_or_nothing
+def _store_end(job: Job, error: MintSeedError, trouble: dict[str, object], *, stopped: bool) -> None:
+    now = timezone.now()
+    if job.write_id is not None:
+        Write.objects.select_for_update().get(pk=job.write_id)  # before its job, in the one order
+    state = Job.State.STOPPED if stopped else Job.State.FAILED
+    if not Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(state=state, trouble=trouble, finished_at=now):
+        return  # it was called dead before; that stays said
+    if job.write is not None:
+        outcome = Write.Outcome.STOPPED if stopped else Write.Outcome.FAILED
+        Write.objects.filter(pk=job.write.pk).update(outcome=outcome, trouble=trouble, ended_at=now)
+        event = "card.stopped" if stopped else "card.failed"
+        record(job.write.deployment, "card", event, f"Card not written: {error.sentence()}")
+    elif job.copy is not None and not stopped:
+        record(job.copy.deployment, "card", "card.copy-failed", f"Filled image not made: {error.sentence()}")
+    elif job.image and not stopped:
+        Image.objects.filter(pk=job.image.pk).update(**{**UNREAD, "trouble": trouble})
+        record(None, "image", "image.unreadable", f"{job.image.file_name}: {error.sentence()}")
 
 
 def _write_card(job: Job, heartbeat: Heartbeat) -> None:
@@ -138,48 +144,60 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
 
     def looked(marks: CardMarks) -> None:
         """The drive is ours alone now: what was proven on this card is about to go."""
-        with transaction.atomic():
-            card, _ = card_of(marks)
-            Write.objects.filter(pk=write.pk).update(card=card)
-            write.card = card
-            end_proofs(card, write, timezone.now(), f"{write.deployment.name} was written on its card")
+        card, _ = card_of(marks)
+        write.card = card
+        end_on_card(card, write, timezone.now())
+        Write.objects.filter(pk=write.pk).update(card=card)
 
     with fill_image.execute(walk.inputs.xray, walk.filled, library=bench.library, tools=bench.tools) as image:
         written = write_card.execute(
             walk.inputs.xray, image, drive, readers=bench.readers, tools=bench.tools, tell=heartbeat.tell,
             paths=settings_paths({f.path for f in walk.filled}), looked=looked, clear_end=write.clears_end,
+            test_whole=write.tests_whole,
         )  # fmt: skip
     _proven(job, write, drive, written)
 
 
 def _proven(job: Job, write: Write, drive: Drive, written: write_card.WrittenCard) -> None:
     """The one place where a card becomes proven: only while the job is alive and holds its drive."""
+    if write.card is not None:
+        end_on_card(write.card, write, timezone.now())
+    _store_proof(job, write, drive, written)
+
+
+@all_or_nothing
+def _store_proof(job: Job, write: Write, drive: Drive, written: write_card.WrittenCard) -> None:
     now = timezone.now()
-    with transaction.atomic():
-        alive = Job.objects.select_for_update().filter(pk=job.pk, state=Job.State.RUNNING)
-        if not alive.exists() or not holds_lease(write):
-            raise OutsideError("this work was called dead meanwhile, so it proves nothing",
-                               next_step="Look at the drives, then write the card again.")  # fmt: skip
-        Write.objects.filter(pk=write.pk).update(
-            digest=written.digest,
-            written_bytes=written.written_bytes,
-            phases=[asdict(p) for p in written.phases],
-            marks=asdict(written.marks),
-            outcome=Write.Outcome.PROVEN,
-            ended_at=now,
-            proven_at=now,
-            released=written.released.safe,
-            released_text=written.released.text,
-        )
-        end_proofs(write.card, write, now, f"{write.deployment.name} was written on its card")
-        alive.update(state=Job.State.DONE, phase="proven", done_bytes=written.written_bytes, finished_at=now)
-        record(write.deployment, "card", "card.proven", _proof_text(drive, written))
+    lock_lease(write.bench, write.drive_path)
+    Write.objects.select_for_update().get(pk=write.pk)
+    alive = Job.objects.select_for_update().filter(pk=job.pk, state=Job.State.RUNNING)
+    if not alive.exists() or not holds_lease(write):
+        raise OutsideError("this work was called dead meanwhile, so it proves nothing",
+                           next_step="Look at the drives, then write the card again.")  # fmt: skip
+    blocks = {"block_bytes": written.blocks.block_bytes, "digests": written.blocks.digests}
+    WrittenBlocks.objects.update_or_create(write=write, defaults=blocks)
+    Write.objects.filter(pk=write.pk).update(
+        digest=written.digest,
+        written_bytes=written.written_bytes,
+        phases=[asdict(p) for p in written.phases],
+        marks=asdict(written.marks),
+        capacity=asdict(written.capacity),
+        outcome=Write.Outcome.PROVEN,
+        ended_at=now,
+        proven_at=now,
+        released=written.released.safe,
+        released_text=written.released.text,
+    )
+    alive.update(state=Job.State.DONE, phase="proven", done_bytes=written.written_bytes, finished_at=now)
+    record(write.deployment, "card", "card.proven", _proof_text(drive, written))
 
 
 def _proof_text(drive: Drive, written: write_card.WrittenCard) -> str:
     size = decimal_size(written.written_bytes)
     cleared = f", its last {binary_size(written.cleared_bytes)} cleared" if written.cleared_bytes else ""
-    return f"Card proven: {size} written and read back alike in {duration(written.took_s)}, {drive_size(drive.size_bytes)}{cleared}"
+    count = len(written.capacity.offsets)
+    room = ", all of its room beyond too" if written.capacity.whole else f", {count} marks beyond too" if count else ""
+    return f"Card proven: {size} written and read back alike in {duration(written.took_s)}{room}, {drive_size(drive.size_bytes)}{cleared}"
 
 
 def _fill_image(job: Job, heartbeat: Heartbeat) -> None:

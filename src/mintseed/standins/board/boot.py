@@ -113,7 +113,9 @@ def _joined(card: Path, root: int, manifest: dict[str, Any], values: dict[str, s
     service = root_file(card, root, f"etc/avahi/services/{manifest['appliance']}.service").decode("utf-8", "replace")
     page = root_file(card, root, "srv/page/index.html")
     has_account = bool(values.get(device["account"]) and values.get(device["account_hash"]))
-    factor = {"slow": 1.6, "fast": 0.8}.get(board["speed"], 1.0)
+    # A board that was powered under an older version was told apart as tiny or not.
+    speed = board.get("speed", "slow" if board.get("tiny") else "")
+    factor = {"slow": 1.6, "fast": 0.8}.get(speed, 1.0)
     return Outcome(
         after_s=manifest["join_s"] * factor,
         page_after_s=manifest["page_after_s"],

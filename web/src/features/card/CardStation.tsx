@@ -10,6 +10,7 @@ import { StationFrame } from "../../ui/StationFrame";
 import { Time } from "../../ui/Time";
 import { FilledCopy } from "./FilledCopy";
 import { PickAgain } from "./PickAgain";
+import { Whose } from "./Whose";
 import { WriteProgress } from "./WriteProgress";
 
 type CardAnswer = Shapes["CardOut"];
@@ -46,15 +47,15 @@ export function CardStation({ id }: { id: number }) {
             {data.by_hand ? "I switched it off" : "Power off, card back in the reader"}
           </Button>
         ) : (
-          <Button go disabled={writing || !drive || !data.ready} onClick={() => setAsking(true)}>
+          <Button go disabled={writing || !drive || !data.ready || drive.question_id !== null} onClick={() => setAsking(true)}>
             {writing ? "Writing the card" : "Write the card"}
           </Button>
         )
       }
-      waits={proven || data.in_board || writing ? undefined : !data.ready ? data.not_ready_because : drive ? undefined : free.length ? "pick the card" : "put a card into a reader"}
+      waits={proven || data.in_board || writing ? undefined : !data.ready ? data.not_ready_because : drive ? (drive.question_id === null ? undefined : "say whose card it is") : free.length ? "pick the card" : "put a card into a reader"}
     >
       <Trouble error={write.error ?? stop.error ?? fetchBack.error} />
-      {writing && data.job && <WriteProgress job={data.job} onStop={() => stop.mutate(undefined)} stopping={stop.isPending || stop.isSuccess} />}
+      {writing && data.job && <WriteProgress job={data.job} whole={written?.tests_whole ?? false} onStop={() => stop.mutate(undefined)} stopping={stop.isPending || stop.isSuccess} />}
       {!writing && data.job?.trouble && (
         <section role="alert" className="flex gap-3 rounded-xl border border-stop bg-sheet px-4 py-3">
           <Mark name="stop" size={22} />
@@ -65,11 +66,12 @@ export function CardStation({ id }: { id: number }) {
         </section>
       )}
       {proven && <Proven data={data} />}
+      {!writing && data.questions.map((question) => <Whose key={question.id} id={id} question={question} />)}
       {data.void_why && !writing && !data.proven && (
         <section className="flex gap-3 rounded-xl border border-amber-bright bg-sheet px-4 py-3">
           <Mark name="check" size={22} />
           <p>
-            <b>Its card holds something else now.</b> <span className="text-ink-2">{data.void_why}. Write a card again.</span>
+            <b>Its card&rsquo;s proof no longer stands.</b> <span className="text-ink-2">{data.void_why}. Write a card again.</span>
           </p>
         </section>
       )}
@@ -93,7 +95,7 @@ export function CardStation({ id }: { id: number }) {
                 rows={[
                   ["Image", <Mono key="i">{data.image_text}</Mono>],
                   ["Filled", "settings are put into the image on the way"],
-                  ["Proof", "every byte is read back from the card and compared"],
+                  ["Proof", "every byte is read back from the card and compared, and marks all over the room beyond it"],
                 ]}
               />
               <FilledCopy id={id} copy={data.copy_of_image} />
@@ -110,10 +112,10 @@ export function CardStation({ id }: { id: number }) {
           drive={drive}
           drives={free}
           onClose={() => setAsking(false)}
-          onWrite={(again, clearEnd) => {
+          onWrite={(again, clearEnd, testWhole) => {
             setAsking(false);
             stop.reset();
-            write.mutate({ drive_id: drive.id, path: drive.path, serial: drive.serial, again, clear_end: clearEnd });
+            write.mutate({ drive_id: drive.id, path: drive.path, serial: drive.serial, again, clear_end: clearEnd, test_whole: testWhole });
           }}
         />
       )}
@@ -131,6 +133,14 @@ function Proven({ data }: { data: CardAnswer }) {
           Written in <Mono>{data.reader}</Mono>, BLAKE3 <Mono className="break-all">{data.digest}</Mono>.{" "}
           {data.in_board ? "It is in its board." : data.released ? `Pulling it out is safe: ${data.released_text}.` : data.released_text && `Do not pull it out yet: ${data.released_text}.`}
         </p>
+        {data.findings.filter((f) => f.severity === "ok" || f.severity === "note").map((f) => (
+          <p key={f.code} className="mt-1 flex gap-2 text-[0.93rem]">
+            <Mark name={f.severity as Severity} size={16} />
+            <span>
+              {f.title}. <span className="text-ink-2">{f.detail} {f.fix}</span>
+            </span>
+          </p>
+        ))}
         <p className="mt-1 text-[0.93rem] text-ink-2">If your desktop now offers to format a volume it cannot read: refuse. That volume is fine.</p>
       </div>
     </section>
@@ -206,6 +216,7 @@ function Writes({ writes }: { writes: CardAnswer["writes"] }) {
             <span className="min-w-0 break-words text-ink-2">
               {w.reader || w.drive_path}, on {w.bench_name}
               {w.phases.length > 0 && `: ${w.phases.map((p) => `${String(p["phase"])} ${duration(Number(p["took_s"]))}`).join(", ")}`}
+              {w.room_text && w.outcome === "proven" && `; ${w.room_text}`}
               {w.clears_end && w.outcome === "proven" && "; the end of the card cleared"}
               {w.trouble && `: ${w.trouble}`}
               {w.void_why && `; later ${w.void_why}`}

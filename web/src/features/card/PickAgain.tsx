@@ -11,7 +11,7 @@ interface Props {
   drive: Drive;
   drives: readonly Drive[];
   onClose: () => void;
-  onWrite: (path: string, clearEnd: boolean) => void;
+  onWrite: (path: string, clearEnd: boolean, testWhole: boolean) => void;
 }
 
 /** Bytes are destroyed here, so the card is picked a second time. */
@@ -19,11 +19,13 @@ export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
   const [again, setAgain] = useState("");
   const old = drive.findings.find((f) => f.code === "card.old-table-at-end");
   const [clearEnd, setClearEnd] = useState(false);
+  const [testWhole, setTestWhole] = useState(false);
   const [wasOpen, setWasOpen] = useState(open);
   if (open !== wasOpen) {
     setWasOpen(open);
     setAgain("");
     setClearEnd(old !== undefined);
+    setTestWhole(false);
   }
   const other = again !== "" && again !== drive.path;
   return (
@@ -56,9 +58,18 @@ export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
           </span>
         </span>
       </label>
+      <label className="flex cursor-pointer items-start gap-2.5">
+        <input type="checkbox" className="mt-1 accent-mint" checked={testWhole} onChange={(e) => setTestWhole(e.target.checked)} />
+        <span>
+          Test all of its room{" "}
+          <span className="block text-[0.9rem] text-ink-2">
+            Some cards say they are larger than they are. Marks all over it find nearly all of those at once; this writes and reads every byte, and takes as long as that takes.
+          </span>
+        </span>
+      </label>
       <div className="flex justify-end gap-2">
         <Button onClick={onClose}>Leave it as it is</Button>
-        <Button go disabled={again !== drive.path} onClick={() => onWrite(again, clearEnd)}>
+        <Button go disabled={again !== drive.path} onClick={() => onWrite(again, clearEnd, testWhole)}>
           Write over {drive.name}
         </Button>
       </div>

@@ -5,41 +5,48 @@ import { Mark } from "../../ui/Mark";
 import { Button } from "../../ui/parts";
 
 const PHASES = [
-  ["filling", "Fill"],
-  ["writing", "Write"],
-  ["flushing", "Flush"],
-  ["reading-back", "Read back and compare"],
+  ["filling", "Fill", 1],
+  ["filling-room", "Fill its room", 5],
+  ["writing", "Write", 5],
+  ["flushing", "Flush", 1],
+  ["reading-back", "Read back and compare", 5],
+  ["reading-room", "Read its room back", 5],
 ] as const;
+const ROOM = ["filling-room", "reading-room"];
+const MOVING = ["filling-room", "writing", "reading-back", "reading-room"];
 
 interface Props {
   job: Shapes["JobOut"];
+  /** All of the room beyond the image is written and read back too. */
+  whole: boolean;
   onStop: () => void;
   stopping: boolean;
 }
 
-/** The four phases as four pieces of one bar; bytes, rate and time left of the one at work. */
-export function WriteProgress({ job, onStop, stopping }: Props) {
-  const at = Math.max(0, PHASES.findIndex(([name]) => name === job.phase));
+/** The phases as pieces of one bar; bytes, rate and time left of the one at work. */
+export function WriteProgress({ job, whole, onStop, stopping }: Props) {
+  const phases = PHASES.filter(([name]) => whole || !ROOM.includes(name));
+  const at = Math.max(0, phases.findIndex(([name]) => name === job.phase));
   const part = job.total_bytes && job.phase !== "filling" ? job.done_bytes / job.total_bytes : 0;
-  const moving = job.phase === "writing" || job.phase === "reading-back";
+  const moving = MOVING.includes(job.phase);
   return (
     <section className="rounded-xl border border-rule bg-sheet px-4 py-3" aria-live="polite">
       <header className="flex flex-wrap items-center gap-3">
         <Mark name="run" size={22} />
-        <h2 className="text-[1.2rem]">{job.state === "queued" ? "Waiting for the worker" : `${PHASES[at]?.[1]}: leave the card in the reader`}</h2>
+        <h2 className="text-[1.2rem]">{job.state === "queued" ? "Waiting for the worker" : `${phases[at]?.[1]}: leave the card in the reader`}</h2>
         <Button className="ml-auto" onClick={onStop} disabled={stopping}>
           {stopping ? "Stopping…" : "Stop"}
         </Button>
       </header>
-      <ol className="mt-3 grid grid-cols-[1fr_5fr_1fr_5fr] gap-1.5">
-        {PHASES.map(([name, title], i) => (
+      <ol className="mt-3 grid gap-1.5" style={{ gridTemplateColumns: phases.map(([, , share]) => `${share}fr`).join(" ") }}>
+        {phases.map(([name, title], i) => (
           <li key={name} className="min-w-0">
             <Bar label={title} value={i < at ? 1 : i > at ? 0 : moving ? part : null} done={i < at} />
             <span className={`block truncate text-[0.85rem] max-sm:hidden ${i === at ? "font-bold" : "text-ink-2"}`}>{title}</span>
           </li>
         ))}
       </ol>
-      <p className="mt-1 text-[0.93rem] text-ink-2 sm:hidden">Part {at + 1} of 4: fill, write, flush, read back and compare.</p>
+      <p className="mt-1 text-[0.93rem] text-ink-2 sm:hidden">Part {at + 1} of {phases.length}: {phases.map(([, title]) => title.toLowerCase()).join(", ")}.</p>
       <p className="mt-1 font-mono text-[0.93rem] text-ink-2">
         {moving
           ? `${decimalSize(job.done_bytes)} of ${decimalSize(job.total_bytes)}, ${decimalSize(job.rate_bytes_per_s)}/s${job.left_s === null ? "" : `, ${duration(job.left_s)} left in this part`}`

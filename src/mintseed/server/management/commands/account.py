@@ -6,13 +6,13 @@ import getpass
 import sys
 from typing import Any
 
-from django.conf import settings
 from django.contrib.auth import get_user_model
 from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
-from mintseed.server.api.session import HERE
+from mintseed.server.door import door
+from mintseed.server.guard import HERE
 
 
 class Command(BaseCommand):
@@ -25,7 +25,7 @@ class Command(BaseCommand):
     def handle(self, *args: Any, **options: Any) -> None:
         users, name = get_user_model(), options["name"]
         if options["require"]:
-            if settings.DOOR != "account" or users.objects.exclude(username=HERE).exists():
+            if door() != "account" or users.objects.exclude(username=HERE).exists():
                 return
             if not sys.stdin.isatty():
                 raise CommandError(

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.conf import settings
 from django.core.management.base import BaseCommand, CommandParser
 
-from mintseed.server.door import new_link, token
+from mintseed.server.door import door, new_link, token
 
 
 class Command(BaseCommand):
@@ -17,8 +16,8 @@ class Command(BaseCommand):
         parser.add_argument("--if-asked", action="store_true", help="print nothing where everybody comes in")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        if settings.DOOR == "link":
+        if door() == "link":
             token()  # made now, so that scripts find its file
             self.stdout.write(new_link())
         elif not options["if_asked"]:
-            self.stdout.write("Nobody needs a link here." if settings.DOOR == "open" else "Log in with your account.")
+            self.stdout.write("Nobody needs a link here." if door() == "open" else "Log in with your account.")

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from typing import Any
 
-from django.core.management.base import BaseCommand, CommandParser
+from django.core.management.base import BaseCommand, CommandError, CommandParser
 
+from mintseed.core.errors import MintSeedError
+from mintseed.core.visible import one_line
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.demo.quay_house import seed_bench, seed_database, seed_readers
 from mintseed.wiring import config
@@ -18,9 +20,15 @@ class Command(BaseCommand):
         parser.add_argument("--bench-only", action="store_true", help="only what one more bench needs")
 
     def handle(self, *args: Any, **options: Any) -> None:
+        try:
+            self._seed(bench_only=options["bench_only"])
+        except MintSeedError as error:
+            raise CommandError(one_line(error.sentence())) from error
+
+    def _seed(self, *, bench_only: bool) -> None:
         chosen = config()
         chosen.library.mkdir(parents=True, exist_ok=True)
-        if options["bench_only"]:
+        if bench_only:
             if chosen.is_standin:
                 seed_readers(chosen)
             own_bench()
