@@ -148,7 +148,7 @@ def test_from_an_empty_log_to_an_opened_page(
         page = context.new_page()
         # A plain visit is told where the link is; the link opens it, and does so once.
         page.goto("/log")
-        expect(page.get_by_text("opens by a link that was printed where it was started")).to_be_visible()
+        expect(page.get_by_text("opens by a link that is printed where it was started")).to_be_visible()
         page.goto(real.link)
         expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
         assert "come-in" not in page.url

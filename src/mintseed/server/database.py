@@ -56,6 +56,13 @@ class DatabaseFolder:
     def password_file(self) -> Path:
         return self.home / "secrets" / "database"
 
+    def scratch(self) -> Path:
+        """Return a folder for temporary tables, made if need be. A MariaDB that starts removes the temporary tables it finds in
+        its folder, so two that share one, such as /tmp, take each other's away."""
+        folder = self.home / "database-scratch"
+        folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+        return folder
+
     def password(self) -> str:
         """Return the account's password; empty before `prepare`."""
         return self.password_file.read_text().strip() if self.password_file.exists() else ""
@@ -82,6 +89,7 @@ def server_arguments(place: DatabaseFolder, *, listens: bool) -> list[str]:
         f"--socket={place.socket}",
         *((f"--port={place.port}", "--bind-address=127.0.0.1") if listens else ("--skip-networking",)),
         f"--pid-file={place.home / 'database.pid'}",
+        f"--tmpdir={place.scratch()}",
         f"--log-error={place.home / 'database.log'}",
         f"--sql-mode={SQL_MODE}",
         "--character-set-server=utf8mb4",
@@ -126,6 +134,7 @@ def _install(place: DatabaseFolder) -> None:
             f"--auth-root-socket-user={user}",
             "--skip-test-db",
         ],
+        env={**os.environ, "TMPDIR": str(place.scratch())},
         capture_output=True,
         text=True,
         check=False,

@@ -97,7 +97,8 @@ def _without_mark(place: DatabaseFolder, before: Path, tell: Say) -> None:
 
 def what_lies_there(place: DatabaseFolder) -> tuple[str, ...]:
     """Return the folders that hold, or held, a database of this home."""
-    listed = sorted(p.name for p in place.home.glob(f"{place.name}*") if p.is_dir() and any(p.iterdir()))
+    folders = (place.data, *place.home.glob(f"{place.name}.*"))
+    listed = sorted(p.name for p in folders if p.is_dir() and any(p.iterdir()))
     return tuple(name for name in listed if name != f"{place.name}.fresh")
 
 
