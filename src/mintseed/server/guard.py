@@ -16,6 +16,7 @@ from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonRespons
 from mintseed.server.bells import AGENT, WEB, ring
 from mintseed.server.changes import EVERYTHING, changed, deployment_topic
 from mintseed.server.door import DOORS, closed_by_this_request, door, shows_token
+from mintseed.server.journal import record
 
 HERE = "this machine"
 """Name of the account a link opens; it has no password."""
@@ -93,7 +94,9 @@ CAME_BY = "came-by"
 def _let_in_who_closed_it(request: HttpRequest) -> None:
     """Whoever brought the first secret of their own goes on; everybody else on the machine is shut out from here on."""
     let_in(request, here(), "closing")
-    changed(DOORS)
+    record(None, "", "door.closed", "From now on a link is asked for: something of your own is kept here. This browser stays in; "
+           "another one comes in by  manage.py link")  # fmt: skip
+    changed(DOORS, EVERYTHING)
 
 
 def let_in(request: HttpRequest, user: User, by: str) -> None:

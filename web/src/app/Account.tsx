@@ -1,6 +1,6 @@
 // Who is at the door, where an account is needed; and the way in for the phone.
 import { useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useEffect } from "react";
+import { type ReactNode, useEffect, useRef, useState } from "react";
 import { useForm } from "react-hook-form";
 import { answer, DELETE, GET, POST, type Problem, type Shapes } from "../api/client";
 import { useAnswer, useChange } from "../api/use";
@@ -21,22 +21,51 @@ function takeCode(): string {
   return code;
 }
 
-const CODE = takeCode();
+// A link that is opened where the page lies open already changes nothing but what stands behind the #.
+let code = takeCode();
+
+function useCode(): string {
+  const [held, setHeld] = useState(code);
+  useEffect(() => {
+    const look = () => {
+      const fresh = takeCode();
+      if (fresh) setHeld((code = fresh));
+    };
+    window.addEventListener("hashchange", look);
+    return () => window.removeEventListener("hashchange", look);
+  }, []);
+  return held;
+}
+
+const ASK_AGAIN_AFTER_MS = 500;
 
 /** Shows what is inside once somebody who may come in is there, or where nobody is asked. */
 export function Door({ children }: { children: ReactNode }) {
   const queries = useQueryClient();
-  const { data, error } = useSession();
-  const { mutate, error: refused, isPending, isIdle } = useChange(KEY, (code: string) => answer(POST("/api/session/link", { body: { code } })));
+  const { data, error, refetch } = useSession();
+  const held = useCode();
+  const [wasIn, setWasIn] = useState(false);
+  const tried = useRef("");
+  const { mutate, error: refused, isPending } = useChange(KEY, (code: string) => answer(POST("/api/session/link", { body: { code } })));
   const shut = data !== undefined && data.door !== "open" && !data.signed_in;
-  const comesByLink = shut && data.door === "link" && CODE !== "";
+  // Whoever closes the door by a passphrase of their own is given a session with that answer; what this browser asked for at the
+  // same moment came before it. So somebody who was in is asked once more before the page goes.
+  if (data !== undefined && !shut && !wasIn) setWasIn(true);
   useEffect(() => {
-    if (comesByLink && isIdle) mutate(CODE, { onSuccess: () => void queries.invalidateQueries() });
-  }, [comesByLink, isIdle, mutate, queries]);
+    if (!shut || !wasIn) return;
+    const again = setTimeout(() => void refetch().then(() => setWasIn(false)), ASK_AGAIN_AFTER_MS);
+    return () => clearTimeout(again);
+  }, [shut, wasIn, refetch]);
+  const comesByLink = shut && data.door === "link" && held !== "";
+  useEffect(() => {
+    if (!comesByLink || tried.current === held) return;
+    tried.current = held;
+    mutate(held, { onSuccess: () => void queries.invalidateQueries() });
+  }, [comesByLink, held, mutate, queries]);
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the door" />;
-  if (!shut) return children;
+  if (!shut || (wasIn && held === "")) return children;
   if (data.door === "account") return <LogIn />;
-  return isPending || (comesByLink && isIdle) ? <Waiting what="the door" /> : <AskForLink error={refused} />;
+  return isPending || (comesByLink && refused === null) ? <Waiting what="the door" /> : <AskForLink error={refused} />;
 }
 
 /** Other users of this machine reach this page too, so it opens only by the link its start printed. */

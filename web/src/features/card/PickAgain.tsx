@@ -63,7 +63,7 @@ export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
         <span>
           Test all of its room{" "}
           <span className="block text-[0.9rem] text-ink-2">
-            Some cards say they are larger than they are. Marks all over it find nearly all of those at once; this writes and reads every byte, and takes as long as that takes.
+            Some cards say they are larger than they are, so marks are written all over it and read back in any case. This writes and reads every byte of the rest, and takes as long as that takes.
           </span>
         </span>
       </label>
