@@ -14,12 +14,16 @@ from collections.abc import Callable, Iterable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from torture import files, running
+from torture import cards, doors, files, races, running
+from torture.homes import earlier_homes
 from torture.outcome import Outcome
+from torture.update_kills import updates_killed
 
 PROJECT = Path(__file__).resolve().parents[1]
 TABLE = PROJECT / "docs" / "reliability.md"
-KINDS = ("kills", "starts", "races", "attacks", "images", "settings", "requests")
+KINDS = (
+    "updates", "cards", "doors", "kills", "starts", "races", "attacks", "images", "settings", "requests",
+)  # fmt: skip
 
 
 def requests(examples: int) -> Outcome:
@@ -38,9 +42,14 @@ def requests(examples: int) -> Outcome:
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     for name, count in (
+        ("updates", 200),
+        ("cards", 200),
+        ("halves", 2300),
+        ("bodies", 60),
+        ("passwords", 40),
         ("kills", 200),
         ("starts", 100),
-        ("races", 50),
+        ("races", 200),
         ("images", 2000),
         ("settings", 20_000),
         ("requests", 50),
@@ -51,12 +60,23 @@ def main() -> None:
     asked = parser.parse_args()
     # A shell's background job is started with SIGINT ignored, and what it starts would ignore it too.
     signal.signal(signal.SIGINT, signal.default_int_handler)
+    print(f"seed {asked.seed}", flush=True)
     work: dict[str, Callable[[], Iterable[Outcome]]] = {
+        "cards": lambda: [
+            cards.false_capacities(asked.cards, asked.seed),
+            cards.changed_cards(asked.cards, asked.seed),
+        ],
+        "doors": lambda: [
+            doors.half_requests(asked.halves),
+            doors.bodies(asked.bodies),
+            doors.passwords(asked.passwords),
+        ],
+        "updates": lambda: [earlier_homes(), updates_killed(asked.updates, asked.seed)],
         "settings": lambda: [files.settings(asked.settings, asked.seed)],
         "images": lambda: [files.images(asked.images, asked.seed)],
         "attacks": lambda: [running.attacks()],
         "requests": lambda: [requests(asked.requests)],
-        "races": lambda: running.races(asked.races),
+        "races": lambda: races.races(asked.races, asked.seed),
         "starts": lambda: [running.starts(asked.starts, asked.seed)],
         "kills": lambda: running.kills(asked.kills, asked.seed),
     }

@@ -9,6 +9,7 @@ import shutil
 import subprocess
 import sys
 import tempfile
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
@@ -18,6 +19,7 @@ from typing import Any
 from mintseed.server import database
 from mintseed.server.database import DatabaseFolder
 from mintseed.server.supervise import RUN_MARK, end_leftovers
+from torture.outcome import Outcome
 from torture.ports import free_port
 
 PROJECT = Path(__file__).resolve().parents[1]
@@ -126,3 +128,27 @@ class Home:
             raise RuntimeError(said.stdout)
         found: list[dict[str, Any]] = json.loads(answer.removeprefix("ANSWER "))
         return found
+
+
+def earlier_homes() -> Outcome:
+    """Bring the home of every earlier commit on main to now; its rows are there, and its proofs stand."""
+    outcome, began = Outcome("homes of every earlier commit brought to now"), time.monotonic()
+    with homes() as empty:
+        for dump in EARLIER:
+            with Home.like(empty) as home:
+                before = home.load(dump)
+                said = home.make_ready()
+                outcome.tried += 1
+                if said.returncode:
+                    outcome.harm.append(f"{dump.name}: {said.stdout[-200:]}")
+                    continue
+                after = home.counts()
+                if any(
+                    after.get(t, 0) < n for t, n in before.items() if t not in ("mintseed_job", "django_migrations")
+                ):
+                    outcome.harm.append(f"{dump.name}: rows are lost")
+                if [(c["proven"], c["current"]) for c in home.cards()] != [(True, True), (True, False)]:
+                    outcome.harm.append(f"{dump.name}: its proofs do not stand as they did")
+                outcome.note("brought to now")
+    outcome.took_s = time.monotonic() - began
+    return outcome

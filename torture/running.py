@@ -273,62 +273,6 @@ def together(count: int, work: Callable[[int], Any]) -> list[Any]:
     return answers
 
 
-def races(times: int) -> list[Outcome]:
-    """Several at one moment: creations, writes to one drive, the same claim on a name, lists of a new file."""
-    creations, writes, lists = (
-        Outcome("six creations at once"),
-        Outcome("two writes to one drive at once"),
-        Outcome("six lists of a new file at once"),
-    )
-    with application() as running:
-        running.launch()
-        if not running.up(180):
-            return [Outcome("races", harm=["it did not start"])]
-
-        def asked(method: str, path: str, body: object = None) -> tuple[int, Any]:
-            answer = httpx.request(method, f"http://127.0.0.1:{running.port}/api{path}", json=body, timeout=60)
-            return answer.status_code, answer.json() if answer.content else None
-
-        deployments, began = running.prepared(), time.monotonic()
-        for number in range(times):
-            made = together(6, lambda n: asked("POST", "/deployments", {"recipe": "lintel"}))
-            names = [body["host_name"] for status, body in made if status == 200]
-            creations.tried += 1
-            if len(set(names)) != 6:
-                creations.harm.append(f"race {number}: {sorted(names)}")
-            for _, body in made:
-                asked("DELETE", f"/deployments/{body['id']}")
-        creations.took_s, began = time.monotonic() - began, time.monotonic()
-        for number in range(times):
-            drives = running.ask("GET", f"/deployments/{deployments[0]}/card")["drives"]
-            drive = next(d for d in drives if not d["locked"])
-            body = {"drive_id": drive["id"], "path": drive["path"], "serial": drive["serial"], "again": drive["path"]}
-            said = together(2, lambda n, body=body: asked("POST", f"/deployments/{deployments[n]}/card/write", body)[0])
-            writes.tried += 1
-            writes.note(" and ".join(map(str, sorted(said))))
-            if sorted(said) != [200, 409]:
-                writes.harm.append(f"race {number}: {said}")
-            for pk in deployments:
-                asked("POST", f"/deployments/{pk}/card/stop")
-            until = time.monotonic() + 30
-            while time.monotonic() < until and any(
-                (running.ask("GET", f"/deployments/{pk}/card")["job"] or {}).get("active") for pk in deployments
-            ):
-                time.sleep(0.1)
-        writes.took_s, began = time.monotonic() - began, time.monotonic()
-        for number in range(times):
-            (running.home / "library" / f"new-{number}.img").write_bytes(b"x")
-            said = together(6, lambda n: asked("GET", "/images")[0])
-            lists.tried += 1
-            if set(said) != {200}:
-                lists.harm.append(f"race {number}: {said}")
-        rows = [i["file_name"] for i in running.ask("GET", "/images")["images"]]
-        if len(rows) != len(set(rows)):
-            lists.harm.append("a file is listed twice")
-        lists.took_s = time.monotonic() - began
-    return [creations, writes, lists]
-
-
 def raw_attacks(port: int) -> dict[str, bytes]:
     """Return requests as bytes that no library would send."""
     head = f"Host: 127.0.0.1:{port}\r\n".encode()

@@ -13,7 +13,7 @@ import random
 import signal
 import sys
 import time
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from contextlib import ExitStack, contextmanager
 from pathlib import Path
 from typing import Any
@@ -76,11 +76,11 @@ def be_killed(step: int) -> int:
 
 
 @contextmanager
-def bases() -> Iterator[list[Home]]:
+def bases(dumps: Sequence[Path]) -> Iterator[list[Home]]:
     """Make a home of each earlier commit, once."""
     with homes() as empty, ExitStack() as stack:
         made = []
-        for dump in EARLIER:
+        for dump in dumps:
             home = stack.enter_context(Home.like(empty))
             home.load(dump)
             made.append(home)
@@ -95,10 +95,10 @@ def chosen(kinds: list[str], most: int, dice: random.Random) -> list[int]:
     return sorted((*rare, *few))[:most] if len(rare) < most else sorted(dice.sample(rare, most))
 
 
-def updates_killed(times: int, seed: int) -> Outcome:
+def updates_killed(times: int, seed: int, dumps: Sequence[Path] = EARLIER) -> Outcome:
     """Kill an update before `times` of its steps, homes of all earlier commits in turn; each time start again and look."""
     outcome, dice, began = Outcome("an update killed before one of its steps"), random.Random(seed), time.monotonic()
-    with bases() as made:
+    with bases(dumps) as made:
         kinds = []
         for base in made:
             with Home.like(base.folder) as home:

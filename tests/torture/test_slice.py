@@ -4,7 +4,10 @@ from __future__ import annotations
 
 import random
 
-from torture import files
+from torture.homes import EARLIER
+from torture.update_kills import updates_killed
+
+from torture import cards, files
 
 
 def test_damaged_images_do_no_harm() -> None:
@@ -31,3 +34,15 @@ def test_the_limits_themselves_work() -> None:
     assert "it hung" in files.under_limits(endless, (), 1)
     whole = bytes(4096)
     assert any(files.mutated(whole, random.Random(n), [(0, 512)]) != whole for n in range(5))
+
+
+def test_cards_that_hold_less_than_they_say_and_cards_that_were_changed_are_found() -> None:
+    for outcome in (cards.false_capacities(8, seed=13), cards.changed_cards(8, seed=13)):
+        assert outcome.tried == 8
+        assert not outcome.harm
+
+
+def test_an_update_killed_between_two_steps_loses_nothing() -> None:
+    outcome = updates_killed(6, seed=13, dumps=EARLIER[-1:])
+    assert outcome.tried == 6
+    assert not outcome.harm

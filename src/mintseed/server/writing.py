@@ -31,7 +31,7 @@ def begin_write(
     impossible, before the first byte.
     """
     # Whoever asks for the same drive or the same deployment at this moment waits here, and then sees what was decided.
-    Deployment.objects.select_for_update().get(pk=pk)
+    Deployment.objects.select_for_update().get(pk=pk, removed_at=None)
     view = judged(pk)
     row = ReportedDrive.objects.select_related("bench", "question").filter(pk=drive_id).first()
     if row is None:

@@ -3,8 +3,12 @@
 Some cards say they are larger than they are. Beyond their real end they take what is written and put it over what lies at their
 beginning, or nowhere; the image may fit and read back alike, and the system loses its data once it grows. So marks that nobody
 can guess are written all over the room beyond the image *before* the image, and read from the medium after it: where a mark
-lies over the image, the image has replaced it. Marks lie at powers of two, where such cards mostly end, halfway between, at
-the very end, and at random places; each also tells every other mark apart. By choice all of that room is written and read.
+lies over the image, the image has replaced it.
+
+A card that begins anew at its real end W puts what is written at m to m - W. Marks that lie no further apart than the image is
+long have one in every stretch from W to W + image, which falls into the image: no W escapes. Where that would be more than
+MOST_MARKS, an image that is tiny for its card, they lie further apart, and those at powers of two, where such cards mostly end, and
+at random places find what they find. By choice all of the room is written and read.
 
 What this cannot tell: a reader that answers from its own memory until it is unplugged. So the marks are looked at again when
 the card comes back into a reader.
@@ -23,7 +27,10 @@ from mintseed.core.source import Source
 MARK_BYTES = 4096
 """bytes of a mark: one block of every card (Source: SD physical layer, sectors of 512 in blocks of the file system's 4096)."""
 
-RANDOM_MARKS = 24
+MOST_MARKS = 256
+"""marks that lie apart evenly; each takes some milliseconds of a slow card."""
+
+RANDOM_MARKS = 16
 PIECE_BYTES = 4 * 1024 * 1024
 
 
@@ -44,13 +51,14 @@ def fill_bytes(seed: str, offset_bytes: int, length_bytes: int) -> bytes:
 def mark_offsets(begins_bytes: int, card_bytes: int, dice: random.Random) -> tuple[int, ...]:
     """Return where marks lie between the end of the image and that of the card, each at a multiple of MARK_BYTES.
 
-    `begins_bytes`: the first byte that is not the image's. No room for a mark: none.
+    `begins_bytes`: the first byte that is not the image's, which is as long as that. No room for a mark: none.
     """
     first = -(-begins_bytes // MARK_BYTES)
     last = card_bytes // MARK_BYTES - 1
     if last < first:
         return ()
-    places = {first, last}
+    apart = max(1, begins_bytes // MARK_BYTES - 1, -(-(last - first) // MOST_MARKS))
+    places = {last, *range(first, last, apart)}
     size = 1
     while size <= last:
         places.update((size - 1, size, size + size // 2))

@@ -30,6 +30,7 @@ from mintseed.server.api import (
     site,
 )
 from mintseed.server.api.strict import StrictParser
+from mintseed.server.transactions import is_contention
 
 logger = logging.getLogger("mintseed.api")
 
@@ -111,6 +112,10 @@ def _at_once(request: HttpRequest, error: IntegrityError) -> HttpResponse:
 
 @api.exception_handler(DatabaseError)
 def _database(request: HttpRequest, error: DatabaseError) -> HttpResponse:
+    if is_contention(error):
+        # Two of ours met at a row, again and again; the database answers all the while.
+        logger.warning("%s %s: met somebody else at a row", request.method, request.path)
+        return problem(409, "refused", "Something else changed at the same moment", next_step="Try again.")
     logger.error("the database does not answer: %s", type(error).__name__)
     return problem(
         503,

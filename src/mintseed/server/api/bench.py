@@ -38,6 +38,7 @@ from mintseed.server.lists import count_up_to, page_of
 from mintseed.server.load import first_network, host_names, load_many, rows_to_load, zone_of
 from mintseed.server.models import BootRun, Claim, Deployment, Image, Judgement, Site
 from mintseed.server.power import end_run
+from mintseed.server.transactions import all_or_nothing
 
 router = Router(tags=["bench"])
 
@@ -313,16 +314,19 @@ def remove(request: HttpRequest, pk: int) -> Status[None]:
     return Status(204, None)
 
 
+@all_or_nothing
 def _take_off(pk: int) -> None:
+    Deployment.objects.select_for_update().get(
+        pk=pk, removed_at=None
+    )  # a write that begins at this moment waits, or was first
     one = judged(pk)
     if one.loaded.job is not None and job_out(one.loaded.job).active:  # type: ignore[union-attr]
         raise RefusedError("its card is being written", next_step="Stop the writing first.")
-    with transaction.atomic():
-        # The board goes off with its deployment: nothing runs on that nobody can see.
-        end_run(one.loaded)
-        Deployment.objects.filter(pk=pk).update(removed_at=wiring.bench().clock.now())
-        take_off(one.loaded.row)
-        record(one.loaded.row, "plan", "deployment.removed", "Taken off the bench")
+    # The board goes off with its deployment: nothing runs on that nobody can see.
+    end_run(one.loaded)
+    Deployment.objects.filter(pk=pk).update(removed_at=wiring.bench().clock.now())
+    take_off(one.loaded.row)
+    record(one.loaded.row, "plan", "deployment.removed", "Taken off the bench")
 
 
 @router.post("/deployments/{pk}/restore", response=DeploymentOut)

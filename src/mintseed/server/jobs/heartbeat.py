@@ -7,7 +7,7 @@ import threading
 import time
 from types import TracebackType
 
-from django.db import DatabaseError, connection
+from django.db import DatabaseError, OperationalError, connection
 from django.utils import timezone
 
 from mintseed.core.card.progress import Phase, Progress
@@ -16,6 +16,7 @@ from mintseed.server.changes import changed
 from mintseed.server.jobs.leases import holds_lease
 from mintseed.server.jobs.state import DEAD_AFTER_S, HEARTBEAT_S, harm_of, topic_of
 from mintseed.server.models import Job
+from mintseed.server.transactions import is_contention
 
 log = logging.getLogger("mintseed.jobs")
 
@@ -67,8 +68,13 @@ class Heartbeat:
     def _beat(self) -> None:
         try:
             while not self._over.wait(HEARTBEAT_S / 2):
-                self._write()
-                self._last_beat_s = time.monotonic()
+                try:
+                    self._write()
+                    self._last_beat_s = time.monotonic()
+                except OperationalError as error:
+                    if not is_contention(error):
+                        raise
+                    # It met somebody else at a row: the next beat comes in half a second.
         except DatabaseError as error:
             log.error("job %s: the database does not answer: %s", self._pk, type(error).__name__)
             self._database_gone.set()

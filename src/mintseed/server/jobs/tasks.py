@@ -129,6 +129,10 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
         waited = duration((job.started_at - job.created_at).total_seconds())
         raise RefusedError(f"it waited {waited} for the worker, and another card may be in the reader by now",
                            next_step="Look at the drive, then write again.")  # fmt: skip
+    if write.deployment.removed_at is not None:
+        raise RefusedError(
+            "it was taken off the bench before writing began", next_step="Put it back, then write again."
+        )
     loaded, bench = load(write.deployment_id), wiring.bench()
     walk = loaded.walk
     if walk.inputs.xray is None or walk.fingerprint != write.fingerprint:
