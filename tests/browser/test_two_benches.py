@@ -104,3 +104,13 @@ def _two_writes_and_one_bench_dies(both: Application, client: Client) -> None:
     assert not dead["proven"]
     whole = client.until(f"/deployments/{first}/card", lambda c: not c["job"]["active"])
     assert (whole["proven"], whole["current"], whole["writes"][0]["bench_name"]) == (True, True, "bench")
+
+
+@pytest.mark.parametrize("name", ["bench", "workshop"])
+def test_a_name_that_a_process_has_is_refused_by_name(both: Application, name: str) -> None:
+    done = subprocess.run(
+        ["scripts/worker"], cwd=PROJECT, env={**environment_for(both.home), "MINTSEED_BENCH_NAME": name}, capture_output=True, text=True,
+        check=False,
+    )  # fmt: skip
+    assert done.returncode == 1
+    assert f"a bench called {name} runs already from this folder" in done.stderr

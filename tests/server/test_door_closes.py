@@ -70,6 +70,14 @@ def test_a_real_bench_on_record_closes_it_also_where_it_is_one_no_more(api: Api)
     assert api.call("get", "/bench")[0] == 401
 
 
+def test_nobody_is_let_in_because_something_became_real_while_they_asked(api: Api) -> None:
+    """The first question after it finds the door closed; it is a stranger's as likely as not."""
+    Bench.objects.create(name="cellar", site=Site.objects.get(), kind=Bench.Kind.REAL)
+    assert not api.get("/session")["signed_in"]
+    assert api.call("get", "/bench")[0] == 401
+    assert not Session.objects.exists()
+
+
 def test_a_bench_that_becomes_real_shuts_out_who_came_by_closing(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
     api.put(f"/deployments/{started(api)}/settings", {"passphrase": "nine wet herons"})
     assert api.call("get", "/bench")[0] == 200

@@ -7,6 +7,7 @@ that was changed afterwards.
 
 from __future__ import annotations
 
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -53,6 +54,47 @@ def test_what_this_version_fills_otherwise_was_changed_by_nobody(base: Path, dum
         assert [c["current"] for c in home.cards()] == [True, False]
         home.sql("UPDATE mintseed_deployment SET host_name = 'another-name'")
         assert [c["current"] for c in home.cards()] == [False, False]
+
+
+def test_a_home_that_took_three_changed_migrations_as_they_were_at_first(base: Path) -> None:
+    """A home that was updated with every version in turn took each of them before its change, and lacks what came in later."""
+    with Home.like(base) as home:
+        home.load(next(d for d in EARLIER if d.name.startswith("8-")))
+        home.sql("ALTER TABLE mintseed_deployment DROP COLUMN demo; ALTER TABLE mintseed_site DROP COLUMN shared_range")
+        said = home.make_ready()
+        assert said.returncode == 0, said.stdout
+        assert home.make_ready().returncode == 0
+
+
+def test_a_database_that_is_gone_is_said_and_none_is_built_in_its_place(base: Path) -> None:
+    with Home.like(base) as home:
+        home.load(EARLIER[-1])
+        assert home.make_ready().returncode == 0
+        (home.folder / "database").rename(home.folder / "database.saved")
+        said = home.make_ready()
+        assert said.returncode == 1
+        assert "the database of this home is gone; what lies there: database.saved" in said.stdout
+        assert not (home.folder / "database").exists()
+        (home.folder / "database.saved").rename(home.folder / "database")
+        assert home.make_ready().returncode == 0
+        # Where nothing of it lies there, the note that one was made keeps a start from building one.
+        shutil.rmtree(home.folder / "database")
+        said = home.make_ready()
+        assert "nothing of it lies there" in said.stdout
+        (home.folder / "database-was-made").unlink()
+        assert home.make_ready().returncode == 0
+
+
+def test_what_is_left_of_a_copy_is_never_taken_for_one(base: Path) -> None:
+    """An older version removed its copy file by file, and was killed meanwhile: the good database stays."""
+    with Home.like(base) as home:
+        home.load(EARLIER[-1])
+        shutil.copytree(home.folder / "database", home.folder / "database.before")
+        shutil.rmtree(home.folder / "database.before" / "mintseed")
+        said = home.make_ready()
+        assert said.returncode == 0, said.stdout
+        assert "set aside as database.aside-1" in said.stdout
+        assert home.counts()["mintseed_deployment"] == 2
 
 
 def test_tables_that_differ_are_said_in_words(base: Path) -> None:

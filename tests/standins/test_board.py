@@ -69,6 +69,16 @@ def test_a_good_card_joins_and_has_a_page(card: Path) -> None:
     assert b"Platen print desk" in outcome.page
 
 
+@pytest.mark.parametrize(("told", "slower"), [({"tiny": True}, 1.6), ({"tiny": False}, 1.0), ({}, 1.0)])
+def test_a_board_that_was_powered_under_an_older_version_starts(
+    card: Path, told: dict[str, bool], slower: float
+) -> None:
+    """Its state says whether it is tiny, not how fast it is."""
+    older = {k: v for k, v in RADIO_BOARD.items() if k != "speed"}
+    usual = boot(card, RADIO_BOARD, AIR).after_s
+    assert boot(card, {**older, **told}, AIR).after_s == pytest.approx(usual * slower)
+
+
 @pytest.mark.parametrize(
     ("content", "why"),
     [

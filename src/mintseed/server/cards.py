@@ -12,7 +12,7 @@ from pydantic import TypeAdapter
 
 from mintseed.core.card.capacity import CapacityProof, lost_marks
 from mintseed.core.card.identity import CardMarks, Recognition, WrittenMarks, recognise
-from mintseed.core.card.samples import BlockDigests, first_that_differs
+from mintseed.core.card.samples import SAMPLES_WHILE_IT_LIES, BlockDigests, first_that_differs
 from mintseed.core.errors import RefusedError
 from mintseed.core.source import Source
 from mintseed.server.models import Card, CardQuestion, Write, WrittenBlocks
@@ -73,14 +73,16 @@ def recognised(marks: CardMarks) -> tuple[Recognition, Card | None]:
 
 
 def still_holds(write: Write, disk: Source, most: int) -> bool:
-    """Return whether `most` samples of a card, chosen now, hold what `write` left there, and its marks beyond the image. Of a
-    write of an older version nothing is known block by block; then its marks alone speak."""
+    """Return whether `most` samples of a card, chosen now, hold what `write` left there; at a thorough look its marks beyond the
+    image too. Of a write of an older version nothing is known block by block; then the first MiB and its files alone speak."""
     blocks = WrittenBlocks.objects.filter(write=write).first()
     dice = random.Random(secrets.randbits(64))
     if blocks is not None:
         known = BlockDigests(blocks.block_bytes, write.written_bytes, bytes(blocks.digests))
         if first_that_differs(disk, known, most, dice) is not None:
             return False
+    if most <= SAMPLES_WHILE_IT_LIES:
+        return True
     room = stored(CAPACITY, write.capacity, None)
     return room is None or not lost_marks(disk, room)
 

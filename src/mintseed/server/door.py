@@ -33,6 +33,7 @@ DOORS = "doors"
 """the topic that says that somebody was shut out: streams look whether they may still listen."""
 
 closed_by_this_request: ContextVar[bool] = ContextVar("closed_by_this_request", default=False)
+"""whether this very request brought the first passphrase of the owner's; nothing else that closes the door lets anybody in"""
 
 
 def door() -> Door:
@@ -89,7 +90,6 @@ def close(why: str) -> bool:
         return False
     with os.fdopen(descriptor, "w") as file:
         file.write(f"{why}\n")
-    closed_by_this_request.set(True)
     log.info("the door is closed from now on: %s; a link lets a browser in: .venv/bin/python manage.py link", why)
     return True
 
@@ -98,8 +98,8 @@ def kept_word(word: str) -> None:
     """Note that `word`, a passphrase or password, is kept here: one of the owner's closes the door before it is stored."""
     from mintseed.server.demo.words import WORDS
 
-    if word not in WORDS:
-        close("it holds a passphrase that is not the demo's")
+    if word not in WORDS and close("it holds a passphrase that is not the demo's"):
+        closed_by_this_request.set(True)
 
 
 def _links() -> Path:

@@ -9,7 +9,7 @@ from __future__ import annotations
 import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 from django.db import IntegrityError, transaction
 from django.utils import timezone
@@ -46,6 +46,11 @@ def one_try(address: str) -> Iterator[Callable[[], None]]:
             WrongPasswords.objects.filter(peer=peer).delete()
     finally:
         _looking.release()
+
+
+def forget_wrong_passwords(now: datetime) -> int:
+    """Forget the tries whose waiting time is over: a network may hold any number of addresses."""
+    return WrongPasswords.objects.filter(since__lt=now - timedelta(seconds=WAIT_S)).delete()[0]
 
 
 @all_or_nothing

@@ -11,6 +11,7 @@ from mintseed.server.changes import forget_changes
 from mintseed.server.copies import remove_old_copies
 from mintseed.server.judging import judge_the_never_judged
 from mintseed.server.keeping import let_go
+from mintseed.server.passwords import forget_wrong_passwords
 
 log = logging.getLogger("mintseed.keeping")
 
@@ -29,6 +30,7 @@ class Housekeeping:
         self._last_s = time.monotonic()
         judge_the_never_judged()
         forget_changes(now)
+        forget_wrong_passwords(now)
         swept = wiring.sweep_scratch() + remove_old_copies(now)
         gone = {name: count for name, count in let_go(now).items() if count}
         if swept or gone:
