@@ -22,8 +22,8 @@ from torture.homes import EARLIER, Home, homes
 from torture.outcome import Outcome
 
 FILE_EVENTS = ("os.rename", "os.remove", "os.rmdir", "os.mkdir", "subprocess.Popen")
-RARE = ("os.rename", "os.mkdir", "mark", "subprocess.Popen")
-"""steps of which each is a place of its own to be killed; of the others, hundreds, some are chosen"""
+ALWAYS = ("os.rename", "mark")
+"""steps of which each is a place of its own to be killed; of the others, hundreds, some of each kind are chosen"""
 
 
 class Steps:
@@ -88,11 +88,14 @@ def bases(dumps: Sequence[Path]) -> Iterator[list[Home]]:
 
 
 def chosen(kinds: list[str], most: int, dice: random.Random) -> list[int]:
-    """Return up to `most` numbers of steps: every rare one, and of the others some from all over."""
-    rare = [n for n, kind in enumerate(kinds, 1) if kind in RARE]
-    others = [n for n, kind in enumerate(kinds, 1) if kind not in RARE]
-    few = dice.sample(others, max(0, min(len(others), most - len(rare))))
-    return sorted((*rare, *few))[:most] if len(rare) < most else sorted(dice.sample(rare, most))
+    """Return `most` numbers of steps: every one of ALWAYS, and of each other kind as many as of the next, from all over."""
+    found = [n for n, kind in enumerate(kinds, 1) if kind in ALWAYS]
+    others = {kind: [n for n, k in enumerate(kinds, 1) if k == kind] for kind in set(kinds) - set(ALWAYS)}
+    while len(found) < most and any(others.values()):
+        for numbers in (others[kind] for kind in sorted(others)):
+            if numbers and len(found) < most:
+                found.append(numbers.pop(dice.randrange(len(numbers))))
+    return sorted(found[:most])
 
 
 def updates_killed(times: int, seed: int, dumps: Sequence[Path] = EARLIER) -> Outcome:

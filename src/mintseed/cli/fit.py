@@ -88,7 +88,7 @@ def _line(proposal: Proposal) -> dict[str, Any]:
         "cures": proposal.cures,
         "by": proposal.title,
         "effort": proposal.effort_text,
-        "about": str(proposal.price or ""),
+        "about": proposal.price_text,
     }
 
 

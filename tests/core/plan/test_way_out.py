@@ -10,12 +10,13 @@ from hypothesis import strategies as st
 
 from mintseed.core.boards.model import Supply
 from mintseed.core.findings import Severity, verdict
-from mintseed.core.plan.changes import small_changes
+from mintseed.core.plan.changes import Change, Effort, both, small_changes
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.plan import Card, Plan, PlannedPart
 from mintseed.core.plan.shelf import Owned
 from mintseed.core.plan.way_out import Proposal, counts, ways_out
-from tests.core.plan.things import BOARDS, MICRO, NET, PARTS, RECIPES, USB_C, plan, shelf, with_parts
+from mintseed.core.price import Price
+from tests.core.plan.things import BOARDS, MICRO, NET, PARTS, RECIPES, USB_C, plan, shelf, stops, with_parts
 
 ids = st.sampled_from
 SPECS = st.tuples(
@@ -163,7 +164,8 @@ def test_one_part_left_in_the_shelf_is_not_taken_twice() -> None:
 
 
 def test_not_knowing_is_no_way_out() -> None:
-    """Any card of some size, or a supply whose cable nobody measured, takes the finding away and cures nothing."""
+    """Any card of some size takes a check away and cures nothing. A supply whose cable nobody measured is a way on from a stop, and
+    comes behind one that is known."""
     worn = replace(plan("hidewatch", "larkspur-r", "gull-camera"), card=Card(64, ("V30",), False, "ordinary"))
     recorder = Owned(2, "Recorder card", Card(64, ("V30",), True, "Recorder card"))
     found = titles(ways_out(worn, replace(shelf(), cards=(recorder,))), "plan.card-endurance")
@@ -172,5 +174,49 @@ def test_not_knowing_is_no_way_out() -> None:
     short = Supply(name="Short one", voltage_v=5.1, current_a=3, connector="micro-USB", length_m=0.5, awg=20)
     owned = replace(shelf(boards=()), supplies=(Owned(1, "Black one", MICRO), Owned(2, "Short one", short)))
     assert titles(ways_out(replace(plan("platen", "larkspur-r"), supply=thin), owned), "plan.cable-drop") == [
-        "Use Short one"
+        "Use Short one",
+        "Use Black one",
     ]
+
+
+def test_the_fitting_supply_on_the_shelf_is_a_way_out_of_a_wrong_plug() -> None:
+    """Nobody wrote down how long its cable is, so how many volts arrive is not known; it plugs in all the same."""
+    one = replace(plan("platen", "larkspur-r"), supply=USB_C)
+    assert "plan.supply-connector" in stops(one)
+    owned = replace(
+        shelf(boards=()), supplies=(Owned(1, "Black one", MICRO), Owned(2, "Grey one", USB_C)), catalogue={}
+    )
+    assert titles(ways_out(one, owned), "plan.supply-connector")[0] == "Use Black one"
+
+
+def test_a_larger_card_of_unknown_marks_is_a_way_out_of_one_that_is_too_small() -> None:
+    one = replace(plan("hidewatch", "larkspur-r", "gull-camera"), card=Card(2, ("V30",), True, "small"))
+    larger = Owned(2, "Grey card", Card(64, (), None, "Grey card"))
+    found = ways_out(one, replace(shelf(), cards=(larger,)))
+    first = next(p for p in found if p.stops_fewer)
+    assert first.title == "Take Grey card"
+
+
+def test_a_pair_costs_what_both_cost_in_each_currency_or_it_is_not_known() -> None:
+    one = plan("platen", "larkspur-r")
+    euros, pounds = Price(amount=12, currency="EUR"), Price(amount=3, currency="GBP")
+
+    def bought(name: str, price: Price | None) -> Change:
+        return Change(f"Buy a {name}", (("add_kind", name),), one, Effort.BUY, price, price is None)
+
+    assert both(bought("stick", euros), bought("tail", euros), one).cost_text == "24.00 EUR"
+    assert both(bought("stick", euros), bought("tail", pounds), one).cost_text == "12.00 EUR and 3.00 GBP"
+    assert both(bought("stick", euros), bought("tail", None), one).cost_text == "price not known"
+    assert Change("Leave it out", (("drop_part", "0"),), one, Effort.CHOICE).cost_text == ""
+    three = both(both(bought("a", euros), bought("b", pounds), one), bought("c", pounds), one)
+    assert three.cost_text == "12.00 EUR and 6.00 GBP"
+
+
+def test_the_same_pair_is_shown_once_and_what_has_no_price_is_not_free() -> None:
+    one = plan("platen", "larkspur-c")
+    found = [p for p in ways_out(one, shelf(boards=())) if p.cures == "plan.no-radio"]
+    assert len({frozenset(p.sets) for p in found}) == len(found)
+    priced = [p for p in found if p.price is not None]
+    unpriced = [p for p in found if p.price_text == "price not known"]
+    for cheap, unknown in zip(priced, unpriced, strict=False):
+        assert counts(cheap.findings) <= counts(unknown.findings)

@@ -1455,7 +1455,7 @@ export interface components {
         /** CableIn */
         CableIn: {
             /** Awg */
-            awg?: (20 | 22 | 24 | 26 | 28 | 30) | null;
+            awg?: (14 | 16 | 18 | 20 | 22 | 24 | 26 | 28 | 30) | null;
             /** Length M */
             length_m: number;
             /** Name */
@@ -2709,9 +2709,15 @@ export interface components {
         };
         /**
          * PowerSum
-         * @description Where the current goes and where the volts go. Voltages are None where a piece is not known.
+         * @description Where the current goes and where the volts go. Voltages are None where a piece is not known; they are those the wire leaves,
+         *     `contacts_v` beside them is what its plugs may take at load. `assumed` says what nobody read off or measured.
          */
         PowerSum: {
+            /**
+             * Assumed
+             * @default []
+             */
+            assumed: string[];
             /** Battery H */
             battery_h?: number | null;
             /** Board Idle V */
@@ -2722,6 +2728,8 @@ export interface components {
             brown_out_v?: number | null;
             /** Consumers */
             consumers: components["schemas"]["Consumer"][];
+            /** Contacts V */
+            contacts_v?: number | null;
             /** Drop Idle V */
             drop_idle_v?: number | null;
             /** Drop Load V */
@@ -3289,7 +3297,7 @@ export interface components {
         /** SupplyIn */
         SupplyIn: {
             /** Awg */
-            awg?: (20 | 22 | 24 | 26 | 28 | 30) | null;
+            awg?: (14 | 16 | 18 | 20 | 22 | 24 | 26 | 28 | 30) | null;
             /** Battery Mah */
             battery_mah?: number | null;
             /**
@@ -3464,7 +3472,7 @@ export interface components {
         };
         /**
          * Wire
-         * @description The cable between supply and board. `told`: its gauge is printed on it.
+         * @description The cable between supply and board. `told`: its gauge is printed on it, else it is assumed.
          */
         Wire: {
             /** Awg */

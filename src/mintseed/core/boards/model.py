@@ -23,6 +23,9 @@ PLUGS: tuple[Plug, ...] = ("micro-USB", "USB-C", "barrel plug", "header pins")
 SOCKETS: tuple[Socket, ...] = ("USB-A socket", "USB-C socket")
 """A supply ends in a plug of its own, or has a socket that a cable goes into."""
 
+Gauge = Literal[14, 16, 18, 20, 22, 24, 26, 28, 30]
+"""American wire gauges that are printed on cables; a lower number is thicker."""
+
 UsbPlug = Literal["A", "micro", "C"]
 DisplayPlug = Literal["full", "mini", "micro"]
 
@@ -124,7 +127,7 @@ class Cable(Described):
     plug_to_supply: Literal["USB-A", "USB-C"] = "USB-A"
     plug_to_board: Plug
     length_m: float = Field(gt=0, le=20, allow_inf_nan=False)
-    awg: Literal[20, 22, 24, 26, 28, 30] | None = Field(default=None, description="None where nothing is printed on it")
+    awg: Gauge | None = Field(default=None, description="None where nothing is printed on it")
 
 
 class Supply(Described):
@@ -135,7 +138,7 @@ class Supply(Described):
     current_a: float = Field(gt=0, le=30)
     connector: Plug | Socket
     length_m: float | None = Field(default=None, gt=0, le=20, description="length of its own cable")
-    awg: Literal[20, 22, 24, 26, 28, 30] | None = Field(default=None, description="gauge of its own cable")
+    awg: Gauge | None = Field(default=None, description="gauge of its own cable")
     battery: Battery | None = None
 
     @property

@@ -23,10 +23,11 @@ def assembly_steps(
     released: bool,
     parts: Sequence[PlannedPart] = (),
     cable: Cable | None = None,
+    wanted: str = "",
 ) -> tuple[AssemblyStep, ...]:
     """Return the steps from the card in the hand to the supply plugged in (common practice).
 
-    `released`: the card was flushed and read back, and the kernel held nothing more for it.
+    `wanted`: what a supply has to give with all that hangs on it, as text. `released`: the card was flushed and read back, and the kernel held nothing more for it.
     """
     steps = [
         *_fitted(parts),
@@ -52,7 +53,11 @@ def assembly_steps(
         steps.append(
             AssemblyStep(f"Plug {cable.name} into the supply", "Its other end waits until everything else is in.")
         )
-    name = supply.name if supply else f"a {board.supply.voltage_v:g} V, {board.supply.least_current_a:g} A supply"
+    name = (
+        supply.name
+        if supply
+        else f"a {board.supply.voltage_v:g} V, {wanted or f'{board.supply.least_current_a:g} A'} supply"
+    )
     steps.append(
         AssemblyStep(
             f"Plug in {name}",

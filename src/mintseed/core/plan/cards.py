@@ -22,6 +22,9 @@ SDHC_MOST_GB = 32
 
 CLASSES = tuple(STEADY_MB_S)
 
+LITTLE_TO_SPARE = 0.02
+"""share of a card that must be left beside the image: cards of one printed size differ by about as much (common practice)."""
+
 
 def promised_mb_s(card: Card) -> float | None:
     """Return what the marks on `card` promise it writes without a pause; None where no mark is known."""
@@ -92,6 +95,16 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
             f"{_a(gb)} {gb} GB card will do, {need.advised_gb} GB is advised",
             "It starts, and has less room for content and updates.",
             where=where,
+        )
+    elif chosen.size_bytes - image_bytes < chosen.size_bytes * LITTLE_TO_SPARE:
+        spare = (chosen.size_bytes - image_bytes) / chosen.size_bytes
+        yield Finding(
+            "plan.card-barely",
+            Severity.NOTE,
+            f"{_a(gb)} {gb} GB card holds this image with {spare:.1%} to spare",
+            "Cards of one printed size differ by some percent; the card itself is measured before it is written.",
+            advice,
+            where,
         )
     else:
         yield Finding(

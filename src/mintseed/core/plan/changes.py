@@ -11,7 +11,7 @@ from mintseed.core.boards.model import Board, Cable, Supply
 from mintseed.core.parts.model import Part
 from mintseed.core.plan.plan import Card, Plan, PlannedPart
 from mintseed.core.plan.shelf import Owned, Shelf
-from mintseed.core.price import Price
+from mintseed.core.price import Price, totals
 from mintseed.core.recipes.model import WAYS_IN
 from mintseed.core.units import NOMINAL_CARD_GB
 
@@ -44,6 +44,17 @@ class Change:
     plan: Plan
     effort: Effort
     price: Price | None = None
+    unpriced: bool = False
+    """whether something of it is to be bought whose price nobody wrote down; it is not free"""
+    other_prices: tuple[Price, ...] = ()
+    """what else of it costs in other currencies: nothing here knows a rate of exchange"""
+
+    @property
+    def cost_text(self) -> str:
+        """What it costs in words: each currency by itself, or that it is not known; empty where nothing is bought."""
+        if self.unpriced:
+            return "price not known"
+        return " and ".join(str(p) for p in ((self.price,) if self.price else ()) + self.other_prices)
 
     @property
     def fields(self) -> frozenset[str]:
@@ -58,7 +69,12 @@ def small_changes(plan: Plan, shelf: Shelf) -> Iterator[Change]:
     for board in shelf.shop_boards.values():
         if plan.board is None or board.id != plan.board.id:
             yield Change(
-                f"Take a {board.name}", (("board", board.id),), replace(plan, board=board), Effort.BUY, board.price
+                f"Take a {board.name}",
+                (("board", board.id),),
+                replace(plan, board=board),
+                Effort.BUY,
+                board.price,
+                board.price is None,
             )
     yield from _images(plan, shelf)
     yield from _things(plan, "supply", "supply_id", _unlike(shelf.supplies, plan.supply), "Use")
@@ -138,7 +154,11 @@ def _cards(plan: Plan, shelf: Shelf) -> Iterator[Change]:
     for size_gb in NOMINAL_CARD_GB:
         if 4 <= size_gb <= 256 and (plan.card is None or size_gb != plan.card.size_gb):
             yield Change(
-                f"Take a {size_gb} GB card", (("card_gb", str(size_gb)),), replace(plan, card=Card(size_gb)), Effort.BUY
+                f"Take a {size_gb} GB card",
+                (("card_gb", str(size_gb)),),
+                replace(plan, card=Card(size_gb)),
+                Effort.BUY,
+                unpriced=True,
             )
 
 
@@ -173,7 +193,12 @@ def _parts(plan: Plan, shelf: Shelf) -> Iterator[Change]:
         if kind.id not in owned_kinds and _may_help(plan, kind):
             more = (*plan.parts, PlannedPart(kind))
             yield Change(
-                f"Buy a {kind.name}", (("add_kind", kind.id),), replace(plan, parts=more), Effort.BUY, kind.price
+                f"Buy a {kind.name}",
+                (("add_kind", kind.id),),
+                replace(plan, parts=more),
+                Effort.BUY,
+                kind.price,
+                kind.price is None,
             )
     for place, planned in enumerate(plan.parts):
         fewer = (*plan.parts[:place], *plan.parts[place + 1 :])
@@ -186,10 +211,8 @@ def _parts(plan: Plan, shelf: Shelf) -> Iterator[Change]:
 
 def both(first: Change, second: Change, together: Plan) -> Change:
     """Return two changes as one."""
-    prices = [p for p in (first.price, second.price) if p is not None]
-    same = len({p.currency for p in prices}) < 2
-    price = Price(amount=sum(p.amount for p in prices), currency=prices[0].currency) if prices and same else first.price
+    each = totals(p for one in (first, second) for p in ((one.price,) if one.price else ()) + one.other_prices)
     return Change(
         f"{first.title} and {second.title[:1].lower()}{second.title[1:]}", (*first.sets, *second.sets), together,
-        max(first.effort, second.effort), price,
+        max(first.effort, second.effort), each[0] if each else None, first.unpriced or second.unpriced, each[1:],
     )  # fmt: skip

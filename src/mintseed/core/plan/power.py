@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
@@ -29,7 +30,15 @@ FIVE_VOLT = (4.5, 5.6)
 
 WIRES = "ASTM B258, standard wire tables"
 UNKNOWN_AWG = 28
-"""Gauge assumed of a cable on which nothing is printed: thin, as most of them are (common practice)."""
+"""Gauge assumed of a cable on which nothing is printed: thin, as most of them are (common practice). Nothing that rests on it is a
+stop."""
+
+CONTACTS_MOHM = 30.0
+"""mΩ assumed of all contacts between supply and board together: what a used plug adds to its wire. Source: USB 2.0 §6.6.3 allows a
+contact 30 mΩ at first (from memory). Nobody measured it here, so nothing that rests on it is a stop."""
+
+PARTS_V = 5.0
+"""Volts at which what a part draws is written down; a board fed with others draws the same power."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +52,7 @@ class Consumer:
 
 @dataclass(frozen=True, slots=True)
 class Wire:
-    """The cable between supply and board. `told`: its gauge is printed on it."""
+    """The cable between supply and board. `told`: its gauge is printed on it, else it is assumed."""
 
     name: str
     length_m: float
@@ -53,7 +62,8 @@ class Wire:
 
 @dataclass(frozen=True, slots=True)
 class PowerSum:
-    """Where the current goes and where the volts go. Voltages are None where a piece is not known."""
+    """Where the current goes and where the volts go. Voltages are None where a piece is not known; they are those the wire leaves,
+    `contacts_v` beside them is what its plugs may take at load. `assumed` says what nobody read off or measured."""
 
     consumers: tuple[Consumer, ...]
     idle_a: float
@@ -69,14 +79,34 @@ class PowerSum:
     brown_out_v: float | None = None
     mean_w: float | None = None
     battery_h: float | None = None
+    contacts_v: float | None = None
+    assumed: tuple[str, ...] = ()
+
+
+def amps(value_a: float) -> str:
+    """Return amperes as they are said: to a hundredth, nothing rounded away that is drawn."""
+    return f"{round(value_a, 2):g} A"
 
 
 def consumers(plan: Plan) -> tuple[Consumer, ...]:
-    """Return what the board's supply feeds: the board, and every part without a supply of its own."""
+    """Return what the board's supply feeds: the board, and every part without a supply of its own, nor behind a hub that has one.
+    Amperes at the board's voltage."""
     board = plan.board
     own = (Consumer(board.name, board.supply.idle_current_a, board.supply.least_current_a),) if board else ()
-    fed = (p for p in plan.parts if not p.part.own_supply and p.part.load_current_a)
-    return (*own, *(Consumer(p.name, p.part.idle_current_a, p.part.load_current_a) for p in fed))
+    share = PARTS_V / board.supply.voltage_v if board and not is_five_volt(board) else 1.0
+    elsewhere = fed_by_hubs(plan)
+    fed = (
+        p for n, p in enumerate(plan.parts) if not p.part.own_supply and p.part.load_current_a and n not in elsewhere
+    )
+    return (*own, *(Consumer(p.name, p.part.idle_current_a * share, p.part.load_current_a * share) for p in fed))
+
+
+def fed_by_hubs(plan: Plan) -> frozenset[int]:
+    """Return the places of the parts that go into hubs with supplies of their own: the hungriest, as many as have room there."""
+    room = sum(p.part.gives_usb for p in plan.parts if p.part.own_supply)
+    hungry = [n for n, p in enumerate(plan.parts) if p.part.usb == "A" and not p.part.own_supply]
+    hungry.sort(key=lambda n: -plan.parts[n].part.load_current_a)
+    return frozenset(hungry[:room])
 
 
 def wire_of(plan: Plan) -> Wire | None:
@@ -101,13 +131,19 @@ def power_sum(plan: Plan) -> PowerSum:
     mean_a = idle_a + (load_a - idle_a) * plan.load_share
     mean_w = mean_a * (volts if volts is not None else board.supply.voltage_v) if board else None
     battery = plan.battery
+    assumed = []
+    if wire is not None and not wire.told:
+        assumed.append(f"AWG {wire.awg} of {wire.name}, on which no gauge is printed")
+    if wire is not None and load_a:
+        assumed.append(f"{CONTACTS_MOHM:g} mΩ of its plugs")
     hours = battery.capacity_mah / 1000 * battery.cell_v * battery.efficiency / mean_w if battery and mean_w else None
     return PowerSum(
         each, idle_a, load_a, load_a * SUPPLY_MARGIN,
         volts, supply.current_a if supply else None, wire, drop_idle, drop_load,
-        volts - drop_idle if known else None,  # type: ignore[operator]
-        volts - drop_load if known else None,  # type: ignore[operator]
+        max(0.0, volts - drop_idle) if known else None,  # type: ignore[operator]
+        max(0.0, volts - drop_load) if known else None,  # type: ignore[operator]
         BROWN_OUT_V if board and is_five_volt(board) else None, mean_w, hours,
+        CONTACTS_MOHM / 1000 * load_a if wire else None, tuple(assumed),
     )  # fmt: skip
 
 
@@ -125,7 +161,7 @@ def power(plan: Plan) -> Iterator[Finding]:
             need = board.supply
             yield not_chosen(
                 "supply", "No supply chosen yet", "Pick the supply you will use. A weak one shows as random faults later.",
-                f"{board.name} wants {need.voltage_v:g} V and {need.least_current_a:g} A on {need.connector}.",
+                f"{board.name} wants {need.voltage_v:g} V and, with what hangs on it and a fifth to spare, {wanted_text(power_sum(plan))} on {need.connector}.",
             )  # fmt: skip
         return
     yield from _two_supplies(plan, board, supply)
@@ -189,13 +225,13 @@ def _current(plan: Plan, board: Board, supply: Supply) -> Finding:
     where = Where(part="supply")
     hangs_on = len(total.consumers) - 1
     drawn = f"{board.name} draws {board.supply.least_current_a:g} A at load"
-    drawn += f", with what hangs on it {total.load_a:.2g} A" if hangs_on else ""
+    drawn += f", with what hangs on it {amps(total.load_a)}" if hangs_on else ""
     # Both sides are decimal numbers as printed: 2.0 A and 20 % are 2.4 A, not a hair more.
     if round(supply.current_a, 3) < round(total.load_a, 3):
         return Finding(
             "plan.supply-weak", Severity.CHECK, f"{supply.name} is weak for this",
             f"It gives {supply.current_a:g} A; {drawn}. Too little shows as random faults, radio loss and spoilt cards.",
-            f"Use one of {total.wanted_a:.1f} A or more.", where,
+            f"Use one of {wanted_text(total)} or more.", where,
         )  # fmt: skip
     if round(supply.current_a, 3) < round(total.wanted_a, 3):
         return Finding(
@@ -204,6 +240,11 @@ def _current(plan: Plan, board: Board, supply: Supply) -> Finding:
         )  # fmt: skip
     return Finding("plan.supply-fits", Severity.OK, f"{supply.name} carries it",
                    f"{supply.current_a:g} A; {drawn}.", where=where)  # fmt: skip
+
+
+def wanted_text(total: PowerSum) -> str:
+    """Return what a supply has to give, with the margin, as supplies are sold: to a tenth of an ampere, upwards."""
+    return f"{math.ceil(round(total.wanted_a * 10, 3)) / 10:g} A"
 
 
 def _volts(plan: Plan, board: Board, supply: Supply) -> Iterator[Finding]:
@@ -217,19 +258,34 @@ def _volts(plan: Plan, board: Board, supply: Supply) -> Iterator[Finding]:
                           f"The length of {supply.name}'s own cable is not written down.", "Measure it and write it down on the Shelf.", where)  # fmt: skip
         return
     gauge = f"AWG {wire.awg}" if wire.told else f"no gauge printed on it, so AWG {wire.awg} is assumed"
+    lost, left = total.drop_load_v or 0.0, total.board_load_v
     detail = (
-        f"{wire.length_m:g} m ({gauge}) at {total.load_a:.2g} A loses {total.drop_load_v:.2f} V: "
-        f"of {supply.voltage_v:g} V, {total.board_load_v:.2f} V are left at the board."
+        f"{wire.length_m:g} m ({gauge}) at {amps(total.load_a)} loses {lost:.2f} V: of {supply.voltage_v:g} V, "
+        + (f"{left:.2f} V are left at the board." if left else "nothing is left at the board.")
     )
-    if total.board_load_v < BROWN_OUT_V:
+    contacts_v = total.contacts_v or 0.0
+    with_plugs = f"{detail} Its plugs may take another {contacts_v:.2f} V ({CONTACTS_MOHM:g} mΩ assumed)."
+    name = f"{wire.name[:1].upper()}{wire.name[1:]}"
+    if left < BROWN_OUT_V and wire.told:
         yield Finding("plan.cable-drop", Severity.STOP, f"Too few volts arrive over {wire.name}",
                       f"{detail} Below {BROWN_OUT_V} V it stumbles.", "Use a shorter or thicker cable: a lower AWG number is thicker.",
                       where, WIRES)  # fmt: skip
-    elif total.board_load_v < LOW_V:
-        yield Finding("plan.cable-drop-near", Severity.CHECK, f"{wire.name[:1].upper()}{wire.name[1:]} leaves few volts",
-                      f"{detail} Parts on USB may stumble below {LOW_V} V.", "A shorter or thicker cable is better.", where, WIRES)  # fmt: skip
+    elif left < BROWN_OUT_V:
+        yield Finding("plan.cable-drop-assumed", Severity.CHECK, f"Perhaps too few volts arrive over {wire.name}",
+                      f"{detail} Below {BROWN_OUT_V} V it stumbles. Whether it is that thin nobody read off.",
+                      "Look for AWG and a number along the cable and write it down on the Shelf; or use a shorter one, or one on which it is printed.",
+                      where, WIRES)  # fmt: skip
+    elif left - contacts_v < BROWN_OUT_V:
+        yield Finding("plan.cable-drop-assumed", Severity.CHECK, f"Perhaps too few volts arrive over {wire.name}",
+                      f"{with_plugs} Below {BROWN_OUT_V} V it stumbles.", "A shorter or thicker cable leaves more; keep its plugs clean.", where, WIRES)  # fmt: skip
+    elif left - contacts_v < LOW_V:
+        yield Finding("plan.cable-drop-near", Severity.CHECK if left < LOW_V else Severity.NOTE, f"{name} leaves few volts",
+                      f"{detail if left < LOW_V else with_plugs} Parts on USB may stumble below {LOW_V} V.",
+                      "A shorter or thicker cable is better.", where, WIRES)  # fmt: skip
     else:
-        yield Finding("plan.cable-carries", Severity.OK, f"{total.board_load_v:.2f} V arrive at the board", detail, where=where, source=WIRES)  # fmt: skip
+        yield Finding(
+            "plan.cable-carries", Severity.OK, f"{left:.2f} V arrive at the board", detail, where=where, source=WIRES
+        )
 
 
 def battery(plan: Plan) -> Iterator[Finding]:
@@ -251,16 +307,18 @@ def battery(plan: Plan) -> Iterator[Finding]:
 def usb_current(plan: Plan) -> Iterator[Finding]:
     """Yield whether the parts on USB draw more than the board's sockets give."""
     board = plan.board
-    if board is None or not board.usb or any(p.part.gives_usb and p.part.own_supply for p in plan.parts):
+    if board is None or not board.usb:
         return
-    hungry = [p for p in plan.parts if p.part.usb and not p.part.own_supply]
+    elsewhere = fed_by_hubs(plan)
+    hungry = [p for n, p in enumerate(plan.parts) if p.part.usb and not p.part.own_supply and n not in elsewhere]
     drawn = sum(p.part.load_current_a for p in hungry)
-    if drawn > board.usb_current_a:
+    # Printed numbers: three times 0.1 A are 0.3 A, not a hair more.
+    if round(drawn, 3) > round(board.usb_current_a, 3):
         yield Finding(
             "plan.usb-overdrawn",
             Severity.CHECK,
             f"The USB sockets of {board.name} give too little for this",
-            f"{', '.join(p.name for p in hungry)} draw {drawn:.2g} A; all sockets together give {board.usb_current_a:g} A.",
+            f"{', '.join(p.name for p in hungry)} draw {amps(drawn)}; all sockets together give {amps(board.usb_current_a)}.",
             "Put a hub with a supply of its own between.",
             Where(part="usb"),
         )

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from mintseed.core.parts.model import ROLES, Part
 from mintseed.core.plan.needs import unmet
 from mintseed.core.plan.plan import Plan
+from mintseed.core.plan.power import power_sum, wanted_text
 from mintseed.core.plan.shelf import Shelf
 from mintseed.core.price import Price, totals
 
@@ -50,7 +51,8 @@ def parts_list(
         items.append(Item("card", card_name or size, "have" if card_name else "any" if plan.card else "open"))
     if plan.feeder is None:
         need = board.supply if board else None
-        text = f"{need.voltage_v:g} V, {need.least_current_a * 1.2:.1f} A, {need.connector}" if need else "a supply"
+        # With the plan's own sum: one that is bought for the board alone is weak for what hangs on it.
+        text = f"{need.voltage_v:g} V, {wanted_text(power_sum(plan))}, {need.connector}" if need else "a supply"
         items.append(Item("supply", supply_name or text, "have" if supply_name else "open"))
     if plan.supply is not None and plan.supply.has_socket:
         items.append(Item("cable", cable_name or "a power cable", "have" if cable_name else "open"))

@@ -35,6 +35,8 @@ class Proposal:
     effort: Effort
     effort_text: str
     price: Price | None
+    """in the first of its currencies; None where nothing is bought, or a price is not known"""
+    price_text: str
     verdict: Severity
     findings: tuple[Finding, ...]
     stops_fewer: bool
@@ -69,7 +71,7 @@ def ways_out(plan: Plan, shelf: Shelf) -> tuple[Proposal, ...]:
 NOT_KNOWN = frozenset(
     {"plan.card-marks-unknown", "plan.cable-unknown", "plan.board-not-told", "plan.board-cannot-be-told"}
 )
-"""What is said where something is not known. A change after which nobody knows any more cures nothing."""
+"""What is said where something is not known. A change after which nobody knows any more cures no check."""
 
 
 def _cures(finding: Finding, now: Sequence[Finding], after: Sequence[Finding]) -> bool:
@@ -78,7 +80,8 @@ def _cures(finding: Finding, now: Sequence[Finding], after: Sequence[Finding]) -
     # Another board that is not listed either cures nothing; one of two missing parts cures one of two.
     if any(f.where == finding.where for f in alike) or len(alike) >= sum(f.code == finding.code for f in now):
         return False
-    if NOT_KNOWN & ({f.code for f in after} - {f.code for f in now}):
+    # What was stopped and is not known yet is a way on; what was only to be checked and is not known any more is none.
+    if finding.severity is not Severity.STOP and NOT_KNOWN & ({f.code for f in after} - {f.code for f in now}):
         return False
     # A wrong plug in place of a thin cable is no cure either.
     if {f.code for f in after if f.severity is Severity.STOP} - {f.code for f in now if f.severity is Severity.STOP}:
@@ -91,14 +94,23 @@ def _cures(finding: Finding, now: Sequence[Finding], after: Sequence[Finding]) -
 
 def _proposal(finding: Finding, change: Change, after: tuple[Finding, ...]) -> Proposal:
     return Proposal(
-        finding.code, change.title, change.sets, change.effort, EFFORT_WORDS[change.effort], change.price,
-        verdict(after), worst_first(after), finding.severity is Severity.STOP,
+        finding.code, change.title, change.sets, change.effort, EFFORT_WORDS[change.effort],
+        None if change.unpriced else change.price, change.cost_text, verdict(after), worst_first(after), finding.severity is Severity.STOP,
     )  # fmt: skip
 
 
 def _rank(proposal: Proposal) -> tuple[object, ...]:
-    cost = proposal.price.amount if proposal.price else 0.0
-    return (*counts(proposal.findings), proposal.effort is Effort.BUY, proposal.effort, cost, len(proposal.sets))
+    free = proposal.price is None and not proposal.price_text
+    cost = proposal.price.amount if proposal.price else 0.0 if free else float("inf")
+    unknown = len(NOT_KNOWN & {f.code for f in proposal.findings})
+    return (
+        *counts(proposal.findings),
+        unknown,
+        proposal.effort is Effort.BUY,
+        proposal.effort,
+        cost,
+        len(proposal.sets),
+    )
 
 
 ALIKE = 2
@@ -109,7 +121,11 @@ def _best(proposals: list[Proposal]) -> list[Proposal]:
     """Return the first few, of those that change the same fields only the best two; nobody wants five larger cards."""
     kept: list[Proposal] = []
     alike: Counter[tuple[str, ...]] = Counter()
+    shown: set[frozenset[tuple[str, str]]] = set()
     for proposal in sorted(proposals, key=_rank):
+        if frozenset(proposal.sets) in shown:
+            continue  # the same two things, found from the other end
+        shown.add(frozenset(proposal.sets))
         fields = tuple(name for name, _ in proposal.sets)
         alike[fields] += 1
         if alike[fields] <= (1 if {"card_gb", "network_id"} & set(fields) else ALIKE):

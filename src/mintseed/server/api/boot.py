@@ -10,6 +10,7 @@ from ninja import Router, Schema
 from mintseed.core.boot.assembly import AssemblyStep, assembly_steps
 from mintseed.core.boot.causes import Cause
 from mintseed.core.findings import Finding, Severity
+from mintseed.core.plan.power import power_sum, wanted_text
 from mintseed.core.stations import Station
 from mintseed.server.api.bench import BandOut, band_out
 from mintseed.server.api.shapes import DeploymentOut, LogLineOut, deployment_out, log_out
@@ -92,7 +93,7 @@ def _out(view: Judged) -> BootOut:
     return BootOut(
         deployment=deployment_out(view),
         steps=list(assembly_steps(walk.inputs.board, walk.inputs.supply, row.way, released=one.write.released if one.write else False,
-                                  parts=walk.inputs.parts, cable=walk.inputs.cable))
+                                  parts=walk.inputs.parts, cable=walk.inputs.cable, wanted=wanted_text(power_sum(walk.plan))))
         if walk.inputs.board
         else [],
         by_hand=by_hand,

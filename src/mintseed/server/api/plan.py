@@ -338,7 +338,7 @@ def _out(view: Judged, search: str = "") -> PlanOut:
 def _proposal(proposal: Proposal) -> ProposalOut:
     return ProposalOut(
         cures=proposal.cures, title=proposal.title, sets=[SetOut(field=f, value=v) for f, v in proposal.sets],
-        effort_text=proposal.effort_text, price=str(proposal.price or ""), verdict=proposal.verdict, findings=list(proposal.findings),
+        effort_text=proposal.effort_text, price=proposal.price_text, verdict=proposal.verdict, findings=list(proposal.findings),
     )  # fmt: skip
 
 

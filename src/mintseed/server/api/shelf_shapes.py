@@ -8,14 +8,14 @@ from typing import Annotated, Literal
 from ninja import Schema
 from pydantic import Field, field_validator
 
-from mintseed.core.boards.model import Drawing, Plug, Socket
+from mintseed.core.boards.model import Drawing, Gauge, Plug, Socket
 from mintseed.core.findings import Finding
 from mintseed.core.plan.cards import CLASSES
 from mintseed.core.units import NOMINAL_CARD_GB
 
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 Note = Annotated[str, Field(max_length=300)]
-Awg = Literal[20, 22, 24, 26, 28, 30]
+Awg = Gauge
 
 
 class BoardKindOut(Schema):

@@ -93,16 +93,19 @@ function Volts({ power: p }: { power: Power }) {
   }
   const [low, high] = [4.2, p.supply_v];
   const place = (v: number) => `${Math.max(0, Math.min(100, ((v - low) / (high - low)) * 100))}%`;
-  const short = p.brown_out_v != null && p.board_load_v < p.brown_out_v;
+  const low_v = p.brown_out_v != null && p.board_load_v < p.brown_out_v;
+  // What rests on a gauge nobody read off is no alarm.
+  const short = low_v && p.wire.told;
+  const perhaps = low_v && !p.wire.told;
   return (
     <div className="border-t border-rule-2 pt-2">
       <div className="relative h-5 rounded bg-rule-2" role="img" aria-label={`${volts(p.supply_v)} at the supply, ${volts(p.board_load_v)} at the board`}>
-        <span className={`absolute inset-y-0 left-0 rounded-l ${short ? "bg-stop" : "bg-mint"}`} style={{ width: place(p.board_load_v) }} />
+        <span className={`absolute inset-y-0 left-0 rounded-l ${short ? "bg-stop" : perhaps ? "bg-amber-bright" : "bg-mint"}`} style={{ width: place(p.board_load_v) }} />
         {p.brown_out_v != null && <span className="absolute -inset-y-1 w-0.5 bg-ink" style={{ left: place(p.brown_out_v) }} />}
       </div>
       <div className="mt-1 flex flex-wrap justify-between gap-x-3 text-ink-2">
         <span>
-          at the board <b className={`font-mono ${short ? "text-stop" : "text-ink"}`}>{volts(p.board_load_v)}</b>
+          at the board{perhaps && ", perhaps"} <b className={`font-mono ${short ? "text-stop" : "text-ink"}`}>{volts(p.board_load_v)}</b>
         </span>
         <span>
           the cable takes <span className="font-mono">{volts(p.drop_load_v)}</span>
@@ -111,6 +114,7 @@ function Volts({ power: p }: { power: Power }) {
           supply <span className="font-mono">{volts(p.supply_v)}</span>
         </span>
       </div>
+      {p.assumed.length > 0 && <p className="text-[0.87rem] text-ink-3">Assumed: {p.assumed.join("; ")}.</p>}
       {p.brown_out_v != null && <p className="text-[0.87rem] text-ink-3">The black line is {volts(p.brown_out_v)}, where a board stumbles (from memory).</p>}
     </div>
   );
