@@ -60,11 +60,26 @@ def test_for_people_the_way_out_stands_first(capsys: pytest.CaptureFixture[str])
         (["--recipe", "platen", "--board", "sprig", "--part", "hammer"], "no part is called hammer"),
         (["--recipe", "platen", "--board", "sprig", "--supply", "strong"], "is no supply"),
         (["--recipe", "platen", "--board", "sprig", "--supply", "5V,2A,hose"], "is no supply"),
+        (
+            ["--recipe", "platen", "--board", "sprig", "--supply", "5V,2A,micro-USB,30m"],
+            "the length of its cable cannot be 30.0, at most 20 can",
+        ),
+        (
+            ["--recipe", "platen", "--board", "sprig", "--supply", "5V,2A,micro-USB,1m,AWG27"],
+            "the gauge of its cable cannot be 27",
+        ),
+        (["--recipe", "platen", "--board", "sprig", "--supply", "5..1V,2A,micro-USB"], "a number in it is none"),
+        (["--recipe", "platen", "--board", "sprig", "--card", "0"], "0 GB is no card's size"),
+        (["--recipe", "platen", "--board", "sprig", "--card", "-8"], "-8 GB is no card's size"),
+        (["--recipe", "platen", "--board", "sprig", "--band", "nan"], "nan GHz is no Wi-Fi band"),
+        (["--recipe", "platen", "--board", "sprig", "--release", "9.9"], "the recipe knows no release 9.9"),
     ],
 )
 def test_what_cannot_be_read_is_said(capsys: pytest.CaptureFixture[str], arguments: list[str], says: str) -> None:
     assert main(["fit", *arguments]) == 3
-    assert says in capsys.readouterr().err
+    said = capsys.readouterr().err
+    assert says in said
+    assert "http" not in said
 
 
 def test_own_texts_take_the_place_of_shipped_ones(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:

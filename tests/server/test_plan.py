@@ -11,7 +11,7 @@ import pytest
 from mintseed import wiring
 from mintseed.server import descriptions
 from mintseed.server.demo import more_images
-from mintseed.server.models import BoardUnit, Deployment, Description, PlannedPart
+from mintseed.server.models import BoardUnit, Deployment, Description, PlannedPart, Site
 from tests.server.conftest import Api, card, started, work
 
 PLATEN = (wiring.PROJECT / "recipes" / "platen.yaml").read_text()
@@ -285,3 +285,19 @@ def test_a_card_of_the_shelf_keeps_what_was_written_to_it(api: Api) -> None:
     # How fast it was written is what the next job is reckoned with.
     write = plan_of(api, pk)["time"]["spans"][0]
     assert write["rests_on"] == "2 writes measured here"
+
+
+def test_a_board_whose_firmware_goes_over_serial_is_complete_without_a_card(api: Api) -> None:
+    site = Site.objects.get().pk
+    unit = api.post(f"/sites/{site}/shelf/boards", {"name": "Bridge module", "board": "thistle"})["units"][-1]
+    pk = api.post("/deployments", {"recipe": "threadgate"})["id"]
+    way = api.get(f"/deployments/{pk}/plan")["way"] or "wifi"
+    shown = api.put(f"/deployments/{pk}/plan", {"board_unit_id": unit["id"], "card_gb": None, "way": way})
+    codes = {f["code"] for f in shown["findings"]}
+    assert "plan.card-missing" not in codes
+    image = next(iter(api.get(f"/deployments/{pk}/image")["choices"]), None)
+    if image is not None:
+        api.put(f"/deployments/{pk}/image", {"image_id": image["image"]["id"]})
+    assert (
+        "say what goes together" not in api.get(f"/deployments/{pk}/plan")["deployment"]["line"]["next_detail"].lower()
+    )

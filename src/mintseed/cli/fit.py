@@ -4,8 +4,11 @@ from __future__ import annotations
 
 import argparse
 import re
+from collections.abc import Sequence
 from dataclasses import asdict
 from typing import Any, get_args
+
+from pydantic import ValidationError
 
 from mintseed import wiring
 from mintseed.cli.files import Commands, board_named, part_named, recipe_named
@@ -20,10 +23,12 @@ from mintseed.core.plan.shelf import Shelf
 from mintseed.core.plan.shopping import parts_list
 from mintseed.core.plan.way_out import Proposal, ways_out
 from mintseed.core.site.model import WifiNetwork
+from mintseed.core.visible import one_line
 
 SUPPLY = re.compile(
     r"(?P<v>[0-9.]+)V,(?P<a>[0-9.]+)A,(?P<plug>[^,]+)(?:,(?P<m>[0-9.]+)m)?(?:,AWG(?P<awg>[0-9]+))?", re.IGNORECASE
 )
+MOST_CARD_GB = 4096
 SUPPLY_WORDS = "VOLTS,AMPERES,PLUG[,METRES,AWG], such as 5.1V,2.5A,micro-USB,1.2m,AWG22"
 
 
@@ -45,8 +50,24 @@ def add(commands: Commands) -> None:
     parser.set_defaults(run=run)
 
 
+def _refuse_what_cannot_be(arguments: argparse.Namespace, releases: Sequence[str]) -> None:
+    """Raise InputError for a number no card or network has, and for a release the recipe does not know."""
+    if arguments.card is not None and not 1 <= arguments.card <= MOST_CARD_GB:
+        raise InputError(
+            f"{arguments.card} GB is no card's size", expected=f"1 to {MOST_CARD_GB}, as printed on it", where="--card"
+        )
+    if not 0.1 <= arguments.band <= 100:  # not a number is not in between either
+        raise InputError(f"{arguments.band:g} GHz is no Wi-Fi band", expected="2.4, 5 or 6", where="--band")
+    if arguments.release and arguments.release not in releases:
+        raise InputError(
+            f"the recipe knows no release {one_line(arguments.release)}", expected=", ".join(releases) or "none: it names no releases",
+            where="--release",
+        )  # fmt: skip
+
+
 def run(arguments: argparse.Namespace) -> int:
     recipe, board = recipe_named(arguments.recipe), board_named(arguments.board)
+    _refuse_what_cannot_be(arguments, [r.version for r in recipe.releases])
     parts = tuple(PlannedPart(part, part.name) for part in map(part_named, arguments.part))
     plan = Plan(recipe, board, parts=parts, release=arguments.release)
     way = arguments.way or next(
@@ -79,8 +100,31 @@ def supply_from(said: str) -> Supply:
             {"name": "the supply", "voltage_v": float(found["v"]), "current_a": float(found["a"]), "connector": plug,
              "length_m": float(found["m"]) if found["m"] else None, "awg": int(found["awg"]) if found["awg"] else None}
         )  # fmt: skip
+    except ValidationError as error:
+        raise InputError(f"{said} is no supply: {_first(error)}", expected=SUPPLY_WORDS, where="--supply") from error
     except ValueError as error:
-        raise InputError(f"{said} is no supply: {error}", expected=SUPPLY_WORDS, where="--supply") from error
+        raise InputError(
+            f"{said} is no supply: a number in it is none", expected=SUPPLY_WORDS, where="--supply"
+        ) from error
+
+
+def _first(error: ValidationError) -> str:
+    """Return in our words what a supply is refused for first."""
+    first = error.errors(include_url=False)[0]
+    name = str(first["loc"][0]) if first["loc"] else ""
+    said = {
+        "voltage_v": "its volts",
+        "current_a": "its amperes",
+        "length_m": "the length of its cable",
+        "awg": "the gauge of its cable",
+    }
+    if name not in said:
+        return str(first["msg"]).removeprefix("Value error, ")
+    bounds = first.get("ctx", {})
+    limit = next((f"at most {bounds[k]:g}" for k in ("le", "lt") if k in bounds), "") or next(
+        (f"more than {bounds[k]:g}" for k in ("gt", "ge") if k in bounds), ""
+    )
+    return f"{said[name]} cannot be {first['input']}" + (f", {limit} can" if limit else "")
 
 
 def _line(proposal: Proposal) -> dict[str, Any]:

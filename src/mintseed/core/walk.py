@@ -157,7 +157,9 @@ class Walk:
     def plan_complete(self) -> bool:
         i = self.inputs
         needs_network = i.way == "wifi" and i.network is None and bool(self.plan.radio_ghz)
-        return i.board is not None and i.way is not None and i.card is not None and not needs_network
+        # Firmware that goes over a serial adapter needs no card.
+        card = i.card is not None or (i.board is not None and i.board.medium == "serial")
+        return i.board is not None and i.way is not None and card and not needs_network
 
     # image
 

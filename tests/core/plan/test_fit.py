@@ -137,3 +137,28 @@ def test_an_empty_plan_names_what_is_missing() -> None:
         "plan.card-missing": Severity.YET,
         "plan.caution-exposure": Severity.NOTE,
     }
+
+
+@pytest.mark.parametrize(("unpacked_bytes", "gb"), [(140_000_000, 8), (16_100_000_000, 32), (31_900_000_000, 64)])
+def test_the_card_to_take_is_one_that_is_sold_and_holds_the_image(unpacked_bytes: int, gb: int) -> None:
+    small = replace(GOOD, card=Card(2), image=xray("fernworks,larkspur-r", unpacked_bytes=unpacked_bytes))
+    found = next(f for f in check_plan(small) if f.code.startswith("plan.card-") and f.severity is Severity.STOP)
+    assert found.fix == f"Take a card of {gb} GB or more."
+
+
+def test_the_release_that_is_wanted_says_how_large_its_image_is() -> None:
+    first, second = RECIPES["platen"].releases[:2]
+    large = second.model_copy(
+        update={"builds": tuple(b.model_copy(update={"unpacked_mb": 40_000}) for b in second.builds)}
+    )
+    recipe = RECIPES["platen"].model_copy(update={"releases": (first, large)})
+    one = replace(GOOD, recipe=recipe, image=None, card=Card(32))
+    assert "plan.card-too-small-for-image" not in codes(one)
+    assert codes(replace(one, release=second.version))["plan.card-too-small-for-image"] is Severity.STOP
+
+
+def test_a_board_that_hears_only_5_ghz_is_told_to_take_a_network_on_5_ghz() -> None:
+    assert GOOD.board is not None
+    one = replace(GOOD, board=GOOD.board.model_copy(update={"radio_ghz": (5.0,)}))
+    found = next(f for f in check_plan(one) if f.code == "plan.band-unheard")
+    assert found.fix == "Pick a network on 5 GHz."

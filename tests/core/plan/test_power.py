@@ -219,3 +219,11 @@ def test_what_is_to_be_bought_carries_the_plan_and_not_the_board_alone() -> None
     assert codes(replace(one, supply=bought))["plan.supply-fits"] is Severity.OK
     steps = assembly_steps(one.board, None, "wifi", released=True, parts=one.parts, wanted=wanted_text(power_sum(one)))
     assert "3 A supply" in steps[-1].title
+
+
+def test_two_add_ons_that_feed_are_a_stop_without_any_supply() -> None:
+    one = plan("cinderwick", "larkspur-c", "kiln-probes-fed", "kiln-probes-fed", way="cable")
+    assert "plan.two-supplies" in stops(replace(one, supply=None))
+    assert one.board is not None
+    bears = one.board.model_copy(update={"two_supplies": True})
+    assert "plan.two-supplies" not in codes(replace(one, supply=None, board=bears))

@@ -82,3 +82,16 @@ def test_hardware_addresses_in_every_spelling(said: str) -> None:
 def test_what_is_no_hardware_address(said: str) -> None:
     with pytest.raises(ValueError):
         hardware_address(said)
+
+
+@pytest.mark.parametrize(
+    ("said", "read"), [("10000", 10000.0), ("1,5", 1.5), ("0.5", 0.5), ("10,000", None), ("1.000", None)]
+)
+def test_a_number_that_could_be_a_thousand_or_a_fraction_is_asked_about(said: str, read: float | None) -> None:
+    text = f'what;name;voltage_v;current_a;connector;battery_mah\nsupply;Cells;5;2;micro-USB;"{said}"\n'
+    rows, problems = read_shelf(text, {}, {})
+    if read is None or read < 1:
+        assert not rows
+        assert ("a thousand or a fraction" if read is None else "not between") in problems[0].message
+    else:
+        assert rows[0].values["battery_mah"] == read

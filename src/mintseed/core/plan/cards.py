@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.plan.choosing import not_chosen
 from mintseed.core.plan.plan import Card, Plan
-from mintseed.core.units import GB, MB, binary_size, decimal_size
+from mintseed.core.units import GB, MB, NOMINAL_CARD_GB, binary_size, decimal_size
 
 SD_CLASSES = "SD Association, speed classes"
 
@@ -58,8 +58,8 @@ def card(plan: Plan) -> Iterator[Finding]:
 
 def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
     need, where, gb = plan.recipe.card, Where(part="card"), chosen.size_gb
-    advice = f"Take a card of {need.advised_gb} GB or more."
     image_bytes = plan.image.unpacked_bytes if plan.image else _published_bytes(plan)
+    advice = f"Take a card of {_advised_gb(need.advised_gb, image_bytes)} GB or more."
     if image_bytes > chosen.size_bytes:
         yield Finding(
             "plan.card-too-small-for-image",
@@ -117,6 +117,12 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         )
 
 
+def _advised_gb(advised_gb: int, image_bytes: int) -> int:
+    """Return the size of card to take: as the recipe advises, and of those that are sold one that the image leaves room on."""
+    holds = (gb for gb in NOMINAL_CARD_GB if gb * GB * (1 - LITTLE_TO_SPARE) >= image_bytes)
+    return max(advised_gb, next(holds, -(-image_bytes // GB)))
+
+
 def _a(number: int) -> str:
     return "An" if str(number)[0] == "8" else "A"
 
@@ -124,7 +130,9 @@ def _a(number: int) -> str:
 def _published_bytes(plan: Plan) -> int:
     if plan.board is None:
         return 0
-    return max((b.unpacked_mb or 0 for _, b in plan.recipe.builds_for(plan.board)[:1]), default=0) * MB
+    builds = plan.recipe.builds_for(plan.board)
+    wanted = [b for release, b in builds if release.version == plan.release] if plan.release else []
+    return max((b.unpacked_mb or 0 for b in wanted or [b for _, b in builds[:1]]), default=0) * MB
 
 
 def pace(plan: Plan) -> Iterator[Finding]:

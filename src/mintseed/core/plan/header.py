@@ -47,7 +47,9 @@ def header_map(plan: Plan) -> HeaderMap | None:
     shared: dict[int, list[str]] = defaultdict(list)
     for name, use in _uses(plan):
         for pin, carries in use.takes.items():
-            takers[pin].append((name, carries))
+            if not (use.i2c and pin in I2C_PINS):
+                takers[pin].append((name, carries))
+        # An add-on that says both, its addresses and the pins they lie on, shares them like any other.
         for pin in I2C_PINS if use.i2c else ():
             shared[pin].append(name)
     pins = []
@@ -118,11 +120,19 @@ def _clash(plan: Plan) -> Iterator[Finding]:
         )  # fmt: skip
 
 
+def canonical_address(said: str) -> str:
+    """Return an address of the shared pair as it is written here: 0x4d, 0x04d and 4d are one. What is no number stays as it was said."""
+    try:
+        return f"0x{int(said, 16):02x}"
+    except ValueError:
+        return said.lower()
+
+
 def _addresses(uses: list[tuple[str, HeaderUse]]) -> Iterator[Finding]:
     users: dict[str, list[str]] = defaultdict(list)
     for name, use in uses:
         for address in use.i2c:
-            users[address.lower()].append(name)
+            users[canonical_address(address)].append(name)
     for address, names in users.items():
         if len(names) > 1:
             yield Finding(

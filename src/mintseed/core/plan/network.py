@@ -64,7 +64,7 @@ def _wifi(plan: Plan, board: Board) -> Iterator[Finding]:
             f"{board.name} cannot hear {wanted.ssid}",
             f"That network is on {wanted.band_ghz:g} GHz; this board hears "
             f"{' and '.join(f'{g:g}' for g in plan.radio_ghz)} GHz.",
-            "Pick a 2.4 GHz network.",
+            f"Pick a network on {' or '.join(f'{g:g}' for g in plan.radio_ghz)} GHz.",
             Where(part="network", field=wanted.ssid),
         )
         return

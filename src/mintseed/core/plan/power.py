@@ -156,6 +156,7 @@ def power(plan: Plan) -> Iterator[Finding]:
     board, supply = plan.board, plan.supply
     if board is None:
         return
+    yield from _two_feeders(plan, board)
     if supply is None:
         if plan.feeder is None:
             need = board.supply
@@ -185,6 +186,17 @@ def _two_supplies(plan: Plan, board: Board, supply: Supply) -> Iterator[Finding]
             f"Leave {supply.name} out, or open the add-on's feeding jumper. Never two supplies at once.",
             Where(part="supply"),
         )
+
+
+def _two_feeders(plan: Plan, board: Board) -> Iterator[Finding]:
+    """Two add-ons that feed the board push against each other as two supplies do."""
+    feeders = [p.name for p in plan.parts if p.part.feeds_board]
+    if len(feeders) > 1 and not board.two_supplies:
+        yield Finding(
+            "plan.two-supplies", Severity.STOP, f"{' and '.join(feeders[:2])} would both feed the board",
+            "Each powers the board through the header. Two supplies push against each other and can destroy both.",
+            "Leave one of them out, or open its feeding jumper. Never two supplies at once.", Where(part="parts", field=feeders[1]),
+        )  # fmt: skip
 
 
 def _plug(board: Board, supply: Supply, cable: Cable | None) -> Finding | None:

@@ -148,10 +148,16 @@ def part_called(said: str, parts: Mapping[str, Part]) -> Part:
     raise _WrongError(f"no part is called {one_line(said) or 'so'}")
 
 
+_GROUPED = re.compile(r"[1-9][0-9]{0,2}([,.][0-9]{3})+")
+"""10,000 is ten thousand to one writer and ten to another; a spreadsheet may have written either."""
+
+
 def _number(cells: Mapping[str, str], name: str, least: float, most: float, *, needed: bool = True) -> float | None:
     said = cells.get(name, "")
     if not said and not needed:
         return None
+    if _GROUPED.fullmatch(said):
+        raise _WrongError(f"{name}: is {one_line(said)} a thousand or a fraction? Write it without groups of three")
     try:
         value = float(said.replace(",", "."))
     except ValueError:
