@@ -102,7 +102,18 @@ def test_without_a_look_before_nothing_is_called_new() -> None:
         [seen], known_before=None, host_name="press", default_host_name="platen", page=PAGE, answers={NEW: SIGNED}
     )[0]
     assert [e.text for e in found.evidence] == ["takes connections on port 5310", "its page says Platen print desk"]
-    assert not found.is_it
+    # Its own page on its own port is enough then; another one's name, or no page, is not.
+    assert found.is_it
+    named = Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "reading-press")
+    for sightings, answers in (
+        ([seen, named], {NEW: SIGNED}),
+        ([seen], {}),
+        ([seen], {NEW: PageAnswer("", 200, "a till")}),
+    ):
+        other = rank_candidates(
+            sightings, known_before=None, host_name="press", default_host_name="platen", page=PAGE, answers=answers
+        )[0]
+        assert not other.is_it
 
 
 def test_found_by_a_scan_alone() -> None:

@@ -84,6 +84,18 @@ def test_what_was_there_before_is_not_asked_unless_it_has_the_name() -> None:
     assert network.asked == ["http://127.77.5.8:5310/"]
 
 
+def test_the_new_address_is_asked_among_twenty_old_ones_with_that_port() -> None:
+    port = RECIPE.page.port
+    old = tuple(Sighting(f"127.77.5.{n}", SeenBy.SCAN, f"02:00:00:00:01:{n:02x}", port=port) for n in range(1, 21))
+    mine = Sighting("127.77.5.40", SeenBy.SCAN, "02:00:00:00:00:40", port=port)
+    network = Network(seen=(*old, mine), pages={URL: PageAnswer(URL, 200, "Platen print desk")})
+    before = frozenset(key for s in old for key in (s.address, s.mac))
+    winner = look(network, before).winner
+    assert winner is not None
+    assert winner.address == "127.77.5.40"
+    assert network.asked[0] == URL
+
+
 def test_a_crowd_of_newcomers_is_asked_only_so_many() -> None:
     crowd = tuple(Sighting(f"127.77.5.{n}", SeenBy.NEIGHBOUR, f"02:00:00:00:01:{n:02x}") for n in range(1, 60))
     network = Network(seen=crowd)

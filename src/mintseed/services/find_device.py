@@ -7,7 +7,7 @@ from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime
 
-from mintseed.core.find.candidates import Candidate, PageAnswer, judge_find, page_url, rank_candidates
+from mintseed.core.find.candidates import Candidate, PageAnswer, is_new, judge_find, page_url, rank_candidates
 from mintseed.core.find.sightings import SeenBy, Sighting, addresses_in, inside
 from mintseed.core.findings import Finding
 from mintseed.core.recipes.model import Page
@@ -75,11 +75,12 @@ def execute(
     """Judge one sweep for one device. Pages are asked, side by side, only of addresses that are new, carry the name or
     take connections on the page's port. `known_before` is None when nobody looked before power-on.
     """
-    seen, known = swept.sightings, known_before or frozenset()
-    worth = [s.address for s in seen if s.host_name.lower() == host_name.lower()]
+    seen = swept.sightings
+    macs = {s.address: s.mac for s in seen if s.mac}
+    # What is new first: a house may be full of pages on that port, and only so many are asked.
+    worth = [s.address for s in seen if is_new(s.address, macs.get(s.address, ""), known_before)]
+    worth += [s.address for s in seen if s.host_name.lower() == host_name.lower()]
     worth += [s.address for s in seen if s.seen_by is SeenBy.SCAN and s.port == page.port]
-    if known_before is not None:
-        worth += [s.address for s in seen if s.address not in known and s.mac not in known]
     asked = list(dict.fromkeys(worth))[:MOST_PROBED]
     candidates = rank_candidates(
         seen,

@@ -5,7 +5,7 @@ They read those bytes with parsers of their own, never with the product's. They 
 
 NOT_SIMULATED = (
     "brown-outs, heat, a board that is hot or put together wrongly",
-    "wear of cards and cards that lie about their size",
+    "wear of cards, and readers that answer from a memory of their own",
     "what a system does to its card while it runs: volumes that grow, files that are moved",
     "routers with several networks, leases that run out, two devices with one address",
     "sessions and TLS of the appliances' pages, and what they would really do",

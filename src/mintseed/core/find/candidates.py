@@ -10,7 +10,7 @@ from mintseed.core.findings import Action, Finding, Severity, Where
 from mintseed.core.recipes.model import Page
 
 ENOUGH = 7
-"""Points at which a candidate is taken for the device; reached by no single piece of evidence."""
+"""Points at which a candidate is taken for the device; reached by no single piece of evidence, where somebody looked before."""
 
 _NEW, _LEASE_NAME, _ANNOUNCED, _SIGNATURE, _STARTING, _LISTENS = 4, 3, 3, 5, 2, 1
 _OTHER_PAGE, _OTHER_NAME = -4, -6
@@ -80,6 +80,11 @@ def rank_candidates(
     return tuple(sorted(ranked, key=lambda c: (-c.points, c.address)))
 
 
+def is_new(address: str, mac: str, known_before: frozenset[str] | None) -> bool:
+    """Return whether neither the address nor the hardware address was there before power-on; never where nobody looked then."""
+    return known_before is not None and address not in known_before and (not mac or mac not in known_before)
+
+
 def _candidate(
     address: str,
     seen: list[Sighting],
@@ -92,7 +97,7 @@ def _candidate(
     mac = next((s.mac for s in seen if s.mac), "")
     name = next((s.host_name for s in seen if s.host_name), "")
     evidence = []
-    if known_before is not None and address not in known_before and (not mac or mac not in known_before):
+    if is_new(address, mac, known_before):
         evidence.append(Evidence("new since power-on", _NEW))
     if any(s.seen_by is SeenBy.LEASE and s.host_name.lower() == wanted for s in seen):
         evidence.append(Evidence(f"took a lease as {wanted}", _LEASE_NAME))
@@ -106,7 +111,10 @@ def _candidate(
     evidence += [said] if said else []
     signed = answer is not None and answer.status == 200 and page.signature in answer.body
     points = sum(e.points for e in evidence)
-    return Candidate(address, mac, name, page_url(page, address), tuple(evidence), signed, points >= ENOUGH)
+    # Where nobody looked before power-on nothing can be new; then its own page on its own port is enough, unless it bears
+    # another's name.
+    own_page = known_before is None and signed and points >= _SIGNATURE
+    return Candidate(address, mac, name, page_url(page, address), tuple(evidence), signed, points >= ENOUGH or own_page)
 
 
 def _said(answer: PageAnswer | None, page: Page) -> Evidence | None:
