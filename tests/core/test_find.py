@@ -153,3 +153,22 @@ def test_addresses_of_pages() -> None:
 def test_only_the_sites_ranges_count() -> None:
     assert inside("127.77.4.9", ["127.77.4.0/24"])
     assert not inside("127.77.5.9", ["127.77.4.0/24", "192.168.0.0/16"])
+
+
+def test_a_board_is_told_by_its_own_hardware_address_and_something_else() -> None:
+    mine = Sighting(NEW, SeenBy.SCAN, "02:46:57:aa:bb:cc", port=5310)
+    still = rank_candidates(
+        [Sighting(NEW, SeenBy.NEIGHBOUR, "02:46:57:aa:bb:cc")], known_before=frozenset({NEW, "02:46:57:aa:bb:cc"}), host_name="press",
+        default_host_name="platen", page=PAGE, answers={}, own_macs=("02:46:57:aa:bb:cc",),
+    )[0]  # fmt: skip
+    assert [e.text for e in still.evidence] == ["has a hardware address of this board"]
+    assert not still.is_it  # it may be on, with another card in it
+    listens = rank_candidates(
+        [mine], known_before=frozenset({NEW, "02:46:57:aa:bb:cc"}), host_name="press", default_host_name="platen", page=PAGE,
+        answers={}, own_macs=("02:46:57:aa:bb:cc",),
+    )[0]  # fmt: skip
+    assert listens.is_it
+    strange = rank_candidates(
+        [mine], known_before=frozenset(), host_name="press", default_host_name="platen", page=PAGE, answers={}, own_macs=("02:00:00:00:00:01",)
+    )[0]  # fmt: skip
+    assert "has a hardware address of this board" not in [e.text for e in strange.evidence]

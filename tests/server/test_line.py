@@ -15,6 +15,7 @@ from mintseed.server.agent.looking import look_once
 from mintseed.server.demo.quay_house import DRIVES
 from mintseed.server.models import (
     Bench,
+    BoardUnit,
     BootRun,
     Claim,
     Deployment,
@@ -96,6 +97,12 @@ def test_every_station_in_turn(api: Api, monkeypatch: pytest.MonkeyPatch) -> Non
     assert find["url"] == f"http://{address}:5310/"
     assert find["qr_size"] > 20
     assert now_at(api, pk) == "setup"
+    # The board is known by its hardware address from now on; not by one that was claimed by mistake.
+    mac = mac_of(f"unit-{unit}")
+    assert mac in BoardUnit.objects.get(pk=unit).macs
+    api.post(f"/deployments/{pk}/find/let-go")
+    assert mac not in BoardUnit.objects.get(pk=unit).macs
+    api.post(f"/deployments/{pk}/find/claim", {"address": address})
 
     api.post(f"/deployments/{pk}/setup/check", {"step": "page"})
     monkeypatch.setattr(type(probe), "post_form", lambda self, url, fields: PageAnswer(url, 200))
@@ -114,7 +121,7 @@ def test_every_station_in_turn(api: Api, monkeypatch: pytest.MonkeyPatch) -> Non
     events = [line["event"] for line in keep["log"]]
     assert events[0] == "deployment.started"
     assert [e for e in events if e in ("card.proven", "boot.powered-on", "boot.joined", "find.claimed", "keep.in-service")] == [
-        "card.proven", "boot.powered-on", "boot.joined", "find.claimed", "keep.in-service",
+        "card.proven", "boot.powered-on", "boot.joined", "find.claimed", "find.claimed", "keep.in-service",
     ]  # fmt: skip
 
     again = api.post(
@@ -348,7 +355,6 @@ def test_a_broken_description_spoils_only_its_own_deployment(api: Api) -> None:
     assert bench[broken]["line"]["needs_you"]
     assert "recipe gone is gone" in bench[broken]["line"]["next_step"]
     assert api.call("get", f"/deployments/{broken}/plan")[0] == 404
-    from mintseed.server.models import BoardUnit
 
     BoardUnit.objects.filter(board="larkspur-r").update(board="unheard-of")
     judged_again()

@@ -71,14 +71,17 @@ def execute(
     host_name: str,
     default_host_name: str,
     page: Page,
+    own_macs: Collection[str] = (),
 ) -> Look:
     """Judge one sweep for one device. Pages are asked, side by side, only of addresses that are new, carry the name or
-    take connections on the page's port. `known_before` is None when nobody looked before power-on.
+    take connections on the page's port. `known_before` is None when nobody looked before power-on; `own_macs` are the board's own
+    hardware addresses, which are asked first.
     """
     seen = swept.sightings
     macs = {s.address: s.mac for s in seen if s.mac}
     # What is new first: a house may be full of pages on that port, and only so many are asked.
-    worth = [s.address for s in seen if is_new(s.address, macs.get(s.address, ""), known_before)]
+    worth = [s.address for s in seen if s.mac and s.mac in own_macs]
+    worth += [s.address for s in seen if is_new(s.address, macs.get(s.address, ""), known_before)]
     worth += [s.address for s in seen if s.host_name.lower() == host_name.lower()]
     worth += [s.address for s in seen if s.seen_by is SeenBy.SCAN and s.port == page.port]
     asked = list(dict.fromkeys(worth))[:MOST_PROBED]
@@ -89,6 +92,7 @@ def execute(
         default_host_name=default_host_name,
         page=page,
         answers=ask_all(probe, {address: page_url(page, address) for address in asked}),
+        own_macs=own_macs,
     )
     return Look(candidates, judge_find(candidates, host_name), swept.at)
 

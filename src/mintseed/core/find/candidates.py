@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 
 from mintseed.core.find.sightings import SeenBy, Sighting
@@ -12,7 +12,9 @@ from mintseed.core.recipes.model import Page
 ENOUGH = 7
 """Points at which a candidate is taken for the device; reached by no single piece of evidence, where somebody looked before."""
 
-_NEW, _LEASE_NAME, _ANNOUNCED, _SIGNATURE, _STARTING, _LISTENS = 4, 3, 3, 5, 2, 1
+_OWN_ADDRESS, _NEW, _LEASE_NAME, _ANNOUNCED, _SIGNATURE, _STARTING, _LISTENS = 6, 4, 3, 3, 5, 2, 1
+OWN_ADDRESS_TEXT = "has a hardware address of this board"
+
 _OTHER_PAGE, _OTHER_NAME = -4, -6
 
 
@@ -65,8 +67,11 @@ def rank_candidates(
     default_host_name: str,
     page: Page,
     answers: Mapping[str, PageAnswer],
+    own_macs: Collection[str] = (),
 ) -> tuple[Candidate, ...]:
     """Return one candidate an address, most points first.
+
+    `own_macs` are the board's own hardware addresses, as far as they are known.
 
     `known_before` holds MAC and IP addresses seen before power-on, None when nobody looked then; `default_host_name` is what the image calls itself
     when nobody names it; `answers` maps addresses to what their page said. Two devices of one appliance on one network
@@ -76,7 +81,9 @@ def rank_candidates(
     for sighting in sightings:
         by_address.setdefault(sighting.address, []).append(sighting)
     names = (host_name.lower(), default_host_name.lower())
-    ranked = [_candidate(a, seen, known_before, names, page, answers.get(a)) for a, seen in by_address.items()]
+    ranked = [
+        _candidate(a, seen, known_before, names, page, answers.get(a), own_macs) for a, seen in by_address.items()
+    ]
     return tuple(sorted(ranked, key=lambda c: (-c.points, c.address)))
 
 
@@ -92,11 +99,14 @@ def _candidate(
     names: tuple[str, str],
     page: Page,
     answer: PageAnswer | None,
+    own_macs: Collection[str] = (),
 ) -> Candidate:
     wanted, default = names
     mac = next((s.mac for s in seen if s.mac), "")
     name = next((s.host_name for s in seen if s.host_name), "")
     evidence = []
+    if mac and mac in own_macs:
+        evidence.append(Evidence(OWN_ADDRESS_TEXT, _OWN_ADDRESS))
     if is_new(address, mac, known_before):
         evidence.append(Evidence("new since power-on", _NEW))
     if any(s.seen_by is SeenBy.LEASE and s.host_name.lower() == wanted for s in seen):

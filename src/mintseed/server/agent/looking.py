@@ -102,6 +102,7 @@ def look_at(
         return find_device.execute(
             by_site[board.loaded.site.pk], probe=probe, known_before=board.known_before,
             host_name=board.loaded.row.host_name, default_host_name=recipe.host_name, page=recipe.page,
+            own_macs=tuple(unit.macs) if (unit := board.loaded.row.board_unit) is not None else (),
         )  # fmt: skip
 
     with ThreadPoolExecutor(min(32, len(boards)), thread_name_prefix="look") as threads:

@@ -10,7 +10,7 @@ from ninja import Router, Schema
 
 from mintseed import wiring
 from mintseed.core.errors import RefusedError
-from mintseed.core.find.candidates import Candidate, page_url
+from mintseed.core.find.candidates import OWN_ADDRESS_TEXT, Candidate, page_url
 from mintseed.core.findings import Finding
 from mintseed.core.keep.label import qr_code
 from mintseed.core.stations import Station
@@ -19,7 +19,7 @@ from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.journal import record
 from mintseed.server.judging import Judged, judged
 from mintseed.server.load import Loaded
-from mintseed.server.models import BootRun, Claim
+from mintseed.server.models import BoardUnit, BootRun, Claim
 from mintseed.services import claim as claiming
 
 router = Router(tags=["find"])
@@ -101,8 +101,29 @@ def claim(request: HttpRequest, pk: int, payload: ClaimIn) -> FindOut:
             evidence=list(made.evidence),
             at=one.now,
         )
+        _learn(one.row.board_unit_id, made.mac)
         record(one.row, "find", "find.claimed", made.log_text)
     return _out(judged(pk))
+
+
+MOST_MACS = 8
+"""hardware addresses kept of one board: it has one or two of its own, and an adapter brings another"""
+
+
+def _learn(unit_pk: int | None, mac: str) -> None:
+    """Keep the hardware address of what was claimed with its board: the next time it is told by it."""
+    unit = BoardUnit.objects.select_for_update().filter(pk__in=[unit_pk]).first()
+    if unit is not None and mac and mac not in unit.macs and len(unit.macs) < MOST_MACS:
+        unit.macs = [*unit.macs, mac]
+        unit.save(update_fields=["macs"])
+
+
+def _unlearn(unit_pk: int | None, claim: Claim) -> None:
+    """Forget a hardware address that a claim brought which was none; one that spoke for it beforehand was known already."""
+    unit = BoardUnit.objects.select_for_update().filter(pk__in=[unit_pk]).first()
+    if unit is not None and claim.mac in unit.macs and OWN_ADDRESS_TEXT not in claim.evidence:
+        unit.macs = [mac for mac in unit.macs if mac != claim.mac]
+        unit.save(update_fields=["macs"])
 
 
 @router.post("/deployments/{pk}/find/let-go", response=FindOut)
@@ -112,6 +133,7 @@ def let_go(request: HttpRequest, pk: int) -> FindOut:
         if one.claim and Claim.objects.filter(pk=one.claim.pk, taken_back_at=None).update(
             taken_back_at=wiring.bench().clock.now()
         ):
+            _unlearn(one.row.board_unit_id, one.claim)
             record(one.row, "find", "find.let-go", f"{one.claim.address} was not it")
     return _out(judged(pk))
 
