@@ -146,10 +146,15 @@ def power_and_write(course: Course, times: int) -> Outcome:
             lambda: course.asked("POST", f"/deployments/{first}/boot/power-on", {}),
             course.write_of(second, body),
         )
-        _note(outcome, said, [(200, 409), (409, 200), (200, 200)], number)
+        # 404: the card is gone from its reader, in these words.
+        _note(outcome, said, [(200, 409), (409, 200), (200, 200), (200, 404)], number)
         _let_it_end(course)
         shown = [course.asked("GET", f"/deployments/{pk}/card")[1] for pk in course.deployments]
-        if all(s["proven"] for s in shown):
+        # There are two cards here, so two proofs may stand; never both of the card of one reader.
+        proven_in = [
+            next(w["drive_path"] for w in s["writes"] if w["outcome"] == "proven") for s in shown if s["proven"]
+        ]
+        if len(proven_in) != len(set(proven_in)):
             outcome.harm.append(f"race {number}: one card, two proofs")
         course.settle()
     outcome.harm += lies(course.running, course.deployments)

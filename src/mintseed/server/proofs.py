@@ -77,13 +77,17 @@ def after_look(row: ReportedDrive, found: Recognition, marks: CardMarks | None, 
         if found.kind == "same":
             be_sure(found.write_id, now)
         elif ends := _unbooted(mine):
-            void(ends, now, f"what is on its card was seen changed, in {where}")
+            void(ends, now, _changed_in(where))
         return
     # One that never left this reader since it was proven is the same card, whatever its bytes say.
     if ends := _unbooted(_stayed(row)):
-        void(ends, now, f"what is on its card was seen changed, in {where}")
+        void(ends, now, _changed_in(where))
     elif found.kind == "kin" and marks is not None:
         _ask_whose(row, found, marks, now)
+
+
+def _changed_in(where: str) -> str:
+    return f"what is on its card was seen changed, in {where}; a desktop that mounts a card writes to it too"
 
 
 def _unbooted(writes: Iterable[Write]) -> list[int]:
