@@ -158,3 +158,34 @@ def test_a_script_gets_an_object_also_when_the_input_cannot_be_read(
     assert said["error"]["code"] == code
     assert said["error"]["sentence"]
     assert said["findings"] == []
+
+
+def test_fill_asks_what_the_recipe_asks(library: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    """Left empty it is a stop, as in the browser; a secret answer never stands in a command."""
+    text = (wiring.PROJECT / "recipes" / "platen.yaml").read_text()
+    text = text.replace('KEYBOARD: "{keyboard}"', 'KEYBOARD: "{keyboard}", PAPER: "{paper}{pin}"')
+    asks = '\nasks:\n  - {id: paper, title: Paper, pattern: "A[0-9]"}\n  - {id: pin, title: Pin, secret: true, default: "0"}\n'
+    recipe, site, out, answers = (tmp_path / n for n in ("mine.yaml", "site.yaml", "filled.img", "answers.yaml"))
+    recipe.write_text(text + asks)
+    site.write_text(SITE)
+    image = str(library / "platen-3.2-64.img.xz")
+    base = ("fill", image, "--recipe", str(recipe), "--site", str(site), "-o", str(out))
+    status, said = answer(capsys, *base)
+    assert (status, out.exists()) == (2, False)
+    assert "settings.answer-missing" in {f["code"] for f in said["findings"]}
+    assert answer(capsys, *base, "--set", "paper=foolscap")[0] == 2
+    assert main([*base, "--set", "paper=A4", "--set", "pin=7"]) == 3
+    assert "a command stands in the process list" in capsys.readouterr().err
+    answers.write_text("paper: A3\npin: no\n")
+    assert answer(capsys, *base, "--answers", str(answers))[0] == 0
+    assert b"PAPER=A3no" in fat_file(out, 4 * 1024 * 1024, "device.conf")
+    assert answer(capsys, *base, "--answers", str(answers), "--set", "paper=A5")[0] == 0
+    assert b"PAPER=A5no" in fat_file(out, 4 * 1024 * 1024, "device.conf")
+    for wrong, says in (
+        ("- a list\n", "these are no answers"),
+        ("ink: black\n", "nobody asks for ink"),
+        ("{", "cannot be read as YAML"),
+    ):
+        answers.write_text(wrong)
+        assert main([*base, "--answers", str(answers)]) == 3
+        assert says in capsys.readouterr().err

@@ -3,7 +3,11 @@
 from __future__ import annotations
 
 import argparse
+from collections.abc import Collection
+from dataclasses import replace
 from pathlib import Path
+
+import yaml
 
 from mintseed.adapters.filled_folder import FilledFolder
 from mintseed.cli.files import Commands, library_of, pairs, recipe_named, text_of
@@ -12,8 +16,9 @@ from mintseed.core.described import read_described
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.settings.fill import fill_files
-from mintseed.core.settings.values import SettingValues, check_values
+from mintseed.core.settings.values import SettingValues, check_answers, check_values
 from mintseed.core.site.model import Site
+from mintseed.core.visible import one_line
 from mintseed.services import fill_image, inspect_image, save_filled
 from mintseed.wiring import bench
 
@@ -25,7 +30,17 @@ def add(commands: Commands) -> None:
     parser.add_argument("image")
     parser.add_argument("--recipe", required=True, help="a shipped recipe's id, or a file")
     parser.add_argument("--site", required=True, help="a site as YAML; `mintseed schema site` tells its fields")
-    parser.add_argument("--set", dest="sets", action="append", default=[], metavar="KEY=VALUE", help=", ".join(KEYS))
+    parser.add_argument(
+        "--set",
+        dest="sets",
+        action="append",
+        default=[],
+        metavar="KEY=VALUE",
+        help=f"{', '.join(KEYS)}, or what the recipe asks",
+    )
+    parser.add_argument(
+        "--answers", metavar="FILE", help="answers to what the recipe asks, as YAML; secrets belong here"
+    )
     parser.add_argument("-o", "--out", required=True)
     parser.add_argument("--json", action="store_true")
     parser.set_defaults(run=run)
@@ -35,12 +50,24 @@ def run(arguments: argparse.Namespace) -> int:
     recipe = recipe_named(arguments.recipe)
     site = read_described(Site, text_of(arguments.site), where=arguments.site)
     sets = pairs(arguments.sets)
-    if unknown := set(sets) - set(KEYS):
-        raise InputError(f"{', '.join(sorted(unknown))} cannot be set", expected=", ".join(KEYS))
+    asked = {a.id: a for a in recipe.asks}
+    if unknown := set(sets) - set(KEYS) - set(asked):
+        raise InputError(f"{', '.join(sorted(unknown))} cannot be set", expected=", ".join((*KEYS, *asked)))
+    if secret := next((name for name in sets if name in asked and asked[name].secret), None):
+        raise InputError(f"{secret} is a secret, and a command stands in the process list", where="--set",
+                         next_step=f"Put it into a file of yours as {secret}: value, and name that file with --answers.")  # fmt: skip
     library, name = library_of(arguments.image)
     xray = inspect_image.execute(name, library=library, tools=bench().tools, recipes=[recipe])
-    values = values_for(site, sets, recipe.host_name, recipe.ways[0])
-    found = [*xray.findings, *check_values(values, default_host_name=recipe.host_name, names_taken=frozenset())]
+    given = {
+        **(answers_from(arguments.answers, asked) if arguments.answers else {}),
+        **{k: v for k, v in sets.items() if k in asked},
+    }
+    answers = {a.id: given.get(a.id) or a.default for a in recipe.asks}
+    values = replace(values_for(site, sets, recipe.host_name, recipe.ways[0]), answers=answers)
+    found = [
+        *xray.findings, *check_values(values, default_host_name=recipe.host_name, names_taken=frozenset()),
+        *check_answers(recipe.asks, answers),
+    ]  # fmt: skip
     if verdict(found) is Severity.STOP:
         return tell(found, {"written": ""}, as_json=arguments.json)
     filled = fill_files(recipe, values, {f.path: f.content for f in xray.files}, xray.release)
@@ -58,6 +85,25 @@ def run(arguments: argparse.Namespace) -> int:
         "files": [{"path": f.path, "changed_lines": f.changed_lines} for f in filled],
     }
     return tell(found, facts, as_json=arguments.json)
+
+
+def answers_from(path: str, asked: Collection[str]) -> dict[str, str]:
+    """Return the answers in a file of one `id: value` a line, as YAML. Raises InputError for one that nobody asked."""
+    try:
+        said = yaml.load(text_of(path), Loader=yaml.BaseLoader)  # texts as they stand: no `no` that becomes false
+    except yaml.YAMLError as error:
+        raise InputError(
+            "it cannot be read as YAML", expected="one line an answer, such as call_sign: XX0XX", where=path
+        ) from error
+    if not isinstance(said, dict) or not all(isinstance(v, str) for v in said.values()):
+        raise InputError("these are no answers", expected="one line an answer, such as call_sign: XX0XX", where=path)
+    if unknown := sorted(set(said) - set(asked)):
+        raise InputError(
+            f"nobody asks for {one_line(str(unknown[0]))}",
+            expected=", ".join(asked) or "nothing: this recipe asks nothing",
+            where=path,
+        )
+    return {str(k): v for k, v in said.items()}
 
 
 def values_for(site: Site, sets: dict[str, str], host_name: str, way: str) -> SettingValues:
