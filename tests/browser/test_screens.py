@@ -60,7 +60,7 @@ CUT = """() => {
 @pytest.fixture(scope="module")
 def paths(application: Application) -> Iterator[list[str]]:
     """The paths of all screens, with one deployment that is planned and filled and one that stops."""
-    with httpx.Client(base_url=f"{application.url}/api", timeout=30) as client:
+    with httpx.Client(base_url=f"{application.url}/api", timeout=30, headers=application.token) as client:
 
         def ask(method: str, path: str, body: object = None) -> Any:
             return client.request(method, path, json=body).raise_for_status().json()
@@ -174,11 +174,15 @@ def test_what_cannot_be_asked_again_is_said(browser: Browser, application: Appli
     page.goto("/log")
     expect(page.get_by_role("heading", name="Log")).to_be_visible()
     page.route("**/api/log*", lambda route: route.fulfill(status=503, json={"title": "The database does not answer"}))
-    httpx.post(f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Unseen"}).raise_for_status()
+    httpx.post(
+        f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Unseen"}, headers=application.token
+    ).raise_for_status()
     expect(page.get_by_text("What you see is from")).to_be_visible()
     expect(page.get_by_text("The database does not answer")).to_be_visible()
     page.unroute("**/api/log*")
-    httpx.post(f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Seen again"}).raise_for_status()
+    httpx.post(
+        f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Seen again"}, headers=application.token
+    ).raise_for_status()
     expect(page.get_by_text("What you see is from")).to_have_count(0)
     context.close()
 
@@ -186,7 +190,9 @@ def test_what_cannot_be_asked_again_is_said(browser: Browser, application: Appli
 def test_a_copy_that_fails_says_so(page: Page, application: Application) -> None:
     page.add_init_script("Object.defineProperty(navigator, 'clipboard', { value: undefined })")
     page.route("**/api/deployments/*/find", lambda route: route.fulfill(json=_found(route.fetch().json())))
-    pk = httpx.post(f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Copied"}).json()["id"]
+    pk = httpx.post(
+        f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Copied"}, headers=application.token
+    ).json()["id"]
     page.goto(f"/deployments/{pk}/find")
     page.get_by_role("button", name="Copy").click()
     expect(page.get_by_text("Could not copy: select it")).to_be_visible()
@@ -197,7 +203,9 @@ def _found(answer: dict[str, Any]) -> dict[str, Any]:
 
 
 def test_taken_off_the_bench_and_undone(page: Page, application: Application) -> None:
-    httpx.post(f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Fleeting"}).raise_for_status()
+    httpx.post(
+        f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Fleeting"}, headers=application.token
+    ).raise_for_status()
     page.goto("/")
     page.get_by_role("button", name="More for Fleeting").click()
     page.get_by_role("menuitem", name="Take it off the bench").click()

@@ -105,9 +105,10 @@ def _refuse_other_tables(place: DatabaseFolder) -> None:
 def _fill() -> None:
     """Load what belongs to this home, and ask for an account where one is needed."""
     from mintseed.server.carried import adopt_proofs
-    from mintseed.server.door import is_closed, note_what_is_kept
+    from mintseed.server.door import is_closed, note_what_is_kept, token
 
     try:
+        token()  # made now, so that the owner's scripts find its file, whenever the door closes
         note_what_is_kept()
         is_closed()
         adopt_proofs()
