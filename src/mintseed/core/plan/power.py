@@ -135,7 +135,7 @@ def power_sum(plan: Plan) -> PowerSum:
     if wire is not None and not wire.told:
         assumed.append(f"AWG {wire.awg} of {wire.name}, on which no gauge is printed")
     if wire is not None and load_a:
-        assumed.append(f"{CONTACTS_MOHM:g} mΩ of its plugs")
+        assumed.append(f"{CONTACTS_MOHM:g} mΩ of its plugs, which may take {CONTACTS_MOHM / 1000 * load_a:.2f} V more")
     hours = battery.capacity_mah / 1000 * battery.cell_v * battery.efficiency / mean_w if battery and mean_w else None
     return PowerSum(
         each, idle_a, load_a, load_a * SUPPLY_MARGIN,
