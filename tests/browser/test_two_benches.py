@@ -108,9 +108,13 @@ def _two_writes_and_one_bench_dies(both: Application, client: Client) -> None:
 
 @pytest.mark.parametrize("name", ["bench", "workshop"])
 def test_a_name_that_a_process_has_is_refused_by_name(both: Application, name: str) -> None:
+    # Both benches run: the one that comes later is the one that is refused.
+    lock, until = both.home / f"running-{name}.lock", time.monotonic() + 60
+    while subprocess.run(["flock", "-n", str(lock), "true"], check=False).returncode == 0 and time.monotonic() < until:
+        time.sleep(0.1)
     done = subprocess.run(
         ["scripts/worker"], cwd=PROJECT, env={**environment_for(both.home), "MINTSEED_BENCH_NAME": name}, capture_output=True, text=True,
-        check=False,
+        check=False, timeout=60,
     )  # fmt: skip
     assert done.returncode == 1
     assert f"a bench called {name} runs already from this folder" in done.stderr
