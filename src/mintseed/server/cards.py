@@ -87,10 +87,12 @@ def still_holds(write: Write, disk: Source, most: int) -> bool:
     return room is None or not lost_marks(disk, room)
 
 
-def card_of(marks: CardMarks) -> tuple[Card, Recognition]:
-    """Return the row of the card that shows `marks`, a fresh one for a card nobody wrote yet. Raises RefusedError where only a
-    person can say which it is."""
+def card_of(marks: CardMarks, known: Card | None = None) -> tuple[Card, Recognition]:
+    """Return the row of the card that shows `marks`, a fresh one for a card nobody wrote yet; `known` is the card where its bytes do
+    not tell and it never left its reader. Raises RefusedError where only a person can say which it is."""
     found, card = recognised(marks)
+    if found.kind == "kin" and known is not None:
+        return known, found
     if found.kind == "kin" and any(
         w.holds or w.unsure_at for w in Write.objects.filter(pk__in=found.could_be, void_at=None)
     ):

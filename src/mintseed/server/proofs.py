@@ -82,12 +82,21 @@ def after_look(row: ReportedDrive, found: Recognition, marks: CardMarks | None, 
     # One that never left this reader since it was proven is the same card, whatever its bytes say.
     if ends := _unbooted(_stayed(row)):
         void(ends, now, _changed_in(where))
-    elif found.kind == "kin" and marks is not None:
+    elif found.kind == "kin" and marks is not None and half_written(row) is None:
         _ask_whose(row, found, marks, now)
 
 
 def _changed_in(where: str) -> str:
     return f"what is on its card was seen changed, in {where}; a desktop that mounts a card writes to it too"
+
+
+def half_written(row: ReportedDrive, but: Write | None = None) -> Card | None:
+    """Return the card that a write which was never proven left in this drive, where it did not leave it since: whose it is is known,
+    and what was proven on it ended before its first byte."""
+    writes = Write.objects.filter(bench=row.bench, drive_path=row.path).exclude(pk__in=[but.pk] if but else [])
+    last = writes.select_related("card").order_by("-pk").first()
+    left_so = last is not None and last.proven_at is None and last.begun_at >= row.appeared_at
+    return last.card if last is not None and left_so else None
 
 
 def _unbooted(writes: Iterable[Write]) -> list[int]:

@@ -31,8 +31,8 @@ from mintseed.server.journal import record
 from mintseed.server.judging import job_moved
 from mintseed.server.library import UNREAD, keep_xray, sync_library
 from mintseed.server.load import load
-from mintseed.server.models import FilledCopy, Image, Job, Write, WrittenBlocks
-from mintseed.server.proofs import end_on_card
+from mintseed.server.models import FilledCopy, Image, Job, ReportedDrive, Write, WrittenBlocks
+from mintseed.server.proofs import end_on_card, half_written
 from mintseed.server.transactions import all_or_nothing
 from mintseed.services import fill_image, inspect_image, save_filled, write_card
 
@@ -148,7 +148,8 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
 
     def looked(marks: CardMarks) -> None:
         """The drive is ours alone now: what was proven on this card is about to go."""
-        card, _ = card_of(marks)
+        row = ReportedDrive.objects.filter(bench=write.bench, path=write.drive_path).first()
+        card, _ = card_of(marks, half_written(row, write) if row else None)
         write.card = card
         end_on_card(card, write, timezone.now())
         Write.objects.filter(pk=write.pk).update(card=card)
