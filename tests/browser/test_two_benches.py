@@ -15,6 +15,7 @@ from typing import Any
 import httpx
 import pytest
 
+from mintseed.server.supervise import leftovers
 from mintseed.standins.bench_folder import BenchFolder
 from tests.browser.conftest import Application, copy_of, environment_for, start, stop
 from tests.browser.test_trouble import kill
@@ -108,9 +109,9 @@ def _two_writes_and_one_bench_dies(both: Application, client: Client) -> None:
 
 @pytest.mark.parametrize("name", ["bench", "workshop"])
 def test_a_name_that_a_process_has_is_refused_by_name(both: Application, name: str) -> None:
-    # Both benches run: the one that comes later is the one that is refused.
-    lock, until = both.home / f"running-{name}.lock", time.monotonic() + 60
-    while subprocess.run(["flock", "-n", str(lock), "true"], check=False).returncode == 0 and time.monotonic() < until:
+    # Both benches run, whose processes are there only once they hold their names: the one that comes later is refused.
+    until = time.monotonic() + 60
+    while not list(leftovers(f"{both.home.resolve()} bench workshop")) and time.monotonic() < until:
         time.sleep(0.1)
     done = subprocess.run(
         ["scripts/worker"], cwd=PROJECT, env={**environment_for(both.home), "MINTSEED_BENCH_NAME": name}, capture_output=True, text=True,
