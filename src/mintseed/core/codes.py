@@ -168,6 +168,7 @@ CODES: dict[str, Code] = {
     "plan.header-address": Code("stop", "… answer at the same address"),
     "plan.header-clash": Code("stop", "… want the same pin"),
     "plan.header-missing": Code("stop", "… has no header for …"),
+    "plan.header-not-fitted": Code("check", "… comes without header pins"),
     "plan.header-overhang": Code("check", "… hangs over the end of the header"),
     "plan.header-row-off": Code("check", "… can sit one row off"),
     "plan.header-short": Code("stop", "The header of … is too short for …"),

@@ -175,7 +175,7 @@ def test_an_adapter_brings_what_the_board_lacks() -> None:
 
 def test_a_part_that_makes_no_sense_is_refused() -> None:
     good = plan("gramary", "larkspur-r", "chorus").parts[0].part.model_dump()
-    for wrong in ({"feeds_board": True}, {"idle_current_a": 3.0}, {"role": "ornament"}):
+    for wrong in ({"feeds_board": True}, {"idle_current_a": 3.0}, {"role": "An Ornament"}):
         with pytest.raises(ValueError):
             Part.model_validate({**good, **wrong})
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import BeforeValidator, Field, model_validator
 
 from mintseed.core.described import Described
 from mintseed.core.price import Price
@@ -28,6 +28,22 @@ Gauge = Literal[14, 16, 18, 20, 22, 24, 26, 28, 30]
 
 UsbPlug = Literal["A", "micro", "C"]
 DisplayPlug = Literal["full", "mini", "micro"]
+CameraContacts = Literal[15, 22]
+
+
+def _listed(said: object) -> object:
+    """Return what was said as a list: one socket is written as its kind alone, several as a list."""
+    return () if said is None else said if isinstance(said, (list, tuple)) else (said,)
+
+
+CameraSockets = Annotated[
+    tuple[CameraContacts, ...], BeforeValidator(_listed, CameraContacts | tuple[CameraContacts, ...] | None)
+]
+DisplaySockets = Annotated[tuple[DisplayPlug, ...], BeforeValidator(_listed, DisplayPlug | tuple[DisplayPlug, ...] | None)]
+
+
+Bands = tuple[Annotated[float, Field(ge=0.7, le=71)], ...]
+"""Wi-Fi bands in GHz. Between 0.7 (IEEE 802.11ah) and 60 (802.11ad) are those that exist."""
 
 
 class SupplyNeed(Described):
@@ -44,11 +60,13 @@ class Header(Described):
 
     pins: Literal[8, 26, 40]
     pin_1: str = Field(description="where pin 1 is, as one sees it", max_length=80)
+    fitted: bool = Field(default=True, description="whether its pins are in; the smallest boards come with bare holes")
 
 
 class UsbSockets(Described):
     plug: UsbPlug
     count: int = Field(ge=1, le=12)
+    power_only: bool = Field(default=False, description="whether they give power and carry no data")
 
 
 class Place(Described):
@@ -84,17 +102,30 @@ class Board(Described):
     bits: Literal[32, 64]
     architecture: Architecture = "arm"
     speed: Speed = "middle"
-    radio_ghz: tuple[float, ...] = Field(default=(), max_length=4)
+    radio_ghz: Bands = Field(default=(), max_length=4)
     ethernet: bool
     supply: SupplyNeed
     usb_current_a: float = Field(default=1.2, ge=0, le=10, description="what all its USB sockets give together")
     two_supplies: bool = Field(default=False, description="whether it bears a second supply while an add-on feeds it")
     header: Header | None = None
-    camera_contacts: Literal[15, 22] | None = None
-    display: DisplayPlug | None = None
+    camera_contacts: CameraSockets = Field(
+        default=(), max_length=6, description="contacts of each camera socket: 15, or [22, 22] for two"
+    )
+    display: DisplaySockets = Field(
+        default=(), max_length=6, description="kind of each display socket: full, or [micro, micro] for two"
+    )
     audio_socket: bool = False
     usb: tuple[UsbSockets, ...] = Field(default=(), max_length=6)
     medium: Medium = "card"
+    memory_mb: int | None = Field(default=None, gt=0, le=1_048_576, description="memory, 2²⁰ bytes, as it is sold")
+    storage_gb: float | None = Field(
+        default=None, gt=0, le=8192, description="storage soldered onto it, 10⁹ bytes; with a card in, it starts from the card"
+    )
+    starts_from_usb: bool | None = Field(default=None, description="whether it also starts from a drive on USB")
+    boot_loader_since: str | None = Field(
+        default=None, pattern=r"^\d{4}-(0[1-9]|1[0-2])$",
+        description="year and month of the first boot loader that starts today's images, where boards were sold with older ones",
+    )
     card_most_gb: int | None = Field(
         default=None, gt=0, description="largest card its reader takes, as printed on cards"
     )

@@ -2,18 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
-from mintseed.core.boards.model import DisplayPlug, Identifier, UsbPlug
+from mintseed.core.boards.model import Bands, CameraContacts, DisplayPlug, Identifier, UsbPlug
 from mintseed.core.described import Described
 from mintseed.core.price import Price
 
-Role = Literal[
-    "audio-add-on", "camera", "receiver-stick", "radio-add-on", "probe-board", "serial-adapter", "controller", "usb-drive", "usb-hub",
-    "case", "antenna", "wifi-adapter", "socket-adapter", "display-cable", "printer-cable",
-]  # fmt: skip
+Role = Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]{1,39}$", description="what it is there for; see ROLES for those with words of their own")]
+"""Open: a role that nobody knows is a plain part."""
 
 ROLES: dict[Role, str] = {
     "audio-add-on": "audio add-on", "camera": "camera", "receiver-stick": "receiver stick", "radio-add-on": "radio add-on",
@@ -24,13 +22,25 @@ ROLES: dict[Role, str] = {
 """What a part is there for, in the words of the bench."""
 
 
+def role_words(role: Role) -> str:
+    """Return a role in the words of the bench; of one that has none, its own name."""
+    return ROLES.get(role) or role.replace("-", " ")
+
+
+When = Literal["before-power", "after-first-boot", "in-setup"]
+"""When it is put on: before the first power; once the bare board was seen to work; at the step of the setup that asks for it."""
+
+
 class HeaderUse(Described):
     """What an add-on does with the header. Pins count as on the board. `takes`: pins nothing else may have; `i2c`: addresses on
-    the shared pair, which several add-ons may use as long as their addresses differ."""
+    the shared pair, which several add-ons may use as long as their addresses differ; `spi`: selects on the shared bus, whose three lines
+several may use while each select is one's own."""
 
     socket: Literal[8, 26, 40] = Field(description="contacts of its own socket")
     takes: dict[int, str] = Field(default_factory=dict, description="pin → what it carries")
     i2c: tuple[str, ...] = Field(default=(), max_length=8, description="addresses such as 0x4d on pins 3 and 5")
+
+    spi: tuple[Literal[0, 1], ...] = Field(default=(), max_length=2, description="selects on pins 24 (0) and 26 (1)")
 
     @model_validator(mode="after")
     def _pins_exist(self) -> HeaderUse:
@@ -38,6 +48,8 @@ class HeaderUse(Described):
             raise ValueError(f"takes: its socket has no pin {strange[0]}")
         if fixed := [p for p in self.takes if p in POWER_PINS]:
             raise ValueError(f"takes: pin {fixed[0]} is {POWER_PINS[fixed[0]]} for every add-on")
+        if self.spi and self.socket == 8:
+            raise ValueError("spi: a socket of 8 contacts has no such bus")
         return self
 
 
@@ -49,6 +61,12 @@ POWER_PINS: dict[int, str] = {
 
 I2C_PINS = (3, 5)
 """The shared pair of the common header (common practice)."""
+
+SPI_LINES: dict[int, str] = {19: "bus data out", 21: "bus data in", 23: "bus clock"}
+"""The lines of the common header's shared bus: all on it use them, one at a time (common practice)."""
+
+SPI_SELECTS: dict[int, int] = {0: 24, 1: 26}
+"""Select → pin: who is meant. Two that use one select both answer (common practice)."""
 
 
 class Adapter(Described):
@@ -69,30 +87,40 @@ class Part(Described):
     seen: str = Field(default="", max_length=160, description="what one sees on it: plug, print, colour")
     header: HeaderUse | None = None
     usb: UsbPlug | None = Field(default=None, description="plug that goes into the board")
-    camera_contacts: Literal[15, 22] | None = None
+    camera_contacts: CameraContacts | None = None
     display: DisplayPlug | None = None
     idle_current_a: float = Field(default=0, ge=0, le=10)
     load_current_a: float = Field(default=0, ge=0, le=10)
     own_supply: bool = False
-    feeds_board: bool = Field(default=False, description="whether its own supply feeds the board through the header")
-    radio_ghz: tuple[float, ...] = Field(default=(), max_length=4, description="Wi-Fi bands it brings")
+    feeds_board: bool = Field(
+        default=False, description="whether its own supply feeds the board, through the header or back through its USB plug"
+    )
+    feeds_a: float | None = Field(
+        default=None, gt=0, le=30, description="amperes it can give the board, at the board's voltage"
+    )
+    radio_ghz: Bands = Field(default=(), max_length=4, description="Wi-Fi bands it brings")
     ethernet: bool = False
     gives_usb: int = Field(default=0, ge=0, le=12, description="USB sockets it adds")
     adapter: Adapter | None = None
     hides: tuple[Literal["card-slot", "header"], ...] = ()
     fits: tuple[Identifier, ...] = Field(default=(), max_length=50, description="boards it fits; empty is any")
+    when: When = Field(default="before-power", description="when it is put on")
+    faces: str = Field(default="", max_length=80, description="which of its edges faces what, such as: sockets towards the card")
+    stacks: bool = Field(default=False, description="whether another add-on can sit on top of it")
     overlay: tuple[str, ...] = Field(default=(), max_length=10, description="lines its driver needs in a settings file")
     price: Price | None = None
     remarks: str = Field(default="", max_length=400)
 
     @model_validator(mode="after")
     def _makes_sense(self) -> Part:
-        if self.feeds_board and not (self.own_supply and self.header):
-            raise ValueError("feeds_board: only an add-on on the header with a supply of its own feeds the board")
+        if self.feeds_board and not (self.own_supply and (self.header or self.usb)):
+            raise ValueError("feeds_board: only what has a supply of its own and sits on the header or on USB feeds the board")
+        if self.feeds_a and not self.feeds_board:
+            raise ValueError("feeds_a: it does not feed the board")
         if self.idle_current_a > self.load_current_a:
             raise ValueError("idle_current_a is more than load_current_a")
         return self
 
     @property
     def role_words(self) -> str:
-        return ROLES[self.role]
+        return role_words(self.role)

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from mintseed.core.boards.model import Board
 from mintseed.core.findings import Finding, Severity, Where
-from mintseed.core.parts.model import I2C_PINS, POWER_PINS, HeaderUse
+from mintseed.core.parts.model import I2C_PINS, POWER_PINS, SPI_LINES, SPI_SELECTS, HeaderUse
 from mintseed.core.plan.plan import Plan
 
 ONE_ROW_OFF = "Look along the header before any power: on both sides no pin may show beside the socket, and pin 1 lies under its mark."
@@ -44,18 +44,20 @@ def header_map(plan: Plan) -> HeaderMap | None:
     if plan.board is None or plan.board.header is None:
         return None
     takers: dict[int, list[tuple[str, str]]] = defaultdict(list)
-    shared: dict[int, list[str]] = defaultdict(list)
+    shared: dict[int, list[tuple[str, str]]] = defaultdict(list)
     for name, use in _uses(plan):
-        for pin, carries in use.takes.items():
-            if not (use.i2c and pin in I2C_PINS):
+        # An add-on that says both, its addresses or selects and the lines they lie on, shares those like any other.
+        lines = {**dict.fromkeys(I2C_PINS if use.i2c else (), "shared pair"), **(SPI_LINES if use.spi else {})}
+        alone = {**use.takes, **{SPI_SELECTS[select]: f"select {select}" for select in use.spi}}
+        for pin, carries in alone.items():
+            if pin not in lines:
                 takers[pin].append((name, carries))
-        # An add-on that says both, its addresses and the pins they lie on, shares them like any other.
-        for pin in I2C_PINS if use.i2c else ():
-            shared[pin].append(name)
+        for pin, carries in lines.items():
+            shared[pin].append((name, carries))
     pins = []
     for number in range(1, plan.board.header.pins + 1):
         alone = takers[number]
-        each = dict([*((n, "shared pair") for n in shared[number]), *alone])
+        each = dict([*shared[number], *alone])
         fixed = POWER_PINS.get(number, "") if plan.board.header.pins > 8 else ""
         pins.append(PinUse(number, fixed, tuple(each), tuple(each.values()), _clashes(len(alone), len(shared[number]))))
     rows = any(use.socket < plan.board.header.pins for _, use in _uses(plan))
@@ -87,6 +89,13 @@ def _socket(board: Board, name: str, use: HeaderUse) -> Iterator[Finding]:
         yield Finding("plan.header-missing", Severity.STOP, f"{board.name} has no header for {name}",
                       f"It sits on a header of {use.socket} pins.", "Take another add-on, or a board with a header.", where)  # fmt: skip
         return
+    if not board.header.fitted:
+        yield Finding(
+            "plan.header-not-fitted", Severity.CHECK, f"{board.name} comes without header pins",
+            f"{name} sits on pins, and the board has bare holes: a strip of {board.header.pins} pins is to be soldered in.",
+            "Have a strip at hand and half an hour, or take the board that is sold with its pins in. A soldering iron burns: mind the smoke and where it lies.",
+            where,
+        )  # fmt: skip
     beyond = sorted(p for p in use.takes if p > board.header.pins)
     if beyond:
         yield Finding("plan.header-short", Severity.STOP, f"The header of {board.name} is too short for {name}",

@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 from mintseed.core.boards.model import Board
 from mintseed.core.findings import Finding, Severity
-from mintseed.core.parts.model import ROLES, Part
+from mintseed.core.parts.model import Part, role_words
 from mintseed.core.plan.header import header
 from mintseed.core.plan.network import no_radio
 from mintseed.core.plan.plan import Plan, PlannedPart
@@ -122,7 +122,7 @@ def _good(recipe: Recipe, board: Board, *, told: bool, older: bool) -> Suits:
         notes.append("with an older release")
     if board.speed == "slow":
         notes.append("slowly")
-    needed = [ROLES[n.role] for n in recipe.needs if n.need == "needed"]
+    needed = [role_words(n.role) for n in recipe.needs if n.need == "needed"]
     if needed:
         notes.append(f"with {' and '.join(needed)}")
     code = "plan.release-lists-board" if told else ""

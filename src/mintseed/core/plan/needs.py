@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from mintseed.core.findings import Finding, Severity, Where
-from mintseed.core.parts.model import ROLES
+from mintseed.core.parts.model import role_words
 from mintseed.core.plan.plan import Plan
 from mintseed.core.recipes.model import PartNeed
 
@@ -25,7 +25,7 @@ def an(words: str) -> str:
 def needs(plan: Plan) -> Iterator[Finding]:
     """Yield what is missing and what is still to be bought."""
     for need in unmet(plan):
-        words = ROLES[need.role]
+        words = role_words(need.role)
         yield Finding("plan.part-missing", Severity.CHECK, f"Still needed: {an(words)}", f"{need.why[:1].upper()}{need.why[1:]}.",
                       f"Put {an(words)} into the plan, from the shelf or to buy.", Where(part="parts", field=need.role))  # fmt: skip
     to_buy = [p for p in plan.parts if not p.owned_name]

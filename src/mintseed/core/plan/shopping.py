@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from mintseed.core.parts.model import ROLES, Part
+from mintseed.core.parts.model import Part, role_words
 from mintseed.core.plan.needs import unmet
 from mintseed.core.plan.plan import Plan
 from mintseed.core.plan.power import power_sum, wanted_text
@@ -60,7 +60,7 @@ def parts_list(
         part = planned.part
         why = next((n.why for n in plan.recipe.needs if n.met_by(part)), "")
         items.append(
-            Item(ROLES[part.role], planned.name, "have" if planned.owned_name else "buy", why, part.price, part.id)
+            Item(role_words(part.role), planned.name, "have" if planned.owned_name else "buy", why, part.price, part.id)
         )
     items += [_open(plan, shelf, n.role, n.options, n.why, "open") for n in unmet(plan)]
     items += [
@@ -90,7 +90,7 @@ def _open(plan: Plan, shelf: Shelf, role: str, options: tuple[str, ...], why: st
     kinds.sort(key=lambda p: (options.index(p.id) if p.id in options else 0, p.price.amount if p.price else 1e6))
     owned = tuple(o.name for o in shelf.parts if meets(o.thing))
     usual = kinds[0] if kinds else None
-    words = ROLES[role]  # type: ignore[index]
+    words = role_words(role)
     return Item(
         words,
         usual.name if usual else words,

@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Sequence
 from typing import Literal
 
 from mintseed.core.boards.model import Board
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.parts.model import Part
 from mintseed.core.plan.plan import Plan, PlannedPart
+from mintseed.core.plan.seating import seat
 
 WORDS = {"micro": "micro-USB", "A": "large USB", "C": "USB-C"}
 
@@ -23,44 +24,49 @@ def _adapters(plan: Plan, of: str) -> Counter[tuple[str, str]]:
 Fit = Literal["no-socket", "taken", "other", "by-adapter", "fits"]
 
 
-def _one_socket(plan: Plan, of: str, socket: str, plug_of: Callable[[Part], str]) -> Iterator[tuple[PlannedPart, Fit]]:
-    """Yield how each part with a plug for it goes with the board's one `socket` of this kind; no adapter makes two of one."""
-    free, taken = _adapters(plan, of), False
-    for planned in plan.parts:
-        plug = plug_of(planned.part)
-        if not plug:
-            continue
-        fit: Fit = "fits"
-        if not socket:
-            fit = "no-socket"
-        elif taken:
-            fit = "taken"
-        elif plug != socket:
-            fit = "by-adapter" if free[socket, plug] else "other"
-        taken = taken or fit in ("fits", "by-adapter")
-        yield planned, fit
+def _seats(
+    plan: Plan, of: str, sockets: Sequence[str], plug_of: Callable[[Part], str]
+) -> Iterator[tuple[PlannedPart, Fit, str]]:
+    """Yield how each part with a plug for it goes with the board's `sockets` of this kind, and which of them it is in or could be in."""
+    plugged = [(p, plug_of(p.part)) for p in plan.parts if plug_of(p.part)]
+    ends = seat([plug for _, plug in plugged], sockets, _adapters(plan, of))
+    left = Counter(sockets) - Counter(end for end in ends if end)
+    for (planned, plug), end in zip(plugged, ends, strict=True):
+        if end is not None:
+            yield planned, "fits" if end == plug else "by-adapter", end
+        elif not sockets:
+            yield planned, "no-socket", ""
+        elif not left:
+            yield planned, "taken", ""
+        else:
+            yield planned, "other", next(iter(left))
 
 
-def _socket_taken(board: Board, planned: PlannedPart, of: str) -> Finding:
+NUMBERS = {1: "one", 2: "two", 3: "three", 4: "four"}
+
+
+def _socket_taken(board: Board, planned: PlannedPart, of: str, sockets: Sequence[str]) -> Finding:
+    has = f"{NUMBERS.get(len(sockets), str(len(sockets)))} {of} socket{'s' * (len(sockets) != 1)}"
     return Finding(
-        "plan.socket-taken", Severity.STOP, f"{board.name} has one {of} socket, and {planned.name} is one too many",
-        "Another part of this plan is in it.", "Leave one of them out, or take one that goes on USB.", Where(part=of, field=planned.name),
+        "plan.socket-taken", Severity.STOP, f"{board.name} has {has}, and {planned.name} is one too many",
+        "Other parts of this plan are in them." if len(sockets) > 1 else "Another part of this plan is in it.",
+        "Leave one of them out, or take one that goes on USB.", Where(part=of, field=planned.name),
     )  # fmt: skip
 
 
 def camera(plan: Plan) -> Iterator[Finding]:
-    """Yield whether each camera's flat cable fits the board's socket; they come in two widths (common practice)."""
+    """Yield whether each camera's flat cable fits a socket of the board; they come in two widths (common practice)."""
     board = plan.board
     if board is None:
         return
-    has = board.camera_contacts
-    for planned, fit in _one_socket(plan, "camera", str(has or ""), lambda part: str(part.camera_contacts or "")):
+    sockets = [str(contacts) for contacts in board.camera_contacts]
+    for planned, fit, has in _seats(plan, "camera", sockets, lambda part: str(part.camera_contacts or "")):
         wanted, where = planned.part.camera_contacts, Where(part="camera", field=planned.name)
         if fit == "no-socket":
             yield Finding("plan.camera-socket-missing", Severity.STOP, f"{board.name} has no camera socket",
                           f"{planned.name} has a flat cable with {wanted} contacts.", "Take a board with a camera socket, or a camera on USB.", where)  # fmt: skip
         elif fit == "taken":
-            yield _socket_taken(board, planned, "camera")
+            yield _socket_taken(board, planned, "camera", sockets)
         elif fit == "other":
             yield Finding(
                 "plan.camera-width", Severity.STOP, f"{planned.name} does not fit the camera socket",
@@ -78,60 +84,55 @@ def display(plan: Plan) -> Iterator[Finding]:
     board = plan.board
     if board is None:
         return
-    for planned, fit in _one_socket(plan, "display", board.display or "", lambda part: part.display or ""):
+    for planned, fit, has in _seats(plan, "display", board.display, lambda part: part.display or ""):
         where = Where(part="display", field=planned.name)
         if fit == "no-socket":
             yield Finding("plan.display-missing", Severity.STOP, f"{board.name} has no display socket",
                           f"{planned.name} has nowhere to go.", "Take a board with one.", where)  # fmt: skip
         elif fit == "taken":
-            yield _socket_taken(board, planned, "display")
+            yield _socket_taken(board, planned, "display", board.display)
         elif fit == "other":
-            yield _adapter(board, planned, f"{board.display} display socket", f"{planned.part.display} plug", where)
+            yield _adapter(board, planned, f"{has} display socket", f"{planned.part.display} plug", where)
 
 
 def usb(plan: Plan) -> Iterator[Finding]:
-    """Yield whether every USB plug finds a socket."""
+    """Yield whether every USB plug finds a socket that carries data."""
     board = plan.board
     plugs = [p for p in plan.parts if p.part.usb]
     if board is None or not plugs:
         return
-    sockets: Counter[str] = Counter()
-    for held in board.usb:
-        sockets[held.plug] += held.count
-    free = _adapters(plan, "usb")
-    left = []
-    # Hubs first: each takes a socket of the board, and gives its own to the rest.
-    for planned in sorted(plugs, key=lambda p: -p.part.gives_usb):
-        if _takes(planned.part.usb or "", sockets, free):
-            sockets["A"] += planned.part.gives_usb
-        else:
-            left.append(planned)
+    own = [held.plug for held in board.usb if not held.power_only for _ in range(held.count)]
+    hubs, sockets = _hubs_in(plan, own)
+    rest = [p for p in plugs if p not in hubs]
+    ends = seat([p.part.usb or "A" for p in (*hubs, *rest)], sockets, _adapters(plan, "usb"))
+    left = [p for p, end in zip((*hubs, *rest), ends, strict=True) if end is None]
     if not left:
         return
     where = Where(part="usb", field=left[0].name)
-    kinds = " and ".join(f"{h.count} {WORDS[h.plug]}" for h in board.usb) or "no"
-    if any(board_socket.plug != left[0].part.usb for board_socket in board.usb) and len(plugs) <= sum(
-        h.count for h in board.usb
-    ):
-        yield _adapter(board, left[0], f"{kinds} socket", f"{WORDS[left[0].part.usb or 'A']} plug", where)
+    kinds = " and ".join(f"{n} {WORDS[plug]}" for plug, n in Counter(own).items()) or "no"
+    free = Counter(sockets) - Counter(end for end in ends if end)
+    if free:
+        has = " or ".join(WORDS[plug] for plug in free)
+        yield _adapter(board, left[0], f"free {has} socket", f"{WORDS[left[0].part.usb or 'A']} plug", where)
         return
+    powered = [h for h in board.usb if h.power_only]
     yield Finding(
         "plan.usb-sockets", Severity.STOP, f"{board.name} has too few USB sockets",
-        f"{len(plugs)} plugs ({', '.join(p.name for p in plugs)}) and {kinds} socket{'s' * (sum(h.count for h in board.usb) != 1)}.",
+        f"{len(plugs)} plugs ({', '.join(p.name for p in plugs)}) and {kinds} socket{'s' * (len(own) != 1)}."
+        + (f" {sum(h.count for h in powered)} more give power and carry no data." if powered else ""),
         "Put a USB hub between.", where,
     )  # fmt: skip
 
 
-def _takes(plug: str, sockets: Counter[str], adapters: Counter[tuple[str, str]]) -> bool:
-    if sockets[plug]:
-        sockets[plug] -= 1
-        return True
-    for (has, gives), count in adapters.items():
-        if gives == plug and count and sockets[has]:
-            sockets[has] -= 1
-            adapters[has, gives] -= 1
-            return True
-    return False
+def _hubs_in(plan: Plan, own: Sequence[str]) -> tuple[list[PlannedPart], list[str]]:
+    """Return the hubs that find a socket, of the board or of one before it, and all sockets there are with theirs: the largest first."""
+    hubs: list[PlannedPart] = []
+    sockets = list(own)
+    for hub in sorted((p for p in plan.parts if p.part.usb and p.part.gives_usb), key=lambda p: -p.part.gives_usb):
+        if all(seat([h.part.usb or "A" for h in (*hubs, hub)], sockets, _adapters(plan, "usb"))):
+            hubs.append(hub)
+            sockets += ["A"] * hub.part.gives_usb
+    return hubs, sockets
 
 
 def _adapter(board: Board, planned: PlannedPart, socket: str, plug: str, where: Where) -> Finding:

@@ -13,7 +13,7 @@ from pydantic import Field
 from mintseed.core.boards.model import Board, Drawing
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding, Severity
-from mintseed.core.parts.model import ROLES
+from mintseed.core.parts.model import role_words
 from mintseed.core.plan.cautions import caution_texts
 from mintseed.core.plan.header import HeaderMap, header_map
 from mintseed.core.plan.job_time import JobTime, Span
@@ -402,7 +402,7 @@ def card_text(shelf: Shelf, key: int) -> str:
 def _parts(plan: Plan) -> list[PlannedPartOut]:
     return [
         PlannedPartOut(
-            place=place, name=p.name, kind=p.part.name, role=ROLES[p.part.role], owned=bool(p.owned_name), seen=p.part.seen,
+            place=place, name=p.name, kind=p.part.name, role=role_words(p.part.role), owned=bool(p.owned_name), seen=p.part.seen,
             price=str(p.part.price or ""), overlay=list(p.part.overlay), remarks=p.part.remarks,
         )
         for place, p in enumerate(plan.parts)
@@ -422,19 +422,19 @@ def _part_choices(plan: Plan, shelf: Shelf) -> list[PartChoiceOut]:
                 part = owned[option.key]
                 text = f"on the shelf{f', planned for {option.used_by[0]}' if option.used_by else ''}"
                 wanted.append(
-                    PartChoiceOut(part_id=option.key, kind=part.id, name=option.name, role=ROLES[need.role], text=text, wanted=True,
+                    PartChoiceOut(part_id=option.key, kind=part.id, name=option.name, role=role_words(need.role), text=text, wanted=True,
                                   verdict=option.verdict, reason=option.reason)
                 )  # fmt: skip
     others = []
     for one in shelf.parts:
         if one.name not in chosen and (one.key, "") not in seen:
             text = f"on the shelf{f', planned for {one.used_by[0]}' if one.used_by else ''}"
-            others.append(PartChoiceOut(part_id=one.key, kind=one.thing.id, name=one.name, role=ROLES[one.thing.role], text=text,
+            others.append(PartChoiceOut(part_id=one.key, kind=one.thing.id, name=one.name, role=role_words(one.thing.role), text=text,
                                         wanted=False, verdict=Severity.OK, reason=""))  # fmt: skip
     for kind in shelf.catalogue.values():
         asked = any(n.met_by(kind) for n in plan.recipe.needs)
         price = f"to buy, about {kind.price}" if kind.price else "to buy"
-        out = PartChoiceOut(part_id=None, kind=kind.id, name=kind.name, role=ROLES[kind.role], text=price, wanted=asked,
+        out = PartChoiceOut(part_id=None, kind=kind.id, name=kind.name, role=role_words(kind.role), text=price, wanted=asked,
                             verdict=Severity.OK, reason=kind.seen)  # fmt: skip
         (wanted if asked else others).append(out)
     return [*wanted, *others]

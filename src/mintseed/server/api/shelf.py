@@ -16,7 +16,7 @@ from mintseed.core.boards.model import PLUGS, SOCKETS
 from mintseed.core.contained import unknown_board, unknown_part
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.hardware_address import hardware_address
-from mintseed.core.parts.model import ROLES
+from mintseed.core.parts.model import role_words
 from mintseed.core.plan.cards import CLASSES
 from mintseed.core.plan.copper import MILLIOHM_PER_M
 from mintseed.core.units import NOMINAL_CARD_GB
@@ -223,7 +223,7 @@ def _out(site: Site, *, after: int = 0, search: str = "") -> ShelfOut:
             )
             for b in boards.values()
         ],
-        part_kinds=[PartKindOut(id=p.id, name=p.name, role=ROLES[p.role], seen=p.seen) for p in descriptions.parts().values()],
+        part_kinds=[PartKindOut(id=p.id, name=p.name, role=role_words(p.role), seen=p.seen) for p in descriptions.parts().values()],
         connectors=[*PLUGS, *SOCKETS],
         plugs=list(PLUGS),
         gauges=list(MILLIOHM_PER_M),
@@ -264,7 +264,7 @@ def _parts(site: Site) -> list[ShelfPartOut]:
     return [
         ShelfPartOut(
             id=p.pk, name=p.name, kind=p.kind, kind_name=kinds[p.kind].name if p.kind in kinds else p.kind,
-            role=ROLES[kinds[p.kind].role] if p.kind in kinds else "", note=p.note, used_by=users[p.pk].words,
+            role=role_words(kinds[p.kind].role) if p.kind in kinds else "", note=p.note, used_by=users[p.pk].words,
             findings=[] if p.kind in kinds else [unknown_part(p.name, p.kind)],
         )
         for p in rows
