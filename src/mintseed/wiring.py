@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import cache
 from pathlib import Path
-from typing import Generic, Literal, TypeVar
+from typing import Literal
 
 from mintseed.adapters.filled_folder import FilledFolder
 from mintseed.adapters.http_probe import HttpProbe
@@ -20,11 +20,7 @@ from mintseed.adapters.pasted_view import PastedView
 from mintseed.adapters.system_clock import SystemClock
 from mintseed.adapters.tcp_scan import TcpScan
 from mintseed.adapters.volume_tools import OffsetVolumeTools
-from mintseed.core.boards.model import Board
-from mintseed.core.described import read_described
-from mintseed.core.errors import DescriptionError, InputError, MintSeedError
-from mintseed.core.parts.model import Part
-from mintseed.core.recipes.model import Recipe
+from mintseed.core.errors import InputError
 from mintseed.ports.board_power import BoardPower
 from mintseed.ports.card_readers import CardReaders
 from mintseed.ports.clock import Clock
@@ -32,12 +28,20 @@ from mintseed.ports.filled_copies import FilledCopies
 from mintseed.ports.images import ImageLibrary
 from mintseed.ports.network import Announcements, NetworkView, Probe, Scanner
 from mintseed.ports.volume import VolumeTools
+from mintseed.shipped import PROJECT as PROJECT
+from mintseed.shipped import Descriptions as Descriptions
+from mintseed.shipped import board_files as board_files
+from mintseed.shipped import boards as boards
+from mintseed.shipped import part_files as part_files
+from mintseed.shipped import parts as parts
+from mintseed.shipped import read_descriptions as read_descriptions
+from mintseed.shipped import read_recipe as read_recipe
+from mintseed.shipped import recipe_files as recipe_files
+from mintseed.shipped import recipes as recipes
 from mintseed.standins import NOT_SIMULATED as NOT_SIMULATED
 from mintseed.standins.bench_folder import BenchFolder
 from mintseed.standins.power import StandinPower
 from mintseed.standins.readers import StandinReaders
-
-PROJECT = Path(__file__).resolve().parents[2]
 
 
 @dataclass(frozen=True)
@@ -155,68 +159,3 @@ def announcements(networks: Sequence[str] = ()) -> Announcements:
             _ears.pop(next(iter(_ears))).close()
         _ears[interfaces] = MulticastDns(interfaces) if interfaces else PastedView(())
     return _ears[interfaces]
-
-
-def read_recipe(text: str, *, where: str) -> Recipe:
-    """Read a recipe. Raises DescriptionError for one that is wrong."""
-    return read_described(Recipe, text, where=where)
-
-
-D = TypeVar("D", Recipe, Board, Part)
-
-
-@dataclass(frozen=True)
-class Descriptions(Generic[D]):
-    """The described things that could be read, by id, and for each file that could not, why."""
-
-    good: dict[str, D]
-    broken: dict[str, MintSeedError]
-
-
-def read_descriptions(model: type[D], folder: Path) -> Descriptions[D]:
-    """Read every description in `folder`. One that is wrong spoils only itself."""
-    good: dict[str, D] = {}
-    broken: dict[str, MintSeedError] = {}
-    for path in sorted(folder.glob("*.yaml")):
-        try:
-            read = read_described(model, path.read_bytes().decode("utf-8", "replace"), where=path.name)
-            good[read.id] = read
-        except MintSeedError as error:
-            broken[path.name] = error
-        except OSError as error:
-            broken[path.name] = DescriptionError(f"cannot be read ({error.strerror})", where=path.name)
-    return Descriptions(good, broken)
-
-
-@cache
-def recipe_files() -> Descriptions[Recipe]:
-    """Return the shipped recipes, good and broken."""
-    return read_descriptions(Recipe, PROJECT / "recipes")
-
-
-@cache
-def board_files() -> Descriptions[Board]:
-    """Return the shipped boards, good and broken."""
-    return read_descriptions(Board, PROJECT / "boards")
-
-
-@cache
-def part_files() -> Descriptions[Part]:
-    """Return the shipped parts, good and broken."""
-    return read_descriptions(Part, PROJECT / "parts")
-
-
-def recipes() -> dict[str, Recipe]:
-    """Return the shipped recipes by id."""
-    return recipe_files().good
-
-
-def boards() -> dict[str, Board]:
-    """Return the shipped boards by id."""
-    return board_files().good
-
-
-def parts() -> dict[str, Part]:
-    """Return the shipped parts by id, and those that shipped recipes describe themselves."""
-    own = {p.id: p for r in recipes().values() for p in r.add_ons}
-    return {**own, **part_files().good}

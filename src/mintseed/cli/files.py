@@ -10,7 +10,6 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import TYPE_CHECKING, BinaryIO
 
-from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.boards.model import Board
 from mintseed.core.described import read_described
 from mintseed.core.errors import InputError, MissingError
@@ -19,9 +18,11 @@ from mintseed.core.parts.model import Part
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.units import binary_size
 from mintseed.core.visible import spell_name
-from mintseed.wiring import boards, config, parts, read_recipe, recipes
+from mintseed.shipped import boards, part_files, parts, read_recipe, recipe, recipes
 
 if TYPE_CHECKING:
+    from mintseed.adapters.library_folder import LibraryFolder
+
     Commands = argparse._SubParsersAction[argparse.ArgumentParser]
 else:
     Commands = object
@@ -29,6 +30,10 @@ else:
 
 def library_of(image: str) -> tuple[LibraryFolder, str]:
     """Return the folder of `image` as a library, and the file's name in it. Raises MissingError when it is not there."""
+    # Only here: what images are read with takes longer to load than most commands to answer.
+    from mintseed.adapters.library_folder import LibraryFolder
+    from mintseed.wiring import config
+
     try:
         path = Path(image).resolve()
         refuse_what_never_ends(path)
@@ -69,8 +74,8 @@ def text_of(path: str) -> str:
 
 def recipe_named(name: str) -> Recipe:
     """Return the shipped recipe called `name`, or the one in the file `name`."""
-    if name in recipes():
-        return recipes()[name]
+    if (shipped := recipe(name)) is not None:
+        return shipped
     if not Path(name).is_file():
         raise MissingError(f"no recipe is called {name}", expected=f"{', '.join(recipes())} or a file")
     return read_recipe(text_of(name), where=name)
@@ -90,8 +95,8 @@ def board_named(name: str) -> Board:
 
 def part_named(name: str) -> Part:
     """Return the shipped part called `name`, or the one in the file `name`."""
-    if name in parts():
-        return parts()[name]
+    if (shipped := part_files().good.get(name) or parts().get(name)) is not None:
+        return shipped
     if not Path(name).is_file():
         raise MissingError(f"no part is called {name}", expected=f"{', '.join(parts())} or a file")
     return read_described(Part, text_of(name), where=name)

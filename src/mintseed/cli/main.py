@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 import argparse
+import importlib
 import sys
 import traceback
 from collections.abc import Sequence
 from typing import NoReturn
 
-from mintseed.cli import check_file, fill, find, fit, prove, schema, write, xray
 from mintseed.cli.output import tell_error
 from mintseed.core.errors import InputError, MintSeedError, exit_status
 from mintseed.core.visible import one_line, visible
@@ -16,7 +16,8 @@ from mintseed.core.visible import one_line, visible
 USAGE_STATUS = 64
 AGAIN = "The lines above say where it happened."
 
-COMMANDS = (xray, check_file, fit, fill, write, prove, find, schema)
+COMMANDS = ("xray", "check-file", "fit", "fill", "write", "prove", "find", "schema")
+"""Each is a module beside this one."""
 
 
 class _Parser(argparse.ArgumentParser):
@@ -32,8 +33,10 @@ def main(arguments: Sequence[str] | None = None) -> int:
     """Run one command and return its exit status."""
     parser = _Parser(prog="mintseed", description=__doc__)
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", parser_class=_Parser)
-    for command in COMMANDS:
-        command.add(commands)
+    said = sys.argv[1:] if arguments is None else list(arguments)
+    # Only the one that is called is loaded: half a second is long for a sentence. Whatever else is said is answered by all of them.
+    for command in (said[0],) if said[:1] and said[0] in COMMANDS else COMMANDS:
+        importlib.import_module(f"mintseed.cli.{command.replace('-', '_')}").add(commands)
     chosen = parser.parse_args(arguments)
     try:
         status: int = chosen.run(chosen)

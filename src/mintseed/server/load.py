@@ -396,4 +396,4 @@ def host_names(site: Site, like: str) -> frozenset[str]:
 
 
 def first_network(site: Site) -> WifiNetwork | None:
-    return site.wifi.order_by("band_ghz", "pk").first()
+    return site.wifi.order_by("wpa3_only", "band_ghz", "pk").first()

@@ -42,7 +42,7 @@ def card_facts(row: OwnedCard) -> CardFacts:
 
 
 def network_facts(row: WifiNetwork) -> NetworkFacts:
-    return NetworkFacts(ssid=row.ssid, band_ghz=row.band_ghz, hidden=row.hidden)
+    return NetworkFacts(ssid=row.ssid, band_ghz=row.band_ghz, hidden=row.hidden, wpa3_only=row.wpa3_only)
 
 
 def planned_parts(rows: Iterable[PlannedPart]) -> tuple[PartOfPlan, ...]:

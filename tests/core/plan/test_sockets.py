@@ -64,7 +64,8 @@ def test_adapters_in_either_order_give_one_verdict() -> None:
         part(id="a1", adapter={"of": "usb", "has": "micro", "gives": "A"}), part(id="a2", adapter={"of": "usb", "has": "micro", "gives": "C"}),
     )  # fmt: skip
     verdicts = {frozenset(stops(on(board, *order))) for order in permutations(things)}
-    assert len(verdicts) == 1 and not next(iter(verdicts)) & {"plan.usb-sockets", "plan.socket-adapter"}
+    assert len(verdicts) == 1
+    assert not next(iter(verdicts)) & {"plan.usb-sockets", "plan.socket-adapter"}
 
 
 @pytest.mark.parametrize(
@@ -113,7 +114,8 @@ def test_the_lines_of_the_bus_are_shared_and_its_selects_are_not() -> None:
     assert "plan.header-clash" in stops(on(board, first, same))
     assert "plan.header-clash" in stops(on(board, first, alone))
     drawn = header_map(on(board, first, other))
-    assert drawn is not None and [p.number for p in drawn.pins if p.takers] == [19, 21, 23, 24, 26]
+    assert drawn is not None
+    assert [p.number for p in drawn.pins if p.takers] == [19, 21, 23, 24, 26]
 
 
 def test_a_role_nobody_knows_is_a_plain_part() -> None:
@@ -132,4 +134,5 @@ def test_bare_holes_are_said_before_an_add_on_is_bought() -> None:
 def test_every_shipped_part_of_two_add_ons_on_one_bus_keeps_its_own_verdict() -> None:
     both = plan("cinderwick", "larkspur-r", "kiln-probes", "kiln-probes")
     assert "plan.header-clash" in stops(both), "both want select 0"
-    assert PARTS["kiln-probes"].header is not None and PARTS["kiln-probes"].header.spi == (0,)
+    assert PARTS["kiln-probes"].header is not None
+    assert PARTS["kiln-probes"].header.spi == (0,)

@@ -1653,12 +1653,25 @@ export interface components {
          */
         ContentFolder: {
             /**
+             * Drive Hides
+             * @description whether an external drive with that folder hides the card's: the two are not merged
+             * @default false
+             */
+            drive_hides: boolean;
+            /**
              * Hint
              * @default
              */
             hint: string;
             /** Path */
             path: string;
+            /**
+             * Runs
+             * @description how it runs on a slow, middle or fast board
+             */
+            runs?: {
+                [key: string]: string;
+            };
             /** What */
             what: string;
         };
@@ -2602,6 +2615,8 @@ export interface components {
             network_id?: number | null;
             /** Owned Card Id */
             owned_card_id?: number | null;
+            /** Release */
+            release?: string | null;
             /** Supply Id */
             supply_id?: number | null;
             /** Way */

@@ -39,7 +39,9 @@ def _listed(said: object) -> object:
 CameraSockets = Annotated[
     tuple[CameraContacts, ...], BeforeValidator(_listed, CameraContacts | tuple[CameraContacts, ...] | None)
 ]
-DisplaySockets = Annotated[tuple[DisplayPlug, ...], BeforeValidator(_listed, DisplayPlug | tuple[DisplayPlug, ...] | None)]
+DisplaySockets = Annotated[
+    tuple[DisplayPlug, ...], BeforeValidator(_listed, DisplayPlug | tuple[DisplayPlug, ...] | None)
+]
 
 
 Bands = tuple[Annotated[float, Field(ge=0.7, le=71)], ...]
@@ -119,11 +121,15 @@ class Board(Described):
     medium: Medium = "card"
     memory_mb: int | None = Field(default=None, gt=0, le=1_048_576, description="memory, 2²⁰ bytes, as it is sold")
     storage_gb: float | None = Field(
-        default=None, gt=0, le=8192, description="storage soldered onto it, 10⁹ bytes; with a card in, it starts from the card"
+        default=None,
+        gt=0,
+        le=8192,
+        description="storage soldered onto it, 10⁹ bytes; with a card in, it starts from the card",
     )
     starts_from_usb: bool | None = Field(default=None, description="whether it also starts from a drive on USB")
     boot_loader_since: str | None = Field(
-        default=None, pattern=r"^\d{4}-(0[1-9]|1[0-2])$",
+        default=None,
+        pattern=r"^\d{4}-(0[1-9]|1[0-2])$",
         description="year and month of the first boot loader that starts today's images, where boards were sold with older ones",
     )
     card_most_gb: int | None = Field(

@@ -43,8 +43,8 @@ def assembly_steps(
     steps += [AssemblyStep(f"Plug in {p.name}", "Into its socket, before the power.") for p in parts if _plugs_in(p)]
     if way == "cable":
         steps.append(AssemblyStep("Plug in the network cable", "At both ends, before the power."))
-    if supply is None and any(p.part.feeds_board for p in parts):
-        feeder = next(p.name for p in parts if p.part.feeds_board)
+    if supply is None and any(p.part.feeds_board and p.part.header for p in parts):
+        feeder = next(p.name for p in parts if p.part.feeds_board and p.part.header)
         steps.append(
             AssemblyStep(f"Plug in the supply of {feeder}", "It feeds the board too: no second supply beside it.")
         )

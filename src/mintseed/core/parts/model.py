@@ -10,7 +10,13 @@ from mintseed.core.boards.model import Bands, CameraContacts, DisplayPlug, Ident
 from mintseed.core.described import Described
 from mintseed.core.price import Price
 
-Role = Annotated[str, Field(pattern=r"^[a-z][a-z0-9-]{1,39}$", description="what it is there for; see ROLES for those with words of their own")]
+Role = Annotated[
+    str,
+    Field(
+        pattern=r"^[a-z][a-z0-9-]{1,39}$",
+        description="what it is there for; see ROLES for those with words of their own",
+    ),
+]
 """Open: a role that nobody knows is a plain part."""
 
 ROLES: dict[Role, str] = {
@@ -33,8 +39,8 @@ When = Literal["before-power", "after-first-boot", "in-setup"]
 
 class HeaderUse(Described):
     """What an add-on does with the header. Pins count as on the board. `takes`: pins nothing else may have; `i2c`: addresses on
-    the shared pair, which several add-ons may use as long as their addresses differ; `spi`: selects on the shared bus, whose three lines
-several may use while each select is one's own."""
+        the shared pair, which several add-ons may use as long as their addresses differ; `spi`: selects on the shared bus, whose three lines
+    several may use while each select is one's own."""
 
     socket: Literal[8, 26, 40] = Field(description="contacts of its own socket")
     takes: dict[int, str] = Field(default_factory=dict, description="pin → what it carries")
@@ -93,7 +99,8 @@ class Part(Described):
     load_current_a: float = Field(default=0, ge=0, le=10)
     own_supply: bool = False
     feeds_board: bool = Field(
-        default=False, description="whether its own supply feeds the board, through the header or back through its USB plug"
+        default=False,
+        description="whether its own supply feeds the board, through the header or back through its USB plug",
     )
     feeds_a: float | None = Field(
         default=None, gt=0, le=30, description="amperes it can give the board, at the board's voltage"
@@ -105,7 +112,9 @@ class Part(Described):
     hides: tuple[Literal["card-slot", "header"], ...] = ()
     fits: tuple[Identifier, ...] = Field(default=(), max_length=50, description="boards it fits; empty is any")
     when: When = Field(default="before-power", description="when it is put on")
-    faces: str = Field(default="", max_length=80, description="which of its edges faces what, such as: sockets towards the card")
+    faces: str = Field(
+        default="", max_length=80, description="which of its edges faces what, such as: sockets towards the card"
+    )
     stacks: bool = Field(default=False, description="whether another add-on can sit on top of it")
     overlay: tuple[str, ...] = Field(default=(), max_length=10, description="lines its driver needs in a settings file")
     price: Price | None = None
@@ -114,7 +123,9 @@ class Part(Described):
     @model_validator(mode="after")
     def _makes_sense(self) -> Part:
         if self.feeds_board and not (self.own_supply and (self.header or self.usb)):
-            raise ValueError("feeds_board: only what has a supply of its own and sits on the header or on USB feeds the board")
+            raise ValueError(
+                "feeds_board: only what has a supply of its own and sits on the header or on USB feeds the board"
+            )
         if self.feeds_a and not self.feeds_board:
             raise ValueError("feeds_a: it does not feed the board")
         if self.idle_current_a > self.load_current_a:

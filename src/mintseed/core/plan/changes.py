@@ -10,6 +10,7 @@ from typing import Any, TypeVar
 from mintseed.core.boards.model import Board, Cable, Supply
 from mintseed.core.parts.model import Part
 from mintseed.core.plan.plan import Card, Plan, PlannedPart
+from mintseed.core.plan.power import power_sum
 from mintseed.core.plan.shelf import Owned, Shelf
 from mintseed.core.price import Price, totals
 from mintseed.core.recipes.model import WAYS_IN
@@ -22,14 +23,16 @@ class Effort(IntEnum):
     """What a change takes, from least to most."""
 
     CHOICE = 0
-    SHELF = 1
-    IN_USE = 2
-    BUY = 3
+    FETCH = 1
+    SHELF = 2
+    IN_USE = 3
+    BUY = 4
 
 
 EFFORT_WORDS = {
     Effort.CHOICE: "nothing to fetch",
     Effort.SHELF: "from the shelf",
+    Effort.FETCH: "a file to fetch",
     Effort.IN_USE: "from the shelf, but planned elsewhere",
     Effort.BUY: "to buy",
 }
@@ -77,6 +80,8 @@ def small_changes(plan: Plan, shelf: Shelf) -> Iterator[Change]:
                 board.price is None,
             )
     yield from _images(plan, shelf)
+    yield from _releases(plan, shelf)
+    yield from _generic(plan) if shelf.generic else ()
     yield from _things(plan, "supply", "supply_id", _unlike(shelf.supplies, plan.supply), "Use")
     yield from _things(plan, "cable", "cable_id", _unlike(shelf.cables, plan.cable), "Use")
     yield from _cards(plan, shelf)
@@ -144,6 +149,58 @@ def _images(plan: Plan, shelf: Shelf) -> Iterator[Change]:
         if plan.image is None or xray.file_name != plan.image.file_name:
             name = f"{plan.recipe.name} {xray.release}, {xray.build}" if xray.release else owned.name
             yield Change(f"Take {name}", (("image_id", str(owned.key)),), replace(plan, image=xray), Effort.CHOICE)
+
+
+def _releases(plan: Plan, shelf: Shelf) -> Iterator[Change]:
+    """Yield the releases whose maker lists this board: the newest, and where the file of one lies in the library that is a change of
+    its own."""
+    board = plan.board
+    if board is None:
+        return
+    now = plan.image.release if plan.image else plan.release
+    there = {owned.thing.release for owned in shelf.images}
+    for release, build in plan.recipe.builds_for(board):
+        if board.compatible[0] in build.boards and release.version not in there and release.version != now:
+            other = replace(plan, image=None, release=release.version)
+            yield Change(
+                f"Take {plan.recipe.name} {release.version}, {build.id}: fetch {build.file}", (("release", release.version),), other,
+                Effort.FETCH,
+            )  # fmt: skip
+            return
+
+
+SOLD_A = (1.0, 1.5, 2.0, 2.5, 3.0, 4.0, 5.0, 6.0, 8.0, 10.0)
+"""Amperes that supplies are sold with (common practice)."""
+
+BOUGHT_M, BOUGHT_AWG = 0.5, 20
+"""Length and gauge of a cable that is bought for this: short and thick, the gauge printed on it."""
+
+
+def _generic(plan: Plan) -> Iterator[Change]:
+    """Yield a short thick cable for the supply there is, and a supply with a plug of its own that carries the plan."""
+    board = plan.board
+    if board is None or board.supply.connector == "header pins":
+        return
+    if plan.supply is not None and plan.supply.has_socket:
+        socket: Any = plan.supply.connector.split()[0]
+        cable = Cable(
+            name="the new cable", plug_to_supply=socket, plug_to_board=board.supply.connector, length_m=BOUGHT_M, awg=BOUGHT_AWG
+        )  # fmt: skip
+        spec = f"{BOUGHT_M:g}m,{socket},{board.supply.connector},AWG{BOUGHT_AWG}"
+        yield Change(
+            f"Buy a cable: {BOUGHT_M:g} m, {socket} to {board.supply.connector}, AWG {BOUGHT_AWG} or thicker", (("cable", spec),),
+            replace(plan, cable=cable), Effort.BUY, unpriced=True,
+        )  # fmt: skip
+    wanted_a = power_sum(plan).wanted_a
+    current_a = next((a for a in SOLD_A if a >= round(wanted_a, 3)), None)
+    if current_a is not None:
+        spec = f"{board.supply.voltage_v:g}V,{current_a:g}A,{board.supply.connector},1m,AWG18"
+        supply = Supply(
+            name="the new supply", voltage_v=board.supply.voltage_v, current_a=current_a, connector=board.supply.connector,
+            length_m=1.0, awg=18,
+        )  # fmt: skip
+        words = f"Buy a supply: {board.supply.voltage_v:g} V, {current_a:g} A, {board.supply.connector}, its cable short and thick"
+        yield Change(words, (("supply", spec),), replace(plan, supply=supply, cable=None), Effort.BUY, unpriced=True)
 
 
 def _cards(plan: Plan, shelf: Shelf) -> Iterator[Change]:

@@ -17,12 +17,12 @@ from mintseed.core.plan.order import order
 from mintseed.core.plan.plan import Plan
 from mintseed.core.plan.power import battery, power, usb_current
 from mintseed.core.plan.sockets import camera, display, usb
-from mintseed.core.plan.starts import starts
+from mintseed.core.plan.starts import memory, starts
 
 Rule = Callable[[Plan], Iterable[Finding]]
 
 RULES: tuple[Rule, ...] = (
-    starts, network, way_in, card, pace, power, battery, needs, fits_board, header, camera, display, usb, usb_current, order, cautions,
+    starts, memory, network, way_in, card, pace, power, battery, needs, fits_board, header, camera, display, usb, usb_current, order, cautions,
 )  # fmt: skip
 
 

@@ -48,8 +48,8 @@ def header_map(plan: Plan) -> HeaderMap | None:
     for name, use in _uses(plan):
         # An add-on that says both, its addresses or selects and the lines they lie on, shares those like any other.
         lines = {**dict.fromkeys(I2C_PINS if use.i2c else (), "shared pair"), **(SPI_LINES if use.spi else {})}
-        alone = {**use.takes, **{SPI_SELECTS[select]: f"select {select}" for select in use.spi}}
-        for pin, carries in alone.items():
+        own = {**use.takes, **{SPI_SELECTS[select]: f"select {select}" for select in use.spi}}
+        for pin, carries in own.items():
             if pin not in lines:
                 takers[pin].append((name, carries))
         for pin, carries in lines.items():
@@ -78,9 +78,20 @@ def header(plan: Plan) -> Iterator[Finding]:
 
 def header_alone(plan: Plan) -> Iterator[Finding]:
     """Yield what stands against each add-on by itself: what another board would change."""
-    for name, use in _uses(plan) if plan.board is not None else ():
-        if plan.board is not None:
-            yield from _socket(plan.board, name, use)
+    board, uses = plan.board, _uses(plan)
+    if board is None:
+        return
+    for name, use in uses:
+        yield from _socket(board, name, use)
+    on_pins = [name for name, use in uses if board.header and (board.header.pins == 8) == (use.socket == 8)]
+    if on_pins and board.header and not board.header.fitted:
+        many = len(on_pins) > 1
+        yield Finding(
+            "plan.header-not-fitted", Severity.CHECK, f"{board.name} comes without header pins",
+            f"{' and '.join(on_pins)} sit{'' if many else 's'} on pins, and the board has bare holes: a strip of {board.header.pins} pins is to be soldered in.",
+            "Have a strip at hand and half an hour, or take a board that is sold with its pins in. A soldering iron burns: mind the smoke and where it lies.",
+            Where(part="header", field=board.id),
+        )  # fmt: skip
 
 
 def _socket(board: Board, name: str, use: HeaderUse) -> Iterator[Finding]:
@@ -89,13 +100,6 @@ def _socket(board: Board, name: str, use: HeaderUse) -> Iterator[Finding]:
         yield Finding("plan.header-missing", Severity.STOP, f"{board.name} has no header for {name}",
                       f"It sits on a header of {use.socket} pins.", "Take another add-on, or a board with a header.", where)  # fmt: skip
         return
-    if not board.header.fitted:
-        yield Finding(
-            "plan.header-not-fitted", Severity.CHECK, f"{board.name} comes without header pins",
-            f"{name} sits on pins, and the board has bare holes: a strip of {board.header.pins} pins is to be soldered in.",
-            "Have a strip at hand and half an hour, or take the board that is sold with its pins in. A soldering iron burns: mind the smoke and where it lies.",
-            where,
-        )  # fmt: skip
     beyond = sorted(p for p in use.takes if p > board.header.pins)
     if beyond:
         yield Finding("plan.header-short", Severity.STOP, f"The header of {board.name} is too short for {name}",

@@ -12,9 +12,10 @@ from mintseed.core.boards.model import Board
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.parts.model import Part, role_words
 from mintseed.core.plan.header import header
+from mintseed.core.plan.needs import fits_board
 from mintseed.core.plan.network import no_radio
 from mintseed.core.plan.plan import Plan, PlannedPart
-from mintseed.core.plan.sockets import camera
+from mintseed.core.plan.sockets import camera, display, usb
 from mintseed.core.plan.starts import Builds, Reason, no_such_language, not_listed
 from mintseed.core.recipes.model import PartNeed, Recipe
 
@@ -31,12 +32,14 @@ class Suits:
 
 
 class Fits:
-    """Which builds run on a board, and which kinds of board can take a part for a need. Asked once for each need and each build of header and sockets."""
+    """Which builds run on a board, and which part stands against a need on a kind of board: asked once for each need and each build
+    of header and sockets. What is said of it is said for the board that asks."""
 
     def __init__(self, parts: Mapping[str, Part]) -> None:
         self._parts = parts
-        self._known: dict[tuple[object, ...], Finding | None] = {}
+        self._known: dict[tuple[object, ...], Part | None] = {}
         self._builds: dict[tuple[object, ...], Builds] = {}
+        self._named = {b for part in parts.values() for b in part.fits}
 
     def builds(self, recipe: Recipe, board: Board) -> Builds:
         """Return the builds of `recipe` that can run on a board like `board`."""
@@ -47,27 +50,36 @@ class Fits:
 
     def against(self, recipe: Recipe, need: PartNeed, board: Board) -> Finding | None:
         """Return what stops every part that meets `need` on `board`; None when one of them goes on."""
-        key = (recipe.id, need.role, need.options, board.header.pins if board.header else 0, board.camera_contacts)
+        key = (
+            recipe.id, need.role, need.options, board.header, board.camera_contacts, board.display, board.usb,
+            board.id if board.id in self._named else "",
+        )  # fmt: skip
         if key not in self._known:
             self._known[key] = self._ask(recipe, need, board)
-        return self._known[key]
+        blocked = self._known[key]
+        return _stop(recipe, board, blocked) if blocked else None
 
-    def _ask(self, recipe: Recipe, need: PartNeed, board: Board) -> Finding | None:
-        first: Finding | None = None
+    def _ask(self, recipe: Recipe, need: PartNeed, board: Board) -> Part | None:
+        first: Part | None = None
         for part in (*self._parts.values(), *recipe.add_ons):
-            if not need.met_by(part) or (part.header is None and part.camera_contacts is None):
+            if not need.met_by(part):
                 continue
-            stop = next((f for f in _alone(recipe, board, part) if f.severity is Severity.STOP), None)
-            if stop is None:
+            if _stop(recipe, board, part) is None:
                 return None
-            first = first or stop
+            first = first or part
         return first
 
 
-def _alone(recipe: Recipe, board: Board, part: Part) -> Iterable[Finding]:
+CURED_BY_A_HUB = "plan.usb-sockets"
+
+
+def _stop(recipe: Recipe, board: Board, part: Part) -> Finding | None:
+    """Return what stops `part` by itself on `board`. An adapter or a hub may go between, so a USB plug is stopped only where there is
+    no socket at all."""
     plan = Plan(recipe, board, parts=(PlannedPart(part),))
-    yield from header(plan)
-    yield from camera(plan)
+    found = (*fits_board(plan), *header(plan), *camera(plan), *display(plan), *usb(plan))
+    stops = [f for f in found if f.severity is Severity.STOP and (f.code != CURED_BY_A_HUB or not board.usb)]
+    return next((f for f in stops if f.code != "plan.socket-adapter"), None)
 
 
 def suits(recipe: Recipe, board: Board, fits: Fits) -> Suits:

@@ -69,6 +69,27 @@ def _wifi(plan: Plan, board: Board) -> Iterator[Finding]:
         )
         return
     yield _heard(board, wanted)
+    if wanted.wpa3_only and fills_a_key(plan):
+        yield Finding(
+            "plan.network-wpa3-only",
+            Severity.STOP,
+            f"{wanted.ssid} takes WPA3 alone",
+            "WPA3 needs the passphrase itself; what is filled in here is the key derived from it, so that the passphrase stays out of "
+            "the card.",
+            "Let the router offer WPA2 beside WPA3, use another network, or the cable.",
+            Where(part="network", field=wanted.ssid),
+            WPA3,
+        )
+
+
+WPA3 = "IEEE 802.11-2020 §12.4 (SAE)"
+
+
+def fills_a_key(plan: Plan) -> bool:
+    """Return whether a file of this plan is filled with a Wi-Fi key."""
+    return plan.own_way_in in ("fill-before", "fill-after") and any(
+        file.dialect in ("wpa-supplicant", "keyfile") for file in plan.recipe.files
+    )
 
 
 def _heard(board: Board, wanted: WifiNetwork) -> Finding:

@@ -160,6 +160,7 @@ def best_plan(recipe: Recipe, shelf: Shelf, board: int | None = None) -> tuple[C
     # Before there is a board: the band that every radio hears (common practice).
     bands = plan.radio_ghz if plan.board else (2.4,)
     heard = [n for n in shelf.networks if n.thing.band_ghz in bands] if plan.way == "wifi" else []
+    heard.sort(key=lambda n: n.thing.wpa3_only)
     plan = replace(plan, network=heard[0].thing if heard else None)
     plan, parts, kinds = _with_parts(plan, shelf)
     plan, parts, kinds = _with_adapters(plan, shelf, parts, kinds)

@@ -20,6 +20,11 @@ def order(plan: Plan) -> Iterator[Finding]:
     if covered is not None and on_header:
         yield Finding("plan.order-header-covered", Severity.STOP, f"{covered.name} leaves no room for {on_header[0].name}",
                       "It closes above the header.", "Take an open case, or leave it off.", Where(part="order", field=covered.name))  # fmt: skip
+    if covered is not None and plan.recipe.unattended:
+        yield Finding("plan.case-heat", Severity.NOTE, f"{covered.name} keeps the warmth in",
+                      f"It is closed above, and {plan.recipe.name} runs with nobody beside it: a warm board slows down, and a hot one may stop.",
+                      "Look at its temperature after an hour at work, and leave air around it. An open case, or one with a heat sink, stays cooler.",
+                      Where(part="order", field=covered.name))  # fmt: skip
     if on_header or any(p.part.camera_contacts for p in plan.parts):
         names = [p.name for p in plan.parts if p.part.header is not None or p.part.camera_contacts]
         yield Finding("plan.order-power-off", Severity.NOTE, f"Fit {' and '.join(names)} with the power off",

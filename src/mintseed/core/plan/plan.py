@@ -80,8 +80,8 @@ class Plan:
 
     @property
     def feeder(self) -> PlannedPart | None:
-        """The part that powers the board, if one does."""
-        return next((p for p in self.parts if p.part.feeds_board), None)
+        """The add-on that powers the board, if one does. What pushes current back through a USB plug is no supply to rely on."""
+        return next((p for p in self.parts if p.part.feeds_board and p.part.header), None)
 
     @property
     def own_way_in(self) -> WayIn:

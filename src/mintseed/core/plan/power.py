@@ -8,9 +8,10 @@ from dataclasses import dataclass
 
 from mintseed.core.boards.model import Board, Cable, Supply
 from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.parts.model import Part
 from mintseed.core.plan.choosing import not_chosen
 from mintseed.core.plan.copper import drop_v
-from mintseed.core.plan.plan import Plan
+from mintseed.core.plan.plan import Plan, PlannedPart
 
 SUPPLY_MARGIN = 1.2
 """Current budget = board at load + everything it feeds + margin of 20 % (common practice)."""
@@ -158,7 +159,9 @@ def power(plan: Plan) -> Iterator[Finding]:
         return
     yield from _two_feeders(plan, board)
     if supply is None:
-        if plan.feeder is None:
+        if plan.feeder is not None:
+            yield _fed(plan, board, plan.feeder)
+        else:
             need = board.supply
             yield not_chosen(
                 "supply", "No supply chosen yet", "Pick the supply you will use. A weak one shows as random faults later.",
@@ -175,27 +178,64 @@ def power(plan: Plan) -> Iterator[Finding]:
     yield from _volts(plan, board, supply)
 
 
+def _fed(plan: Plan, board: Board, feeder: PlannedPart) -> Finding:
+    """Return whether the add-on that feeds the board can give what the board and all that hangs on it draw."""
+    total, where = power_sum(plan), Where(part="supply", field=feeder.name)
+    gives = feeder.part.feeds_a
+    drawn = (
+        f"{board.name} draws {amps(board.supply.least_current_a)} at load, with what hangs on it {amps(total.load_a)}."
+    )
+    if gives is None:
+        return Finding(
+            "plan.feeder-unknown", Severity.NOTE, f"How much {feeder.name} can give the board is not known",
+            drawn, f"Look for it in its papers: with a fifth to spare {wanted_text(total)} are wanted.", where,
+        )  # fmt: skip
+    if round(gives, 3) < round(total.load_a, 3):
+        return Finding(
+            "plan.feeder-weak", Severity.CHECK, f"{feeder.name} is weak for this", f"It gives the board {amps(gives)}; {drawn}",
+            f"Open its feeding jumper and use a supply of {wanted_text(total)} or more, or let parts on USB have a supply of their own.", where,
+        )  # fmt: skip
+    tight = round(gives, 3) < round(total.wanted_a, 3)
+    return Finding(
+        "plan.feeder-carries", Severity.NOTE if tight else Severity.OK,
+        f"{feeder.name} carries it" + (" with nothing to spare" if tight else ""), f"It gives the board {amps(gives)}; {drawn}", where=where,
+    )  # fmt: skip
+
+
+def _through(part: Part) -> str:
+    return "through the header" if part.header else "back through its USB plug"
+
+
+PUSH = "Two supplies push against each other and can destroy both."
+
+
 def _two_supplies(plan: Plan, board: Board, supply: Supply) -> Iterator[Finding]:
-    feeder = plan.feeder
-    if feeder is not None and not board.two_supplies:
-        yield Finding(
-            "plan.two-supplies",
-            Severity.STOP,
-            f"{feeder.name} and {supply.name} would both feed the board",
-            "The add-on powers the board through the header. Two supplies push against each other and can destroy both.",
-            f"Leave {supply.name} out, or open the add-on's feeding jumper. Never two supplies at once.",
-            Where(part="supply"),
+    if board.two_supplies:
+        return
+    for feeder in (p for p in plan.parts if p.part.feeds_board):
+        cure = (
+            "open its feeding jumper"
+            if feeder.part.header
+            else "take one that does not feed back, or a cable without its 5 V wire"
         )
+        out = supply.name if feeder.part.header else feeder.name
+        yield Finding(
+            "plan.two-supplies", Severity.STOP, f"{feeder.name} and {supply.name} would both feed the board",
+            f"It powers the board {_through(feeder.part)}. {PUSH}", f"Leave {out} out, or {cure}. Never two supplies at once.",
+            Where(part="supply"),
+        )  # fmt: skip
+        return
 
 
 def _two_feeders(plan: Plan, board: Board) -> Iterator[Finding]:
-    """Two add-ons that feed the board push against each other as two supplies do."""
-    feeders = [p.name for p in plan.parts if p.part.feeds_board]
+    """Two parts that feed the board push against each other as two supplies do."""
+    feeders = [p for p in plan.parts if p.part.feeds_board]
     if len(feeders) > 1 and not board.two_supplies:
+        ways = " and ".join(dict.fromkeys(_through(p.part) for p in feeders))
         yield Finding(
-            "plan.two-supplies", Severity.STOP, f"{' and '.join(feeders[:2])} would both feed the board",
-            "Each powers the board through the header. Two supplies push against each other and can destroy both.",
-            "Leave one of them out, or open its feeding jumper. Never two supplies at once.", Where(part="parts", field=feeders[1]),
+            "plan.two-supplies", Severity.STOP, f"{' and '.join(p.name for p in feeders[:2])} would both feed the board",
+            f"They power it {ways}. {PUSH}",
+            "Leave one of them out, or open its feeding jumper. Never two supplies at once.", Where(part="parts", field=feeders[1].name),
         )  # fmt: skip
 
 
@@ -255,8 +295,13 @@ def _current(plan: Plan, board: Board, supply: Supply) -> Finding:
 
 
 def wanted_text(total: PowerSum) -> str:
-    """Return what a supply has to give, with the margin, as supplies are sold: to a tenth of an ampere, upwards."""
-    return f"{math.ceil(round(total.wanted_a * 10, 3)) / 10:g} A"
+    """Return what a supply has to give, with the margin, in words."""
+    return f"{wanted_a(total):g} A"
+
+
+def wanted_a(total: PowerSum) -> float:
+    """Return the amperes a supply has to give, with the margin, as supplies are sold: to a tenth of an ampere, upwards."""
+    return math.ceil(round(total.wanted_a * 10, 3)) / 10
 
 
 def _volts(plan: Plan, board: Board, supply: Supply) -> Iterator[Finding]:

@@ -33,7 +33,11 @@ def seat(plugs: Sequence[str], sockets: Iterable[str], adapters: Mapping[tuple[s
 
 
 def _augment(
-    plug: str, room: Counter[str], adapters: Mapping[tuple[str, str], int], flow: Counter[tuple[str, str]], seen: set[str]
+    plug: str,
+    room: Counter[str],
+    adapters: Mapping[tuple[str, str], int],
+    flow: Counter[tuple[str, str]],
+    seen: set[str],
 ) -> bool:
     """Seat one more plug of a kind, moving others to where they fit as well; return whether that could be done."""
     if plug in seen:

@@ -40,3 +40,5 @@ class Shelf:
     catalogue: Mapping[str, Part] = field(default_factory=dict)
     shop_boards: Mapping[str, Board] = field(default_factory=dict)
     """boards that may be bought"""
+    generic: bool = False
+    """whether supplies and cables of any usual kind may be bought too"""

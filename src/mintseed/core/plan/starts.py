@@ -27,10 +27,13 @@ def starts(plan: Plan) -> Iterator[Finding]:
     if (never := speaks_no_such(plan.recipe, board)) is not None:
         yield never
         return
+    yield from _boot_loader(board)
     if plan.image is not None:
         yield from image_fit(plan.recipe, board, plan.image)
+        yield from _release_of(plan, plan.image.release)
         return
     yield listed_fit(plan.recipe, board, plan.release)
+    yield from _release_of(plan, plan.release)
     yield Finding(
         "plan.image-unread",
         Severity.NOTE,
@@ -39,6 +42,49 @@ def starts(plan: Plan) -> Iterator[Finding]:
         "Choose the image; the rest of the plan stays as it is.",
         action=Action("Choose the image", "image"),
     )
+
+
+CHANNELS = {"test": "a test release", "daily": "built every day from what is being worked on"}
+
+
+def _release_of(plan: Plan, version: str) -> Iterator[Finding]:
+    """Yield what kind of release it is, where it is not the stable one."""
+    release = plan.recipe.release(version)
+    if release is not None and (words := CHANNELS.get(release.channel)):
+        yield Finding(
+            "plan.release-channel", Severity.NOTE, f"{plan.recipe.name} {version} is {words}",
+            "It may break where the stable one does not.", "For something others rely on, take the newest stable one.",
+            Where(part="image", field=version), f"recipe {plan.recipe.id}",
+        )  # fmt: skip
+
+
+def _boot_loader(board: Board) -> Iterator[Finding]:
+    if board.boot_loader_since:
+        yield Finding(
+            "plan.boot-loader-old", Severity.NOTE, f"A {board.name} from before {board.boot_loader_since} may need its boot loader brought up to date",
+            "Its boot loader lies on the board and not on the card; an old one stops before it reads a new image.",
+            "If nothing happens at the first power-on, do that first, as its maker says, once.", Where(part="board", field=board.id),
+        )  # fmt: skip
+
+
+def memory(plan: Plan) -> Iterator[Finding]:
+    """Yield whether the board has the memory the appliance asks for."""
+    board, need = plan.board, plan.recipe.memory
+    if board is None or need is None or board.memory_mb is None:
+        return
+    where = Where(part="board", field=board.id)
+    if board.memory_mb < need.least_mb:
+        yield Finding(
+            "plan.memory-too-little", Severity.STOP, f"{board.name} has too little memory for {plan.recipe.name}",
+            f"It has {board.memory_mb} MB; {plan.recipe.name} asks for {need.least_mb} MB at least.", "Take a board with more.", where,
+            f"recipe {plan.recipe.id}",
+        )  # fmt: skip
+    elif board.memory_mb < need.enough_mb:
+        yield Finding(
+            "plan.memory-little", Severity.NOTE, f"{board.name} has little memory for {plan.recipe.name}",
+            f"It has {board.memory_mb} MB; {need.enough_mb} MB are enough for it. It starts, and is slow with much on it.", where=where,
+            source=f"recipe {plan.recipe.id}",
+        )  # fmt: skip
 
 
 def image_fit(recipe: Recipe, board: Board, image: XRay) -> Iterator[Finding]:
@@ -124,13 +170,25 @@ def listed_fit(recipe: Recipe, board: Board, release: str = "", builds: Builds |
             "plan.release-lists-board", Severity.OK, f"{recipe.name} {known[0].version} is made for {board.name}",
             f"Its maker lists {name} for the {known[1].id} build.", where=where, source=f"recipe {recipe.id}",
         )  # fmt: skip
+    if builds and not meant:
+        return _no_build_of(recipe, board, release)
     reason = not_listed(recipe, board, meant, release)
     if reason == _newer(recipe, board):
         return too_new(recipe, board, meant[0][0].date)
     return Finding(
         reason.code, Severity.STOP, reason.title,
-        f"Its maker lists {_listed(recipe, builds)}, and not {name}.",
+        f"Its maker lists {_listed(recipe, meant)}, and not {name}.",
         _cure(first_that_knows(recipe, board)), where, f"recipe {recipe.id}",
+    )  # fmt: skip
+
+
+def _no_build_of(recipe: Recipe, board: Board, release: str) -> Finding:
+    """Return the finding about a release none of whose builds the board can run, while others of the recipe have one."""
+    word = f"{board.bits}-bit build" if board.architecture != "mcu" else "build for it"
+    return Finding(
+        "plan.board-not-listed", Severity.STOP, f"{recipe.name} {release} has no {word}",
+        f"{board.name} is a {board.bits}-bit board, and nothing of this release runs there.",
+        _cure(first_that_knows(recipe, board), exact=True), Where(part="board", field=board.id), f"recipe {recipe.id}",
     )  # fmt: skip
 
 
@@ -165,9 +223,11 @@ def first_that_knows(recipe: Recipe, board: Board) -> str:
     return knowing[-1] if knowing else ""
 
 
-def _cure(first: str) -> str:
+def _cure(first: str, *, exact: bool = False) -> str:
     return (
-        f"Take release {first} or newer." if first else "Take another board, or wait for a release that knows this one."
+        f"Take release {first}{'' if exact else ' or newer'}."
+        if first
+        else "Take another board, or wait for a release that knows this one."
     )
 
 

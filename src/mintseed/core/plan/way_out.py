@@ -64,6 +64,15 @@ def ways_out(plan: Plan, shelf: Shelf) -> tuple[Proposal, ...]:
         if not cures and finding.severity is Severity.STOP:
             pairs = list(_pairs(judged, shelf, counts(now)[0])) if pairs is None else pairs
             cures = [_proposal(finding, c, after) for c, after in pairs if _cures(finding, now, after)]
+        elif finding.severity is Severity.STOP and (dear := _dear_board(cures)) is not None:
+            pairs = list(_pairs(judged, shelf, counts(now)[0])) if pairs is None else pairs
+            alone = [frozenset(p.sets) for p in cures]
+            also = [
+                _proposal(finding, c, after)
+                for c, after in pairs
+                if _cures(finding, now, after) and not any(one <= frozenset(c.sets) for one in alone)
+            ]
+            cures += [p for p in also if p.price and p.price.currency == dear.currency and p.price.amount < dear.amount]
         found += _best(cures)
     return tuple(found)
 
@@ -92,6 +101,12 @@ def _cures(finding: Finding, now: Sequence[Finding], after: Sequence[Finding]) -
     return then[0] <= before[0] and then[1] < before[1]
 
 
+def _dear_board(cures: Sequence[Proposal]) -> Price | None:
+    """Return what the cheapest board to buy among `cures` costs: two small parts may do it for less. None where there is none."""
+    boards = [p.price for p in cures if p.price and any(name in OTHER_DEVICE for name, _ in p.sets)]
+    return min(boards, key=lambda price: price.amount, default=None)
+
+
 def _proposal(finding: Finding, change: Change, after: tuple[Finding, ...]) -> Proposal:
     return Proposal(
         finding.code, change.title, change.sets, change.effort, EFFORT_WORDS[change.effort],
@@ -103,15 +118,22 @@ def _rank(proposal: Proposal) -> tuple[object, ...]:
     free = proposal.price is None and not proposal.price_text
     cost = proposal.price.amount if proposal.price else 0.0 if free else float("inf")
     unknown = len(NOT_KNOWN & {f.code for f in proposal.findings})
+    fields = {name for name, _ in proposal.sets}
     return (
+        # To do without it is always possible, and seldom what was meant.
+        "drop_part" in fields,
         *counts(proposal.findings),
         unknown,
         proposal.effort is Effort.BUY,
         proposal.effort,
+        # Nobody buys a board to cure a cable, whatever the cable costs.
+        bool(fields & OTHER_DEVICE) and not free,
         cost,
         len(proposal.sets),
     )
 
+
+OTHER_DEVICE = {"board"}
 
 ALIKE = 2
 """proposals that change the same fields: three boards in a row would hide the stick that does it too"""
@@ -130,7 +152,9 @@ def _best(proposals: list[Proposal]) -> list[Proposal]:
         alike[fields] += 1
         if alike[fields] <= (1 if {"card_gb", "network_id"} & set(fields) else ALIKE):
             kept.append(proposal)
-    return kept[:SHOWN]
+    left_out = [p for p in kept if any(name == "drop_part" for name, _ in p.sets)]
+    others = [p for p in kept if p not in left_out]
+    return (others[: SHOWN - 1] + left_out[:1] if left_out and others else kept)[:SHOWN]
 
 
 def _pairs(
@@ -144,7 +168,18 @@ def _pairs(
     tried = 0
     for one, _ in first:
         for two in small_changes(one.plan, shelf):
-            if two.fields & {"card_gb", "network_id", "drop_part", "way_in", "supply_id", "cable_id", "owned_card_id"}:
+            if two.fields & {
+                "card_gb",
+                "network_id",
+                "drop_part",
+                "way_in",
+                "supply_id",
+                "cable_id",
+                "owned_card_id",
+                "supply",
+                "cable",
+                "release",
+            }:
                 continue
             if two.fields & one.fields and not two.fields <= {"add_part", "add_kind"}:
                 continue

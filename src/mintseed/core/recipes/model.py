@@ -49,6 +49,7 @@ class Build(Described):
 class Release(Described):
     version: str = Field(min_length=1, max_length=40)
     date: date
+    channel: Literal["stable", "test", "daily"] = "stable"
     builds: tuple[Build, ...] = Field(min_length=1, max_length=40)
 
 
@@ -62,6 +63,13 @@ class CardNeed(Described):
     endurance: bool = Field(
         default=False, description="whether it writes day and night, so that a card for recorders is advised"
     )
+
+
+class MemoryNeed(Described):
+    """Memory of the board in 2²⁰ bytes: below `least_mb` it does not run, from `enough_mb` on it has what it usually needs."""
+
+    least_mb: int = Field(gt=0, le=1_048_576)
+    enough_mb: int = Field(gt=0, le=1_048_576)
 
 
 PLACEHOLDERS = ("host_name", "time_zone", "keyboard", "country", "admin_name", "admin_hash")
@@ -108,6 +116,10 @@ class FileToFill(Described):
     )
     when: Literal["always", "wifi"] = "always"
     quoting: Literal["none", "shell"] = "none"
+    absent: Literal["refuse", "make"] = Field(
+        default="refuse", description="what is done where the image lacks it: people make some files themselves"
+    )
+    overlays: bool = Field(default=False, description="whether the lines that parts' drivers want go into it")
     values: dict[str, str] = Field(
         default_factory=dict,
         description="key → template with {host_name} {time_zone} {keyboard} {country} {admin_name} {admin_hash} and what it asks",
@@ -122,6 +134,11 @@ class BootTimes(Described):
     late_after_s: int = Field(ge=1)
     hopeless_after_s: int = Field(ge=1)
     page_after_s: int = Field(default=0, ge=0, description="further seconds until the page is ready")
+    prepares_from_s: int = Field(
+        default=0, ge=0, description="seconds it prepares itself further once its page is there, from"
+    )
+    prepares_to_s: int = Field(default=0, ge=0, description="and to")
+    first_update_s: int = Field(default=0, ge=0, description="seconds its first update takes")
     by_speed: dict[Speed, Annotated[float, Field(gt=0, le=10)]] = Field(
         default_factory=dict, description="times as long on a slow, middle or fast board; 1 where nothing is said"
     )
@@ -184,6 +201,12 @@ class ContentFolder(Described):
     path: str = Field(max_length=200)
     what: str = Field(max_length=160)
     hint: str = Field(default="", max_length=240)
+    drive_hides: bool = Field(
+        default=False, description="whether an external drive with that folder hides the card's: the two are not merged"
+    )
+    runs: dict[Speed, Annotated[str, Field(max_length=120)]] = Field(
+        default_factory=dict, description="how it runs on a slow, middle or fast board"
+    )
 
 
 class Recipe(Described):
@@ -196,6 +219,7 @@ class Recipe(Described):
     summary: str = Field(max_length=300)
     releases: tuple[Release, ...] = Field(min_length=1, max_length=100, description="newest first")
     card: CardNeed
+    memory: MemoryNeed | None = None
     ways: tuple[Literal["wifi", "cable"], ...] = Field(min_length=1)
     ways_in: tuple[WayIn, ...] = Field(
         default=("fill-before",), min_length=1, description="how settings may get in; the usual one first"

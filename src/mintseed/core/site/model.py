@@ -16,6 +16,7 @@ class WifiNetwork(Described):
     passphrase: str = Field(default="", repr=False)
     band_ghz: float = Field(default=2.4, gt=0, description="2.4 or 5")
     hidden: bool = False
+    wpa3_only: bool = Field(default=False, description="whether it refuses WPA2")
 
 
 class Site(Described):

@@ -185,6 +185,8 @@ class PlanIn(Schema):
     way_in: str | None = None
     network_id: int | None = None
     image_id: int | None = None
+    release: Annotated[str | None, Field(max_length=40)] = None
+    """a release whose file is still to be fetched: the image that was chosen is let go"""
     load_share: Annotated[float | None, Field(ge=0, le=1)] = None
     add_part: int | None = None
     add_kind: Annotated[str | None, Field(max_length=40)] = None
@@ -260,6 +262,8 @@ def _values(row: Deployment, payload: PlanIn, sent: dict[str, object]) -> dict[s
             values[field] = rows.get(pk=key) if key else None
     if "image_id" in sent and payload.image_id is not None:
         values["image"] = Image.objects.get(pk=payload.image_id, present=True)
+    elif payload.release:
+        values["image"] = None
     if "card_gb" in sent:
         if payload.card_gb is not None and payload.card_gb not in NOMINAL_CARD_GB:
             raise InputError(f"no card is printed {payload.card_gb} GB", where="card_gb",
