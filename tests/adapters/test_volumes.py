@@ -11,7 +11,7 @@ from mintseed.adapters.run_tool import run_tool
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.errors import InputError, MissingError, ToolError
 from mintseed.ports.volume import Volume
-from tests.builders.disks import MIB, fat_file, image
+from tests.builders.disks import MIB, cut, fat_file, image, run
 
 BOOT = {"device.conf": b"A=1\n", "settings/wifi.nmconnection": b"[wifi]\n", "With Capitals.txt": b"x" * 5000}
 ROOT = {"etc/hostname": b"platen\n", "etc/avahi/services/p.service": b"<x/>", "big": b"y" * 100_000}
@@ -112,3 +112,57 @@ def test_scratch_disks_are_sparse_bounded_and_gone_afterwards(tmp_path: Path, mo
         with pytest.raises(InputError, match="unpacks to more"):
             disk.append(b"x" * 2 * MIB)
     assert list((tmp_path / "scratch").iterdir()) == []
+
+
+def test_links_are_followed_inside_the_volume_and_no_further(tmp_path: Path) -> None:
+    """A Debian web server's site is a link to sites-available; readlink -f(1) of the same tree is the judge."""
+    work = tmp_path / "tree"
+    for name, data in {"etc/nginx/sites-available/default": b"listen 8765;\n", "usr/lib/os-release": b"NAME=x\n", "var/deep/x": b"deep"}.items():
+        (work / name).parent.mkdir(parents=True, exist_ok=True)
+        (work / name).write_bytes(data)
+    long = "../" + "very-long-name-of-a-folder/" * 4
+    links = {
+        "etc/nginx/sites-enabled/default": "../sites-available/default", "etc/os-release": "/usr/lib/os-release",
+        "etc/outside": "../../../../usr/lib/os-release", "etc/host": "/etc/passwd", "etc/one": "two", "etc/two": "one",
+        "etc/long": long + "x", "lib": "usr/lib", "etc/nowhere": "none/at/all",
+    }  # fmt: skip
+    (work / long.removeprefix("../")).mkdir(parents=True)
+    (work / long.removeprefix("../") / "x").write_bytes(b"far")
+    for name, target in links.items():
+        (work / name).parent.mkdir(parents=True, exist_ok=True)
+        (work / name).symlink_to(target)
+    ext = tmp_path / "ext"
+    run("mke2fs", "-q", "-t", "ext4", "-d", work, ext, "16M")
+    root = volume(ext, 0)
+    assert root.read("etc/nginx/sites-enabled/default", 100) == b"listen 8765;\n"
+    assert root.read("etc/os-release", 100) == root.read("etc/outside", 100) == b"NAME=x\n"
+    assert root.read("lib/os-release", 100) == b"NAME=x\n"
+    assert root.read("etc/long", 100) == b"far"
+    assert root.folder("lib") == ("os-release",)
+    for name in ("etc/host", "etc/one", "etc/nowhere", "etc/none"):
+        assert root.read(name, 100) is None, name
+
+
+@pytest.mark.parametrize("path", ["network/wifi.nmconnection", "Deep/Er/Remote-Login", "enable", "SETTINGS/made.conf"])
+def test_a_file_that_is_made_has_its_folders_and_its_exact_letters(disk: Path, tmp_path: Path, path: str) -> None:
+    """fsck.fat(8) finds nothing to say of what was made; mdir(1) shows the name in the letters it was given."""
+    made = tmp_path / "made.img"
+    made.write_bytes(disk.read_bytes())
+    before = volume(made, MIB)
+    before.write({path: b"[wifi]\n" if "." in path else b""})
+    after = volume(made, MIB)
+    wanted = path.replace("SETTINGS", "settings")  # the folder that is there already
+    assert wanted in after.files()
+    assert after.read(path, 100) == (b"[wifi]\n" if "." in path else b"")
+    fat = cut(made, MIB, 40 * MIB, tmp_path / "fat")
+    checked = run("fsck.fat", "-n", fat)
+    assert b"Dirty" not in checked
+    again = tmp_path / "again.img"
+    again.write_bytes(disk.read_bytes())
+    volume(again, MIB).write({path: b"[wifi]\n" if "." in path else b""})
+    assert again.read_bytes() == made.read_bytes(), "the same settings give the same bytes"
+
+
+def test_fat_names_are_one_in_whatever_letters(disk: Path) -> None:
+    boot = volume(disk, MIB)
+    assert boot.read("SETTINGS/WIFI.NMCONNECTION", 100) == BOOT["settings/wifi.nmconnection"]

@@ -17,6 +17,10 @@ _UNSAFE = re.compile(r'[\x00-\x1f\x7f"\\*?\[\]]')
 """What mtools and debugfs would take as more than a letter of a name."""
 
 
+FAT_EPOCH_S = 315_532_800
+"""1980-01-01, the first date FAT knows, as Unix time: what is made gets it, so that the same settings give the same bytes."""
+
+
 def _safe(path: str) -> str:
     if not path or _UNSAFE.search(path) or ".." in path.split("/"):
         raise ToolError(
@@ -71,9 +75,22 @@ class FatVolume:
         for path, data in contents.items():
             inside = f"::/{_safe(path)}"
             # The file keeps its date, so that the same settings give the same bytes whenever they are filled.
-            dated = {"SOURCE_DATE_EPOCH": str(self._date_s(inside))}
+            date_s = self._date_s(inside) if self._is_there(path) else self._make_folders(path)
+            dated = {"SOURCE_DATE_EPOCH": str(date_s)}
             arguments = ["mcopy", "-o", "-i", self._image, "-", inside]
             ask_tool(arguments, package="mtools", environment=dated, given=data)
+
+    def _is_there(self, path: str) -> bool:
+        return path.lower() in {name.lower() for name in self.files()}
+
+    def _make_folders(self, path: str) -> int:
+        """Make the folders of a file that is to be made; return the date it gets. A name that is there in other letters is that one."""
+        there = {name.lower()[: len(name) - len(name.rsplit("/", 1)[-1])] for name in self.files()}
+        for end in (i for i, sign in enumerate(path) if sign == "/"):
+            if not any(name.startswith(path[: end + 1].lower()) for name in there):
+                arguments = ["mmd", "-D", "s", "-i", self._image, f"::/{path[:end]}"]
+                run_tool(arguments, package="mtools", environment={"SOURCE_DATE_EPOCH": str(FAT_EPOCH_S)})
+        return FAT_EPOCH_S
 
     def _date_s(self, inside: str) -> int:
         """Return the date of a file (Unix time in seconds). mtools prints it only to the minute, so a copy in memory tells."""
@@ -95,11 +112,25 @@ class FatVolume:
         return max(0, (total - int(free[1]) * int(cluster[1])) * 512)
 
 
+LINK_MODE = "12"
+"""How the mode of a symbolic link begins, in octal: S_IFLNK is 0120000 (POSIX <sys/stat.h>, Linux values)."""
+
+MOST_LINKS = 40
+"""Links followed on the way to one file, as Linux does. Source: path_resolution(7)."""
+
+MAX_LINK_BYTES = 4096
+
+
+def _steps(path: str) -> list[str]:
+    return [step for step in path.split("/") if step not in ("", ".")]
+
+
 class ExtVolume:
     """Implements ports.Volume with debugfs, reading only."""
 
     def __init__(self, disk: Path, offset_bytes: int) -> None:
         self._image = f"{disk}?offset={offset_bytes}"
+        self._folders: dict[str, dict[str, tuple[str, bool]]] = {}
 
     def _debugfs(self, command: str, limit_bytes: int = MAX_TOOL_OUTPUT_BYTES) -> ToolAnswer:
         return ask_tool(["debugfs", "-R", command, self._image], package="e2fsprogs", limit_bytes=limit_bytes)
@@ -108,14 +139,59 @@ class ExtVolume:
         return ()
 
     def folder(self, path: str) -> tuple[str, ...]:
-        listed = self._debugfs(f'ls -p "/{_safe(path)}"', MAX_LISTING_BYTES).printed.decode("utf-8", "replace")
-        rows = [line.split("/") for line in listed.split("\n") if line.startswith("/")]
-        names = (row[5] for row in rows[:MAX_DIRECTORY_ENTRIES] if len(row) > 5)
-        return tuple(n for n in names if n not in (".", ".."))
+        found = self._resolved(path)
+        return () if found is None else tuple(self._entries(found))
 
     def read(self, path: str, limit_bytes: int) -> bytes | None:
-        answer = self._debugfs(f'cat "/{_safe(path)}"', limit_bytes)
+        _safe(path)
+        found = self._resolved(path)
+        if found is None:
+            return None
+        answer = self._debugfs(f'cat "/{_safe(found)}"', limit_bytes)
         return None if not answer.printed and "not found" in answer.said else answer.printed
+
+    def _entries(self, path: str) -> dict[str, tuple[str, bool]]:
+        """Return what is in a folder: name → (inode, whether it is a link)."""
+        if path not in self._folders:
+            place = _safe(path) if path else ""
+            listed = self._debugfs(f'ls -p "/{place}"', MAX_LISTING_BYTES).printed.decode("utf-8", "replace")
+            rows = [line.split("/") for line in listed.split("\n") if line.startswith("/")]
+            self._folders[path] = {
+                row[5]: (row[1], row[2].startswith(LINK_MODE))
+                for row in rows[:MAX_DIRECTORY_ENTRIES]
+                if len(row) > 5 and row[5] not in (".", "..")
+            }
+        return self._folders[path]
+
+    def _resolved(self, path: str) -> str | None:
+        """Return `path` with every link in it followed, inside this volume only; None for what is not there, or leads in a circle."""
+        ahead, behind, links = _steps(path), list[str](), 0
+        while ahead:
+            step = ahead.pop(0)
+            if step == "..":
+                del behind[-1:]  # above the root is the root, as for every reader
+                continue
+            inode, is_link = self._entries("/".join(behind)).get(step, ("", False))
+            if not inode:
+                return None
+            if not is_link:
+                behind.append(step)
+                continue
+            links += 1
+            target = self._link(inode)
+            if links > MOST_LINKS or not target:
+                return None
+            if target.startswith("/"):
+                behind.clear()
+            ahead = [*_steps(target), *ahead]
+        return "/".join(behind)
+
+    def _link(self, inode: str) -> str:
+        """Return where a link leads: short ones stand in the inode, long ones in a block of their own."""
+        told = self._debugfs(f"stat <{inode}>").printed.decode("utf-8", "replace")
+        if (short := re.search(r'^Fast link dest: "(.*)"$', told, re.MULTILINE)) is not None:
+            return short[1]
+        return self._debugfs(f"cat <{inode}>", MAX_LINK_BYTES).printed.decode("utf-8", "replace").rstrip("\0")
 
     def write(self, contents: Mapping[str, bytes]) -> None:
         raise ToolError("the root volume is not written here", expected="files on the boot volume")

@@ -41,6 +41,7 @@ from mintseed.core.settings.fill import (
     fill_files,
     fingerprint,
     left_alone,
+    overlays_by_hand,
 )
 from mintseed.core.settings.values import SettingValues, check_answers, check_values
 from mintseed.core.setup.steps import StepResult, step_results
@@ -201,7 +202,8 @@ class Walk:
     def settings_findings(self) -> tuple[Finding, ...]:
         xray = self.inputs.xray
         left = left_alone(self.inputs.recipe, xray.release, {f.path for f in xray.files}) if xray and self.fills else ()
-        return worst_first((*self.value_findings, *(f for file in self.filled for f in file.findings), *left))
+        by_hand = overlays_by_hand(self.inputs.recipe, self.inputs.parts, self.filled) if xray else ()
+        return worst_first((*self.value_findings, *(f for file in self.filled for f in file.findings), *left, *by_hand))
 
     @cached_property
     def fingerprint(self) -> str:

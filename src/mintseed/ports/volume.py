@@ -29,7 +29,7 @@ class Volume(Protocol):
         """Return at most `limit_bytes` of a file, or None when it is not there."""
 
     def write(self, contents: Mapping[str, bytes]) -> None:
-        """Replace files that are there by `contents`; their dates stay. Raises ToolError when one cannot be written."""
+        """Replace files by `contents`; the dates of those that are there stay, others are made with their folders. Raises ToolError when one cannot be written."""
 
     def used_bytes(self) -> int | None:
         """Return how much of the volume is in use, or None when it does not tell."""

@@ -113,8 +113,17 @@ class Loaded:
             wpa3_only=bool(network and network.wpa3_only),
             admin_name=row.admin_name,
             admin_hash=row.admin_hash,
+            overlays=self.overlays,
             answers={**defaults, **{k: v for k, v in answers_of(row).items() if v}},
         )
+
+    @property
+    def overlays(self) -> tuple[str, ...]:
+        """The lines the drivers of its parts want, where its recipe has a file for them."""
+        recipe = descriptions.recipes().get(self.row.recipe)
+        if recipe is None or not recipe.takes_overlays:
+            return ()
+        return tuple(dict.fromkeys(line for p in planned_parts(self.parts) for line in p.part.overlay))
 
     @property
     def key_mark(self) -> str:
@@ -128,6 +137,8 @@ class Loaded:
             return ""
         # Only what was chosen: an answer that a recipe suggests may come and go with a version of this program.
         values = asdict(replace(self.values, answers=dict(sorted(answers_of(row).items()))))
+        if not values["overlays"]:
+            del values["overlays"]  # marks of before there were any stay what they are
         brought = descriptions.known().recipe_texts.get(row.recipe, "")
         text = repr((row.recipe, brought, image.sha256, row.way_in, sorted(values.items())))
         return hmac.new(settings.SECRET_KEY.encode(), text.encode(), hashlib.sha256).hexdigest()

@@ -171,7 +171,7 @@ def _open(partition: Partition, disk: ScratchDisk, tools: VolumeTools, looking: 
 
 def _roles(opened: list[_Opened], recipe: Recipe | None, looking: Looking) -> dict[int, str]:
     """Return which volume starts the board and which holds its system: told by what lies there, by place only in doubt."""
-    wanted = {f.path for f in recipe.files} if recipe else set()
+    wanted = {f.path.lower() for f in recipe.files} if recipe else set()
     fats = [(i, _boot_signs(one.names, wanted)) for i, one in enumerate(opened) if one.is_fat]
     at = max(fats, key=lambda one: (one[1], -one[0]), default=(0, 0))[0]
     exts = [(i, one) for i, one in enumerate(opened) if i != at and one.volume is not None and not one.is_fat]
@@ -186,7 +186,7 @@ def _boot_signs(names: tuple[str, ...], wanted: set[str]) -> int:
         (
             any(n.lower().endswith(".dtb") for n in names),
             any(_is_kernel(n) for n in names),
-            any(n in wanted for n in names),
+            any(n.lower() in wanted for n in names),
         )
     )
 
@@ -250,11 +250,13 @@ def _files(
     volume: Volume, names: tuple[str, ...], recipe: Recipe | None, looking: Looking, files: list[FileOnImage]
 ) -> None:
     """Add the recipe's files whatever they hold, and of the other small texts as many as are worth keeping."""
-    described = {f.path: f.title for f in recipe.files} if recipe else {}
-    for name in (n for n in names if n in described):
+    # Whoever reads FAT finds a name in whatever letters it is written: the recipe's spelling is the one that is kept.
+    described = {f.path.lower(): f for f in recipe.files} if recipe else {}
+    for name in (n for n in names if n.lower() in described):
         if (content := _content_of(volume, name, looking)) is not None:
-            files.append(FileOnImage(name, len(content), content, True, described[name]))
-    others = [n for n in names if n not in described and n.lower().endswith(SETTINGS_ENDINGS)]
+            file = described[name.lower()]
+            files.append(FileOnImage(file.path, len(content), content, True, file.title))
+    others = [n for n in names if n.lower() not in described and n.lower().endswith(SETTINGS_ENDINGS)]
     kept_bytes, left_out = 0, len(others[MAX_OTHER_FILES:])
     for name in others[:MAX_OTHER_FILES]:
         content = _content_of(volume, name, looking)

@@ -5,6 +5,8 @@ from __future__ import annotations
 import contextlib
 import io
 import random
+import subprocess
+from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
@@ -77,3 +79,29 @@ def test_what_is_no_image_is_named(head: bytes, said: str) -> None:
 def test_any_packed_bytes_give_data_or_our_error(magic: bytes, rest: bytes) -> None:
     with contextlib.suppress(ImageError):
         unpacked(magic + rest)
+
+
+@pytest.mark.parametrize("packing", ["gzip", "xz", "bzip2", "zstd"])
+def test_bytes_behind_the_end_are_called_what_they_are(packing: str) -> None:
+    """gzip(1) says "trailing garbage", xz(1) "file format not recognized": each unpacks the whole first, and fails."""
+    with pytest.raises(ImageError, match=f"other bytes follow the end of the {packing} data: 4d 4f 52 45"):
+        unpacked(packed(DATA, packing) + b"MORE BYTES")
+    with pytest.raises(ImageError, match="other bytes follow"):
+        unpacked(packed(DATA, packing) + b"\x1f")
+    with pytest.raises(ImageError):
+        unpacked(packed(DATA, packing)[:-3])
+
+
+def test_a_window_that_is_too_large_is_told_as_that(tmp_path: Path) -> None:
+    """zstd(1) refuses it as well, without --long=31."""
+    plain, long = tmp_path / "plain", tmp_path / "long.zst"
+    plain.write_bytes(b"\0" * (2 << 20))
+    subprocess.run(["zstd", "-q", "--long=31", "-1", "--no-content-size", "-o", long, plain], check=True)
+    head = bytearray(long.read_bytes())
+    # RFC 8878 §3.1.1.1.2: the window descriptor is the byte behind the frame header descriptor; exponent 20 is 1 GiB.
+    assert not head[4] & 0x20, "a frame with a window descriptor"
+    head[5] = 20 << 3
+    long.write_bytes(bytes(head))
+    assert subprocess.run(["zstd", "-q", "-dc", long], capture_output=True, check=False).returncode != 0
+    with pytest.raises(ImageError, match="window is larger than 128 MiB"):
+        unpacked(bytes(head))

@@ -158,7 +158,25 @@ def _behind(finished: _Decompressor, stream: BinaryIO, packing: Packing) -> byte
     if packing in _PADDED:
         while data and not (data := data.lstrip(b"\0")):
             data = stream.read(PIECE_BYTES)
+    if len(data) < MAGIC_BYTES:
+        data += stream.read(MAGIC_BYTES - len(data)) if data else b""
+    if data and not _begins(packing, data):
+        raise ImageError(
+            f"other bytes follow the end of the {packing} data: {data[:MAGIC_BYTES].hex(' ')} and on",
+            expected=f"the end of the file, or more {packing} data",
+            next_step="Something was added to the file, or two files were joined: download it again and compare its checksum.",
+        )
     return data
+
+
+MAGIC_BYTES = 6
+"""the longest magic number of a packing, see _MAGIC"""
+
+
+def _begins(packing: Packing, data: bytes) -> bool:
+    """Return whether another stream of this packing begins with `data`."""
+    skippable = packing is Packing.ZSTD and 0x50 <= data[0] <= 0x5F and data[1:4] == _SKIPPABLE
+    return skippable or any(kind is packing and data.startswith(magic) for magic, kind in _MAGIC)
 
 
 def cut_short(packing: Packing) -> ImageError:
@@ -171,7 +189,12 @@ def cut_short(packing: Packing) -> ImageError:
 
 
 def damaged(packing: Packing, error: Exception) -> ImageError:
-    """Return the error for packed data that makes no sense."""
+    """Return the error for packed data that makes no sense, or asks for more memory than unpacking may take."""
+    if packing is Packing.ZSTD and "too much memory" in str(error):
+        return ImageError(
+            "its zstd window is larger than 128 MiB", expected="a window that zstd unpacks without --long (RFC 8878 §3.1.1.1.2)",
+            next_step="Unpack it with zstd --long=31 -d, and put the unpacked image into the library.",
+        )  # fmt: skip
     return ImageError(
         f"the {packing} data is damaged ({error})",
         expected=f"whole {packing} data",

@@ -290,6 +290,11 @@ class Recipe(Described):
         )
 
     @property
+    def takes_overlays(self) -> bool:
+        """Whether any of its files takes the lines that parts' drivers want."""
+        return any(file.overlays for file in self.files)
+
+    @property
     def takes_admin(self) -> bool:
         """Whether any of its files takes an admin account before first boot."""
         return any("{admin_" in template for file in self.files for template in file.values.values())

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, Severity, Where, verdict, worst_first
 from mintseed.core.limits import MAX_FINDINGS_A_FILE
+from mintseed.core.plan.plan import PlannedPart
 from mintseed.core.recipes.model import FileToFill, Recipe
 from mintseed.core.settings.dialects.registry import dialect
 from mintseed.core.settings.diff import MarkedLine, mark_lines
@@ -61,6 +62,17 @@ def left_alone(recipe: Recipe, release: str, on_image: Collection[str]) -> tuple
     )  # fmt: skip
 
 
+def overlays_by_hand(recipe: Recipe, parts: Iterable[PlannedPart], filled: Iterable[FilledFile]) -> tuple[Finding, ...]:
+    """Return a note for each part whose driver wants a line that no filled file of `recipe` takes: those are the person's to write."""
+    taken = {f.path for f in filled} & {f.path for f in recipe.files if f.overlays}
+    return tuple(
+        Finding("settings.overlay-by-hand", Severity.NOTE, f"{planned.name} wants a line that is yours to write",
+                f"Its driver wants {', '.join(planned.part.overlay)} in a settings file, and none that is filled here takes it.",
+                "Write it where the image's maker says, or choose the part on the appliance's page; then restart it.", Where(field=planned.name))
+        for planned in parts if planned.part.overlay and not taken
+    )  # fmt: skip
+
+
 FINGERPRINT_VERSION = 1
 """how fingerprints are made now. A fingerprint on record is compared with one made as it was then: see FINGERPRINTS."""
 
@@ -83,6 +95,9 @@ def fingerprint(image_sha256: str, filled: Iterable[FilledFile], version: int = 
 
 
 def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> FilledFile:
+    made = original is None and file.absent == "make"
+    if made:
+        original = b""
     if original is None:
         missing = Finding(
             "settings.file-missing",
@@ -115,6 +130,11 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
         found.append(
             Finding("settings.file-sound", Severity.OK, f"{file.path} reads well", detail, where=Where(file=file.path))
         )
+    if made:
+        found.append(
+            Finding("settings.file-made", Severity.NOTE, f"{file.path} is made",
+                    "The image comes without it; its maker lets people make it, with exactly this name.", where=Where(file=file.path))
+        )  # fmt: skip
     lines = mark_lines(before.text, changed.text)
     carries = dialect(file.dialect).takes_country or any("{country}" in t for t in file.values.values())
     return FilledFile(file.path, file.title, file.dialect, content, lines, tuple(found), carries)

@@ -56,6 +56,8 @@ class SettingValues:
     admin_name: str = ""
     admin_hash: str = field(default="", repr=False)
     answers: Mapping[str, str] = field(default_factory=dict, repr=False)
+    overlays: tuple[str, ...] = ()
+    """lines that the drivers of the plan's parts want"""
 
     def for_template(self, template: str) -> str:
         """Return `template` with its placeholders replaced; a name nobody answered becomes nothing."""

@@ -18,12 +18,39 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
 
     Raises SettingsFileError for a value that the file's quoting cannot carry.
     """
-    lines = text.split("\n")
+    lines: list[str | None] = list(text.split("\n"))
+    places = _places(text.split("\n"))
+    fresh = []
     for key, template in file.values.items():
         value = values.for_template(template)
-        if value:
-            _set(lines, key, _quoted(value, file))
-    return "\n".join(lines)
+        if not value:
+            continue
+        wanted = f"{key}={_quoted(value, file)}"
+        active, commented = places.get(key, ([], []))
+        if not active and not commented:
+            fresh.append(wanted)
+            continue
+        lines[(active or commented)[0]] = wanted
+        for extra in active[1:]:
+            lines[extra] = None
+    kept = [line for line in lines if line is not None]
+    there = {line.strip() for line in kept}
+    fresh += [line for line in values.overlays if line not in there] if file.overlays else []
+    if fresh:
+        append_lines(kept, fresh)
+    return "\n".join(kept)
+
+
+_NAMED = re.compile(r"\s*(#?)\s*([^=]*?)\s*=")
+
+
+def _places(lines: list[str]) -> dict[str, tuple[list[int], list[int]]]:
+    """Return where each key stands, as a setting and behind a #: one look at every line, however many keys are set."""
+    found: dict[str, tuple[list[int], list[int]]] = {}
+    for number, line in enumerate(lines):
+        if named := _NAMED.match(line):
+            found.setdefault(named[2], ([], []))[bool(named[1])].append(number)
+    return found
 
 
 def _quoted(value: str, file: FileToFill) -> str:
@@ -37,18 +64,6 @@ def _quoted(value: str, file: FileToFill) -> str:
             next_step="Choose another value.",
         )  # fmt: skip
     return value
-
-
-def _set(lines: list[str], key: str, value: str) -> None:
-    wanted = f"{key}={value}"
-    active = [i for i, line in enumerate(lines) if re.match(rf"\s*{re.escape(key)}\s*=", line)]
-    commented = [i for i, line in enumerate(lines) if re.match(rf"\s*#\s*{re.escape(key)}\s*=", line)]
-    if active or commented:
-        lines[(active or commented)[0]] = wanted
-        for extra in reversed(active[1:]):
-            del lines[extra]
-        return
-    append_lines(lines, [wanted])
 
 
 def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
