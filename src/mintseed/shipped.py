@@ -4,12 +4,13 @@ from __future__ import annotations
 
 import re
 from dataclasses import dataclass
+from datetime import UTC, datetime
 from functools import cache
 from pathlib import Path
 from typing import Generic, TypeVar
 
 from mintseed.core.boards.model import Board
-from mintseed.core.described import read_described
+from mintseed.core.described import Around, read_described
 from mintseed.core.errors import DescriptionError, MintSeedError
 from mintseed.core.parts.model import Part
 from mintseed.core.recipes.model import Recipe
@@ -19,7 +20,12 @@ PROJECT = Path(__file__).resolve().parents[2]
 
 def read_recipe(text: str, *, where: str) -> Recipe:
     """Read a recipe. Raises DescriptionError for one that is wrong."""
-    return read_described(Recipe, text, where=where)
+    return read_described(Recipe, text, where=where, around=around())
+
+
+def around() -> Around:
+    """Return what a text from elsewhere is judged among: what ships, and today."""
+    return Around(boards(), parts(), datetime.now(UTC).date())
 
 
 D = TypeVar("D", Recipe, Board, Part)

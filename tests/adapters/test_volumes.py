@@ -117,7 +117,11 @@ def test_scratch_disks_are_sparse_bounded_and_gone_afterwards(tmp_path: Path, mo
 def test_links_are_followed_inside_the_volume_and_no_further(tmp_path: Path) -> None:
     """A Debian web server's site is a link to sites-available; readlink -f(1) of the same tree is the judge."""
     work = tmp_path / "tree"
-    for name, data in {"etc/nginx/sites-available/default": b"listen 8765;\n", "usr/lib/os-release": b"NAME=x\n", "var/deep/x": b"deep"}.items():
+    for name, data in {
+        "etc/nginx/sites-available/default": b"listen 8765;\n",
+        "usr/lib/os-release": b"NAME=x\n",
+        "var/deep/x": b"deep",
+    }.items():
         (work / name).parent.mkdir(parents=True, exist_ok=True)
         (work / name).write_bytes(data)
     long = "../" + "very-long-name-of-a-folder/" * 4

@@ -85,7 +85,13 @@ def test_what_cannot_be_read_is_said(capsys: pytest.CaptureFixture[str], argumen
 def test_own_texts_take_the_place_of_shipped_ones(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:
     board = tmp_path / "mine.yaml"
     text = (shipped.PROJECT / "boards" / "larkspur-r.yaml").read_text()
-    board.write_text(text.replace("id: larkspur-r", "id: mine").replace("header: {pins: 40", "header: {pins: 26"))
+    board.write_text(
+        text.replace("id: larkspur-r", "id: mine")
+        .replace("header: {pins: 40", "header: {pins: 26")
+        .replace("twin: larkspur-c\n", "")
+        .replace("LARKSPUR R", "MINE 1")
+        .replace('"fernworks,larkspur-r", ', '"mine,one", ')
+    )
     status, said = fit(capsys, "--recipe", "gramary", "--board", str(board), "--part", "chorus")
     assert status == 2
     assert "plan.header-short" in {f["code"] for f in said["findings"]}

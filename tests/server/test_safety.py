@@ -13,6 +13,8 @@ from django.db import DatabaseError, DataError, connection, transaction
 from django.test import Client
 
 from mintseed import wiring
+from mintseed.core.described import read_described
+from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.values import derived_key
 from mintseed.server.journal import record
 from mintseed.server.models import BoardUnit, Deployment, LogEntry, Site, WifiNetwork, WrongPasswords
@@ -288,7 +290,9 @@ def test_what_a_recipe_asks_is_kept_encrypted_and_a_secret_answer_is_not_told(
         .replace('KEYBOARD: "{keyboard}"', 'KEYBOARD: "{keyboard}", PAPER: "{paper}{pin}"')
     )
     asks = '\nasks:\n  - {id: paper, title: Paper, pattern: "A[0-9]", default: A4}\n  - {id: pin, title: Pin, secret: true}\n'
-    asking = wiring.Descriptions({**wiring.recipes(), "platen": wiring.read_recipe(text + asks, where="mine.yaml")}, {})
+    asking = wiring.Descriptions(
+        {**wiring.recipes(), "platen": read_described(Recipe, text + asks, where="mine.yaml")}, {}
+    )
     monkeypatch.setattr(wiring, "recipe_files", lambda: asking)
     pk = api.post("/deployments", {"recipe": "platen"})["id"]
     image = next(c["image"]["id"] for c in api.get(f"/deployments/{pk}/image")["choices"] if c["image"]["release"])

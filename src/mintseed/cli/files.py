@@ -18,7 +18,7 @@ from mintseed.core.parts.model import Part
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.units import binary_size
 from mintseed.core.visible import spell_name
-from mintseed.shipped import boards, part_files, parts, read_recipe, recipe, recipes
+from mintseed.shipped import around, boards, part_files, parts, read_recipe, recipe, recipes
 
 if TYPE_CHECKING:
     from mintseed.adapters.library_folder import LibraryFolder
@@ -90,7 +90,7 @@ def board_named(name: str) -> Board:
     if not Path(name).is_file():
         marks = ", ".join(b.printed_mark for b in boards().values())
         raise MissingError(f"no board is marked {name}", expected=f"{marks} or a file")
-    return read_described(Board, text_of(name), where=name)
+    return read_described(Board, text_of(name), where=name, around=around())
 
 
 def part_named(name: str) -> Part:
@@ -99,7 +99,7 @@ def part_named(name: str) -> Part:
         return shipped
     if not Path(name).is_file():
         raise MissingError(f"no part is called {name}", expected=f"{', '.join(parts())} or a file")
-    return read_described(Part, text_of(name), where=name)
+    return read_described(Part, text_of(name), where=name, around=around())
 
 
 def pairs(texts: Iterable[str]) -> dict[str, str]:

@@ -100,6 +100,7 @@ CODES: dict[str, Code] = {
     "image.sha256-differs": Code("stop", "Not the file that was published"),
     "image.sha256-matches": Code("ok", "Whole, and the file that was published"),
     "image.sha256-unpublished": Code("check", "No published checksum to compare with"),
+    "image.size-otherwise": Code("note", "It unpacks to …, its recipe says … MB"),
     "image.stranger": Code("check", "… is not read"),
     "image.volume-crowded": Code("check", "… lists files without end"),
     "keep.next-name-taken": Code("stop", "… is taken"),

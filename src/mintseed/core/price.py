@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from typing import Annotated
 
 from pydantic import Field
 
-from mintseed.core.described import Described
+from mintseed.core.described import Around, Described, Fault
 
 Currency = Annotated[str, Field(pattern=r"^[A-Z]{3}$", description="ISO 4217, such as EUR")]
 
@@ -18,6 +18,13 @@ class Price(Described):
 
     amount: float = Field(ge=0, le=100_000, allow_inf_nan=False)
     currency: Currency
+
+    def faults(self, around: Around) -> Iterator[Fault]:
+        # Only where a text is judged: the table of the world's currencies takes a while to load.
+        import pycountry
+
+        if pycountry.currencies.get(alpha_3=self.currency) is None:
+            yield Fault(("currency",), f"{self.currency} is no currency of ISO 4217, such as EUR")
 
     def __str__(self) -> str:
         return f"{self.amount:.2f} {self.currency}"

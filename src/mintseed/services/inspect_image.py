@@ -18,7 +18,7 @@ from mintseed.core.image.report import XRay
 from mintseed.core.limits import MAX_FIRMWARE_BYTES
 from mintseed.core.recipes.model import Build, Recipe, Release
 from mintseed.core.source import BytesSource
-from mintseed.core.units import MIB, decimal_size
+from mintseed.core.units import MB, MIB, decimal_size
 from mintseed.ports.images import ImageLibrary, ScratchDisk
 from mintseed.ports.volume import VolumeTools
 from mintseed.services import inspect_volumes
@@ -213,7 +213,7 @@ def _report(
     boot_volume_end(table)
     held = inspect_volumes.execute(table, disk, tools, known[0] if known else None, looking, whole=unpacked.complete)
     findings = [*table.findings, *looking.findings]
-    findings += _identity(name, unpacked, known, library)
+    findings += _identity(name, unpacked, disk.size_bytes, known, library)
     findings += _content(held)
     recipe_id, release, build = (known[0].id, known[1].version, known[2].id) if known else ("", "", "")
     return XRay(
@@ -237,13 +237,25 @@ def _report(
     )
 
 
-def _identity(name: str, unpacked: _Unpacked, known: Known | None, library: ImageLibrary) -> Iterator[Finding]:
+def _identity(
+    name: str, unpacked: _Unpacked, unpacked_bytes: int, known: Known | None, library: ImageLibrary
+) -> Iterator[Finding]:
     if known is None:
         yield Finding("image.recipe-unknown", Severity.CHECK, "No recipe describes this file",
                       "Its files and its page are read from it, but nobody said what to fill.",
                       "Choose a file a recipe names.", Where(file=name))  # fmt: skip
     elif unpacked.complete:
         yield _published(name, unpacked.sha256, known, library)
+        yield from _size_as_said(name, unpacked_bytes, known)
+
+
+def _size_as_said(name: str, unpacked_bytes: int, known: Known) -> Iterator[Finding]:
+    """Yield a note where the image is another size than its recipe says; the recipe's is a whole number of 10⁶ bytes."""
+    recipe, _release, build = known
+    if build.unpacked_mb is not None and abs(unpacked_bytes - build.unpacked_mb * MB) > MB:
+        yield Finding("image.size-otherwise", Severity.NOTE, f"It unpacks to {decimal_size(unpacked_bytes)}, its recipe says {build.unpacked_mb} MB",
+                      "What is read counts: the card is measured against the file itself.",
+                      f"Bring the recipe of {recipe.name} up to date: unpacked_mb of the {build.id} build.", Where(file=name))  # fmt: skip
 
 
 def _published(name: str, sha256: str, known: Known, library: ImageLibrary) -> Finding:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import pytest
 
 from mintseed import wiring
+from mintseed.core.described import read_described
 from mintseed.core.errors import DescriptionError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.recipes.model import FileToFill, Recipe
@@ -22,7 +23,7 @@ asks:
 
 
 def recipe(text: str) -> Recipe:
-    return wiring.read_recipe(text, where="mine.yaml")
+    return read_described(Recipe, text, where="mine.yaml")
 
 
 def test_answers_are_judged_by_the_recipes_own_pattern() -> None:

@@ -2268,9 +2268,15 @@ export interface components {
         };
         /**
          * Mistake
-         * @description One thing wrong with a text. `path` is the field's, dotted; `line` counts from 1.
+         * @description One thing wrong with a text. `path` is the field's, dotted; `line` counts from 1. `bars`: it cannot be used so; else it is
+         *     only odd.
          */
         Mistake: {
+            /**
+             * Bars
+             * @default true
+             */
+            bars: boolean;
             /** Line */
             line: number;
             /** Message */

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from collections import Counter
+from collections.abc import Iterator
 from typing import Annotated, Literal
 
 from pydantic import BeforeValidator, Field, model_validator
 
-from mintseed.core.described import Described
+from mintseed.core.described import Around, Described, Fault, MeantError, Path
 from mintseed.core.price import Price
 
 Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9.-]{0,39}$")]
@@ -56,6 +58,25 @@ class SupplyNeed(Described):
     idle_current_a: float = Field(default=0, ge=0, le=30)
     connector: Plug
 
+    def faults(self, around: Around) -> Iterator[Fault]:
+        if self.idle_current_a > self.least_current_a:
+            yield Fault(
+                ("idle_current_a",),
+                f"{self.idle_current_a:g} A doing nothing is more than {self.least_current_a:g} A at load",
+            )
+        usual = USUAL_V.get(self.connector)
+        if usual is not None and not usual[0] <= self.voltage_v <= usual[1]:
+            yield Fault(
+                ("voltage_v",),
+                f"{self.voltage_v:g} V on {self.connector} is unusual: a supply with that plug gives {usual[0]:g} to {usual[1]:g} V",
+                odd=True,
+            )
+
+
+USUAL_V: dict[Plug, tuple[float, float]] = {"micro-USB": (4.75, 5.5), "USB-C": (4.75, 5.5)}
+"""Volts that supplies give on these plugs unless more was agreed on. Source: USB 2.0 §7.2.1, USB Type-C 2.1 §4.4.2 (default: 4.75 to
+5.5 V)."""
+
 
 class Header(Described):
     """The row of pins for add-ons. The first 26 of 40 are the older 26 (common practice)."""
@@ -69,6 +90,10 @@ class UsbSockets(Described):
     plug: UsbPlug
     count: int = Field(ge=1, le=12)
     power_only: bool = Field(default=False, description="whether they give power and carry no data")
+
+
+OVER_MM = 5.0
+"""mm by which a socket may stand out over the board's edge (common practice)."""
 
 
 class Place(Described):
@@ -142,6 +167,58 @@ class Board(Described):
     drawing: Drawing | None = None
     remarks: str = Field(default="", max_length=400)
 
+    def faults(self, around: Around) -> Iterator[Fault]:
+        if self.twin == self.id:
+            yield Fault(("twin",), "a board is no twin of itself")
+        if around.today is not None and self.since > f"{around.today:%Y-%m}":
+            yield Fault(("since",), f"{self.since} is still to come", odd=True)
+        for other in (around.boards or {}).values():
+            if other.id == self.id:
+                continue
+            if other.printed_mark.lower() == self.printed_mark.lower():
+                yield Fault(("printed_mark",), f"{other.name} has this mark: boards are told apart by it")
+            if other.compatible[0] == self.compatible[0]:
+                yield Fault(("compatible", 0), f"{other.name} has this device-tree name: images name boards by it")
+        if self.medium == "serial" and self.storage_gb:
+            yield Fault(("storage_gb",), "a board whose firmware goes over serial has no storage for an image")
+        yield from self._drawing_faults()
+
+    def _drawing_faults(self) -> Iterator[Fault]:
+        """Yield where the drawing shows other sockets than the description names."""
+        if self.drawing is None:
+            return
+        drawn: Counter[str] = Counter(place.what for place in self.drawing.places)
+        usb = sum(held.count for held in self.usb)
+        # USB sockets stand over one another, two or three in one housing.
+        said = {"camera": len(self.camera_contacts), "display": len(self.display), "header": int(self.header is not None),
+                "network": int(self.ethernet), "audio": int(self.audio_socket)}  # fmt: skip
+        for place, shown in enumerate(self.drawing.places):
+            here: Path = ("drawing", "places", place)
+            if shown.what in said and drawn[shown.what] > said[shown.what]:
+                yield Fault(
+                    (*here, "what"),
+                    f"the drawing shows {drawn[shown.what]} times {shown.what}, the board has {said[shown.what]}",
+                )
+                said.pop(shown.what)
+            if shown.what == "usb" and drawn["usb"] > usb:
+                yield Fault((*here, "what"), f"the drawing shows {drawn['usb']} USB sockets, the board has {usb}")
+                usb = drawn["usb"]
+            if (
+                shown.x_mm + shown.width_mm > self.drawing.width_mm + OVER_MM
+                or shown.y_mm + shown.height_mm > self.drawing.height_mm + OVER_MM
+            ):
+                yield Fault(
+                    (*here, "what"),
+                    f"it lies beyond the board, which is {self.drawing.width_mm:g} by {self.drawing.height_mm:g} mm",
+                )
+        for what, count in said.items():
+            if drawn[what] < count:
+                yield Fault(
+                    ("drawing", "places"), f"the board has {count} times {what}, the drawing shows {drawn[what]}"
+                )
+        if usb and not drawn["usb"]:
+            yield Fault(("drawing", "places"), f"the board has {usb} USB sockets, the drawing shows none")
+
     @property
     def has_radio(self) -> bool:
         return bool(self.radio_ghz)
@@ -186,5 +263,7 @@ class Supply(Described):
     @model_validator(mode="after")
     def _socket_has_no_cable(self) -> Supply:
         if self.has_socket and (self.length_m or self.awg):
-            raise ValueError("a supply with a socket has no cable of its own: length_m and awg belong to the cable")
+            raise MeantError(
+                ("connector",), "a supply with a socket has no cable of its own: length_m and awg belong to the cable"
+            )
         return self

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from typing import Annotated, Literal
 
 from pydantic import Field, model_validator
 
 from mintseed.core.boards.model import Bands, CameraContacts, DisplayPlug, Identifier, UsbPlug
-from mintseed.core.described import Described
+from mintseed.core.described import Around, Described, Fault, MeantError
 from mintseed.core.price import Price
 
 Role = Annotated[
@@ -51,12 +52,28 @@ class HeaderUse(Described):
     @model_validator(mode="after")
     def _pins_exist(self) -> HeaderUse:
         if strange := [p for p in self.takes if not 1 <= p <= self.socket]:
-            raise ValueError(f"takes: its socket has no pin {strange[0]}")
+            raise MeantError(("takes", strange[0]), f"its socket has no pin {strange[0]}")
         if fixed := [p for p in self.takes if p in POWER_PINS]:
-            raise ValueError(f"takes: pin {fixed[0]} is {POWER_PINS[fixed[0]]} for every add-on")
+            raise MeantError(("takes", fixed[0]), f"pin {fixed[0]} is {POWER_PINS[fixed[0]]} for every add-on")
         if self.spi and self.socket == 8:
-            raise ValueError("spi: a socket of 8 contacts has no such bus")
+            raise MeantError(("spi",), "a socket of 8 contacts has no such bus")
         return self
+
+    def faults(self, around: Around) -> Iterator[Fault]:
+        for place, said in enumerate(self.i2c):
+            try:
+                address = int(said, 16)
+            except ValueError:
+                yield Fault(("i2c", place), f"{said} is no address, such as 0x4d")
+                continue
+            if not I2C_LEAST <= address <= I2C_MOST:
+                yield Fault(
+                    ("i2c", place), f"{said} is no device's: addresses go from 0x{I2C_LEAST:02x} to 0x{I2C_MOST:02x}"
+                )
+
+
+I2C_LEAST, I2C_MOST = 0x08, 0x77
+"""The 7-bit addresses that devices may have. Source: NXP UM10204 §3.1.12, reserved addresses."""
 
 
 POWER_PINS: dict[int, str] = {
@@ -123,14 +140,25 @@ class Part(Described):
     @model_validator(mode="after")
     def _makes_sense(self) -> Part:
         if self.feeds_board and not (self.own_supply and (self.header or self.usb)):
-            raise ValueError(
-                "feeds_board: only what has a supply of its own and sits on the header or on USB feeds the board"
+            raise MeantError(
+                ("feeds_board",), "only what has a supply of its own and sits on the header or on USB feeds the board"
             )
         if self.feeds_a and not self.feeds_board:
-            raise ValueError("feeds_a: it does not feed the board")
+            raise MeantError(("feeds_a",), "it does not feed the board")
         if self.idle_current_a > self.load_current_a:
-            raise ValueError("idle_current_a is more than load_current_a")
+            raise MeantError(("idle_current_a",), "more than load_current_a")
         return self
+
+    def faults(self, around: Around) -> Iterator[Fault]:
+        if self.role == "wifi-adapter" and not self.radio_ghz:
+            yield Fault(("role",), "a Wi-Fi adapter has a radio: say its bands under radio_ghz")
+        if self.role == "usb-hub" and not self.gives_usb:
+            yield Fault(("role",), "a hub gives sockets: say how many under gives_usb")
+        if self.role == "socket-adapter" and self.adapter is None and not (self.ethernet or self.gives_usb):
+            yield Fault(("role",), "an adapter turns one socket into another: say which under adapter")
+        for place, board in enumerate(self.fits):
+            if around.boards is not None and board not in around.boards:
+                yield Fault(("fits", place), f"no board is called {board}; there are {', '.join(around.boards)}")
 
     @property
     def role_words(self) -> str:

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
+import itertools
+import re
 import string
+from collections.abc import Iterator, Mapping
 from datetime import date
 from typing import Annotated, Literal
 
 from pydantic import Field, field_validator, model_validator
 
 from mintseed.core.boards.model import Architecture, Board, Identifier, Medium, Speed
-from mintseed.core.described import Described
-from mintseed.core.parts.model import Part, Role
-from mintseed.core.patterns import check_pattern
+from mintseed.core.described import Around, Described, Fault, MeantError, Path
+from mintseed.core.parts.model import Part, Role, role_words
+from mintseed.core.patterns import check_pattern, matches_whole
 
 Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 RelativePath = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-][A-Za-z0-9._-]*(/[A-Za-z0-9_-][A-Za-z0-9._-]*)*$")]
@@ -64,12 +67,20 @@ class CardNeed(Described):
         default=False, description="whether it writes day and night, so that a card for recorders is advised"
     )
 
+    def faults(self, around: Around) -> Iterator[Fault]:
+        if self.advised_gb < self.least_gb:
+            yield Fault(("advised_gb",), f"{self.advised_gb} GB advised is less than {self.least_gb} GB at least")
+
 
 class MemoryNeed(Described):
     """Memory of the board in 2²⁰ bytes: below `least_mb` it does not run, from `enough_mb` on it has what it usually needs."""
 
     least_mb: int = Field(gt=0, le=1_048_576)
     enough_mb: int = Field(gt=0, le=1_048_576)
+
+    def faults(self, around: Around) -> Iterator[Fault]:
+        if self.enough_mb < self.least_mb:
+            yield Fault(("enough_mb",), f"{self.enough_mb} MB are enough, and {self.least_mb} MB are needed at least")
 
 
 PLACEHOLDERS = ("host_name", "time_zone", "keyboard", "country", "admin_name", "admin_hash")
@@ -85,6 +96,12 @@ class Ask(Described):
     pattern: str = Field(default="", description="regular expression the whole answer must match; empty takes any line")
     default: str = ""
     secret: bool = False
+
+    def faults(self, around: Around) -> Iterator[Fault]:
+        if self.default and self.pattern and not matches_whole(self.pattern, self.default):
+            yield Fault(("default",), f"{self.default} is refused by its own pattern")
+        if self.secret and self.default:
+            yield Fault(("default",), "a secret that everybody can read here is none", odd=True)
 
     @field_validator("pattern")
     @classmethod
@@ -143,6 +160,16 @@ class BootTimes(Described):
         default_factory=dict, description="times as long on a slow, middle or fast board; 1 where nothing is said"
     )
 
+    def faults(self, around: Around) -> Iterator[Fault]:
+        times = ("usual_from_s", "usual_to_s", "late_after_s", "hopeless_after_s")
+        for before, then in itertools.pairwise(times):
+            if getattr(self, then) < getattr(self, before):
+                yield Fault((then,), f"{getattr(self, then)} s is before {before}, {getattr(self, before)} s")
+        if self.prepares_to_s < self.prepares_from_s:
+            yield Fault(
+                ("prepares_to_s",), f"{self.prepares_to_s} s is before prepares_from_s, {self.prepares_from_s} s"
+            )
+
 
 class Page(Described):
     """Where the appliance's page is and how it is told from other pages."""
@@ -170,6 +197,14 @@ class ExpectedReading(Described):
     unit: str = Field(max_length=20)
     at_least: float | None = None
     at_most: float | None = None
+
+    def faults(self, around: Around) -> Iterator[Fault]:
+        if self.at_least is None and self.at_most is None:
+            yield Fault(
+                ("unit",), "without at_least or at_most nothing is checked: say one of them, or leave the reading out"
+            )
+        elif self.at_least is not None and self.at_most is not None and self.at_least > self.at_most:
+            yield Fault(("at_most",), f"{self.at_most:g} is less than at_least, {self.at_least:g}")
 
 
 class SetupStep(Described):
@@ -209,6 +244,10 @@ class ContentFolder(Described):
     )
 
 
+HOST_NAME = re.compile(r"[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?")
+"""RFC 1123 §2.1 and RFC 952: one label."""
+
+
 class Recipe(Described):
     """An appliance: its releases, the files to fill, what it needs, how it boots, where its page is, what to check."""
 
@@ -242,14 +281,93 @@ class Recipe(Described):
     def _placeholders_are_known(self) -> Recipe:
         known = {*PLACEHOLDERS, *(ask.id for ask in self.asks)}
         if twice := {ask.id for ask in self.asks} & set(PLACEHOLDERS):
-            raise ValueError(f"asks: {', '.join(sorted(twice))} is a value every recipe has")
-        for file in self.files:
+            place = next(n for n, ask in enumerate(self.asks) if ask.id in twice)
+            raise MeantError(("asks", place, "id"), f"{', '.join(sorted(twice))} is a value every recipe has")
+        for number, file in enumerate(self.files):
             for key, template in file.values.items():
                 if strange := [n for n in placeholders_in(template) if n not in known]:
-                    raise ValueError(
-                        f"files.{file.path}.{key}: nothing is called {{{strange[0]}}}; there are {', '.join(sorted(known))}"
+                    raise MeantError(
+                        ("files", number, "values", key),
+                        f"nothing is called {{{strange[0]}}}; there are {', '.join(sorted(known))}",
                     )
         return self
+
+    def faults(self, around: Around) -> Iterator[Fault]:
+        yield from self._twice()
+        if not HOST_NAME.fullmatch(self.host_name):
+            yield Fault(
+                ("host_name",),
+                f"{self.host_name} is no host name: letters, digits and hyphens, not at the ends (RFC 1123 §2.1)",
+            )
+        used = {n for file in self.files for template in file.values.values() for n in placeholders_in(template)}
+        for place, ask in enumerate(self.asks):
+            if ask.id not in used:
+                yield Fault(("asks", place, "id"), f"no file uses {{{ask.id}}}: its answer would go nowhere")
+        for number, release in enumerate(self.releases):
+            if around.today is not None and release.date > around.today:
+                yield Fault(("releases", number, "date"), f"{release.date} is still to come", odd=True)
+            for place, build in enumerate(release.builds):
+                yield from self._build_faults(("releases", number, "builds", place), build, around)
+        if around.parts is not None:
+            yield from self._option_faults({**around.parts, **{p.id: p for p in self.add_ons}})
+
+    def _twice(self) -> Iterator[Fault]:
+        """Yield what is named a second time where each is one."""
+        listed: list[tuple[Path, str, object]] = [
+            *((("ways", n), "way", way) for n, way in enumerate(self.ways)),
+            *((("ways_in", n), "way in", way) for n, way in enumerate(self.ways_in)),
+            *((("asks", n, "id"), "question", ask.id) for n, ask in enumerate(self.asks)),
+            *((("add_ons", n, "id"), "part", part.id) for n, part in enumerate(self.add_ons)),
+            *((("setup", n, "id"), "step", step.id) for n, step in enumerate(self.setup)),
+            *((("hazards", n), "hazard", hazard) for n, hazard in enumerate(self.hazards)),
+            *((("releases", r, "builds", b, "id"), f"build of {release.version}", build.id)
+              for r, release in enumerate(self.releases) for b, build in enumerate(release.builds)),
+            *((("releases", r, "builds", b, "file"), "file", build.file)
+              for r, release in enumerate(self.releases) for b, build in enumerate(release.builds)),
+        ]  # fmt: skip
+        for number, file in enumerate(self.files):
+            # One path may stand twice for different releases; no release reads both.
+            for release in self.releases:
+                if self.reads(file, release.version):
+                    listed.append((("files", number, "path"), f"settings file of {release.version}", file.path.lower()))
+        seen: set[tuple[str, object]] = set()
+        told: set[Path] = set()
+        for path, what, value in listed:
+            if (what, value) in seen and path not in told:
+                told.add(path)
+                yield Fault(path, f"{value} is named twice as a {what}")
+            seen.add((what, value))
+
+    def _build_faults(self, path: Path, build: Build, around: Around) -> Iterator[Fault]:
+        if build.medium == "card" and (build.unpacked_mb or 0) > self.card.least_gb * 1000:
+            yield Fault(
+                (*path, "unpacked_mb"), f"{build.unpacked_mb} MB do not go on the least card, {self.card.least_gb} GB"
+            )
+        by_name = {b.compatible[0]: b for b in (around.boards or {}).values()}
+        for place, name in enumerate(build.boards):
+            board = by_name.get(name)
+            if board is not None and board.architecture != build.architecture:
+                yield Fault(
+                    (*path, "boards", place),
+                    f"{board.name} speaks {board.architecture}, this build {build.architecture}",
+                )
+            elif board is not None and build.bits > board.bits:
+                yield Fault(
+                    (*path, "boards", place),
+                    f"{board.name} is a {board.bits}-bit board, and this is a {build.bits}-bit build",
+                )
+
+    def _option_faults(self, parts: Mapping[str, Part]) -> Iterator[Fault]:
+        for number, need in enumerate(self.needs):
+            for place, option in enumerate(need.options):
+                path: Path = ("needs", number, "options", place)
+                if option not in parts:
+                    yield Fault(path, f"no part is called {option}; bring it first, or describe it under add_ons")
+                elif parts[option].role != need.role:
+                    yield Fault(
+                        path,
+                        f"{option} is a {parts[option].role_words}, and what is needed is a {role_words(need.role)}",
+                    )
 
     def release(self, version: str) -> Release | None:
         """Return the release called `version`, or None."""
@@ -263,14 +381,18 @@ class Recipe(Described):
     def _releases_are_known(self) -> Recipe:
         versions = [r.version for r in self.releases]
         if len(set(versions)) < len(versions):
-            raise ValueError("releases: a version is named twice")
+            second = next(n for n, v in enumerate(versions) if v in versions[:n])
+            raise MeantError(("releases", second, "version"), "this version is named twice")
         dates = [r.date for r in self.releases]
         if dates != sorted(dates, reverse=True):
-            raise ValueError("releases: the newest stands first")
-        for file in self.files:
+            late = next(n for n in range(1, len(dates)) if dates[n] > dates[n - 1])
+            raise MeantError(
+                ("releases", late, "date"), "the newest stands first, and this one is newer than the one above it"
+            )
+        for number, file in enumerate(self.files):
             for name in ("since", "until"):
                 if (wanted := getattr(file, name)) and wanted not in versions:
-                    raise ValueError(f"files.{file.path}.{name}: no release is called {wanted}")
+                    raise MeantError(("files", number, name), f"no release is called {wanted}")
         return self
 
     def reads(self, file: FileToFill, version: str) -> bool:

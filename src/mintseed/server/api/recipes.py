@@ -11,7 +11,7 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from mintseed.core.boards.model import Board
-from mintseed.core.described import Mistake, read_or_tell
+from mintseed.core.described import Around, Mistake, read_or_tell
 from mintseed.core.errors import InputError, MissingError, RefusedError
 from mintseed.core.findings import Severity
 from mintseed.core.limits import MAX_DESCRIPTION_BYTES
@@ -23,7 +23,7 @@ from mintseed.server.journal import record
 from mintseed.server.lists import users_of
 from mintseed.server.models import BoardUnit, Deployment, Description, Site
 from mintseed.server.shelf import MOST_UNITS, units_at
-from mintseed.wiring import PROJECT
+from mintseed.wiring import PROJECT, bench
 
 router = Router(tags=["recipes"])
 
@@ -221,10 +221,16 @@ def _file_name(ident: str) -> str:
 @router.post("/texts/{kind}/check", response=CheckedOut)
 def check(request: HttpRequest, kind: Kind, payload: TextIn) -> CheckedOut:
     """Say what a text describes or what is wrong with it; nothing is kept."""
-    read, problems = read_or_tell(descriptions.MODELS[kind], payload.text)
+    read, problems = read_or_tell(descriptions.MODELS[kind], payload.text, _around())
     if read is None:
         return CheckedOut(id="", name="", problems=list(problems), replaces="")
-    return CheckedOut(id=read.id, name=read.name, problems=[], replaces=_replaces(kind, read.id))
+    return CheckedOut(id=read.id, name=read.name, problems=list(problems), replaces=_replaces(kind, read.id))
+
+
+def _around() -> Around:
+    """Return what a text is judged among: all that is described, and today."""
+    known = descriptions.known()
+    return Around(known.boards, known.parts, bench().clock.now().date())
 
 
 def _replaces(kind: str, ident: str) -> str:
@@ -236,9 +242,9 @@ def _replaces(kind: str, ident: str) -> str:
 @router.put("/descriptions/{kind}", response=TextOut)
 def bring(request: HttpRequest, kind: Kind, payload: TextIn) -> TextOut:
     """Keep a text that can be read; it takes the place of one of its id."""
-    read, problems = read_or_tell(descriptions.MODELS[kind], payload.text)
+    read, problems = read_or_tell(descriptions.MODELS[kind], payload.text, _around())
     if read is None:
-        first = problems[0]
+        first = next(p for p in problems if p.bars)
         raise InputError(f"line {first.line}: {first.path + ': ' if first.path else ''}{first.message}", where="text",
                          next_step="Mend it at that line.")  # fmt: skip
     descriptions.keep(kind, read.id, payload.text)

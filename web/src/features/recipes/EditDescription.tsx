@@ -42,7 +42,8 @@ function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOu
   const keep = useChange(["descriptions", kind, "kept"], () => answer(PUT("/api/descriptions/{kind}", { params: { path: { kind } }, body: { text } })));
   const forget = useChange(["descriptions", kind, "forgotten"], () => answer(DELETE("/api/descriptions/{kind}/{ident}", { params: { path: { kind, ident: held.id } } })));
   const problems = check.data?.problems ?? [];
-  const good = check.data !== undefined && problems.length === 0 && asked === text && !check.isPlaceholderData;
+  const inTheWay = problems.filter((p) => p.bars);
+  const good = check.data !== undefined && inTheWay.length === 0 && asked === text && !check.isPlaceholderData;
   return (
     <div className="flex flex-col gap-3.5">
       <header className="flex flex-wrap items-end gap-x-3 gap-y-2">
@@ -85,14 +86,18 @@ function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOu
         <TextEditor start={held.text} label={`Text of the ${WORDS[kind]}`} problems={problems} onText={setText} onReady={ready} />
         <Sheet title="Can it be read?" className="lg:sticky lg:top-4">
           <div role="status" aria-live="polite">
-            {problems.length > 0 ? (
+            {problems.length > 0 && (
               <>
-                <p className="mb-1 text-[0.93rem] text-ink-2">{problems.length === 1 ? "One thing is" : `${problems.length} things are`} in the way.</p>
-                <ul>
+                <p className="mb-1 text-[0.93rem] text-ink-2">
+                  {inTheWay.length === 0
+                    ? "It can be kept as it is. Is this meant?"
+                    : `${inTheWay.length === 1 ? "One thing is" : `${inTheWay.length} things are`} in the way.`}
+                </p>
+                <ul className="mb-2">
                   {problems.map((p, n) => (
                     <li key={`${p.line}${p.path}${n}`} className="border-t border-rule-2 first:border-0">
                       <button type="button" className="flex w-full gap-2 rounded py-1.5 text-left text-[0.93rem] hover:bg-rule-2" onClick={() => goTo.current(p.line)}>
-                        <Mark name="stop" size={16} />
+                        <Mark name={p.bars ? "stop" : "check"} size={16} />
                         <span className="min-w-0">
                           <b className="font-[550]">Line {p.line}</b> {p.path && <Mono>{p.path}</Mono>}
                           <span className="block break-words text-ink-2">{p.message}</span>
@@ -102,7 +107,8 @@ function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOu
                   ))}
                 </ul>
               </>
-            ) : good ? (
+            )}
+            {inTheWay.length > 0 ? null : good ? (
               <p className="flex gap-2 text-[0.95rem]">
                 <Mark name="ok" size={18} />
                 <span>

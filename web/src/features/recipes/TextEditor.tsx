@@ -81,7 +81,7 @@ export function TextEditor({ start, label, problems, onText, onReady }: Props) {
     if (!shown) return;
     const found = problems.map((p): Diagnostic => {
       const line = shown.state.doc.line(Math.min(Math.max(1, p.line), shown.state.doc.lines));
-      return { from: line.from, to: line.to, severity: "error", message: p.path ? `${p.path}: ${p.message}` : p.message };
+      return { from: line.from, to: line.to, severity: p.bars ? "error" : "warning", message: p.path ? `${p.path}: ${p.message}` : p.message };
     });
     shown.dispatch(setDiagnostics(shown.state, found));
   }, [problems]);
