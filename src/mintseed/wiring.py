@@ -15,6 +15,7 @@ from mintseed.adapters.http_probe import HttpProbe
 from mintseed.adapters.library_folder import LibraryFolder, sweep
 from mintseed.adapters.lsblk_readers import LsblkReaders
 from mintseed.adapters.multicast_dns import MulticastDns, addresses_inside
+from mintseed.adapters.name_lookup import MulticastNames
 from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_file, neighbours_from_kernel
 from mintseed.adapters.pasted_view import PastedView
 from mintseed.adapters.system_clock import SystemClock
@@ -26,7 +27,7 @@ from mintseed.ports.card_readers import CardReaders
 from mintseed.ports.clock import Clock
 from mintseed.ports.filled_copies import FilledCopies
 from mintseed.ports.images import ImageLibrary
-from mintseed.ports.network import Announcements, NetworkView, Probe, Scanner
+from mintseed.ports.network import Announcements, Names, NetworkView, Probe, Scanner
 from mintseed.ports.volume import VolumeTools
 from mintseed.shipped import PROJECT as PROJECT
 from mintseed.shipped import Descriptions as Descriptions
@@ -142,6 +143,11 @@ def filled_copies() -> FilledCopies:
 def sweep_scratch() -> int:
     """Remove what dead processes left on this home's scratch folder; return how much."""
     return sweep(config().home / "scratch")
+
+
+def names(networks: Sequence[str] = ()) -> Names:
+    """Return who asks for names on the interfaces that lie in `networks`; on the stand-in bench on loopback alone."""
+    return MulticastNames(("127.0.0.1",) if config().is_standin else addresses_inside(networks))
 
 
 _ears: dict[tuple[str, ...], Announcements] = {}

@@ -9,7 +9,16 @@ import pytest
 
 from mintseed import wiring
 from mintseed.core.boot.assembly import assembly_steps
-from mintseed.core.boot.band import Band, BootState, band_for, judge_boot, state_at
+from mintseed.core.boot.band import (
+    MOST_BETWEEN_S,
+    Band,
+    BootState,
+    band_for,
+    judge_boot,
+    late_look_every_s,
+    not_looked_at,
+    state_at,
+)
 from mintseed.core.boot.causes import SHOWN, BootEvidence, rank_causes
 from mintseed.core.findings import Severity
 from mintseed.core.plan.plan import PlannedPart
@@ -178,9 +187,9 @@ def test_a_board_said_to_be_powered_ten_minutes_ago_is_not_unseen_at_once() -> N
 def test_add_ons_go_on_before_the_card_and_the_case_is_closed_after_it() -> None:
     """Common practice: header and flat cables on the bare board, the card, then the case, plugs, and the supply last."""
     parts = wiring.parts()
-    planned = [PlannedPart(parts[p], p) for p in ("larkspur-case", "chorus", "gull-camera", "drift-drive")]
+    planned = [PlannedPart(parts[p], p) for p in ("larkspur-case", "kiln-probes", "gull-camera", "drift-drive")]
     steps = assembly_steps(wiring.boards()["larkspur-r"], None, "cable", released=True, parts=planned)
-    order = ["chorus onto the header", "flat cable of gull-camera", "Take the card", "into the board", "Close larkspur-case",
+    order = ["kiln-probes onto the header", "flat cable of gull-camera", "Take the card", "into the board", "Close larkspur-case",
              "Plug in drift-drive", "network cable", "supply"]  # fmt: skip
     assert [next(w for w in order if w in s.title) for s in steps] == order
 
@@ -190,3 +199,71 @@ def test_a_part_that_feeds_the_board_is_the_only_supply() -> None:
     steps = assembly_steps(wiring.boards()["larkspur-r"], None, "cable", released=True, parts=[fed])
     assert steps[-1].title == "Plug in the supply of the probes"
     assert sum("supply" in s.title for s in steps) == 1
+
+
+def titles(*parts: str, **more: bool) -> list[str]:
+    known = wiring.parts()
+    planned = [PlannedPart(known[p], p) for p in parts]
+    return [
+        s.title
+        for s in assembly_steps(wiring.boards()["larkspur-r"], None, "wifi", released=True, parts=planned, **more)
+    ]
+
+
+def test_what_waits_for_a_bare_board_that_works_comes_after_the_first_boot() -> None:
+    """Common practice: boot, shut down, fit; else nobody knows what is to blame."""
+    steps = titles("chorus")
+    supply = next(n for n, t in enumerate(steps) if "supply" in t and t.startswith("Plug in"))
+    fitted = next(n for n, t in enumerate(steps) if "chorus onto the header" in t)
+    assert supply < fitted
+    assert steps[fitted - 1].startswith("Wait until it is on the network, then shut it down")
+    assert steps[-1] == "Power it again"
+
+
+def test_a_printers_cable_is_plugged_once_in_the_setup() -> None:
+    assert not [t for t in titles("printer-cable") if "printer" in t]
+    assert any("printer's USB cable" in s.do for s in wiring.recipes()["platen"].setup)
+
+
+def test_what_transmits_gets_its_antenna_before_any_power() -> None:
+    with_antenna = titles("reed-modem", "whip", transmits=True)
+    assert with_antenna.index("Screw whip on") < next(n for n, t in enumerate(with_antenna) if "supply" in t)
+    assert "Screw its antenna on" in titles("reed-modem", transmits=True)
+    assert not [t for t in titles("chorus") if "antenna" in t]
+
+
+def test_times_are_those_people_know() -> None:
+    """Common practice: a hub answers within 5 minutes, after which something is wrong, and prepares itself 7 to 20 minutes more; a first
+    update takes about 10; a middle board is on the network after 30 to 35 s."""
+    lintel, board = wiring.recipes()["lintel"], wiring.boards()["larkspur-r"]
+    band = band_for(lintel, board)
+    assert (band.late_after_s, band.prepares_s) == (300, (420, 1200))
+    assert lintel.boot.first_update_s == 600
+    assert wiring.recipes()["cinderwick"].boot.usual_from_s == 30
+    said = judge_boot(band, 100, 100.0)
+    assert "prepares itself for 7 min to 20 min more" in said.detail
+
+
+def test_a_boot_that_joins_after_it_was_late_says_both() -> None:
+    band = band_for(wiring.recipes()["platen"], wiring.boards()["larkspur-r"])
+    late = judge_boot(band, 2100, 2100.0)
+    assert "35 min" in late.title
+    assert "It was called late after 5 min" in late.detail
+    assert "late" not in judge_boot(band, 60, 60.0).detail
+
+
+def test_a_board_that_is_late_for_long_is_looked_at_less_often() -> None:
+    assert late_look_every_s(0) == 0
+    assert late_look_every_s(60) == 3
+    assert late_look_every_s(86_400) == MOST_BETWEEN_S
+    late = datetime(2026, 11, 28, 12, tzinfo=UTC)
+    seen = late + timedelta(hours=2)
+    assert not not_looked_at(seen, seen + timedelta(seconds=65), late)
+    assert not_looked_at(seen, seen + timedelta(seconds=75), late)
+    assert not_looked_at(seen, seen + timedelta(seconds=10))
+
+
+def test_a_thin_cable_speaks_for_a_weak_supply() -> None:
+    evidence = BootEvidence(way="cable", supply_carries=False, supply_doubts=("Too few volts arrive over the cable",))
+    supply = next(c for c in rank_causes(evidence) if c.code == "boot.cause-supply")
+    assert supply.speaks_for == ("too few volts arrive over the cable",)

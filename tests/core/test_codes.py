@@ -11,9 +11,11 @@ from mintseed.core.codes import CODES
 from mintseed.core.plan.cautions import TEXTS
 
 SOURCE = Path(mintseed.core.__file__ or "").parents[1]
-SHAPE = re.compile(
-    r"(plan|image|settings|wifi|keyfile|key-value|file|card|boot|find|setup|keep|shelf|description|deployment)[.][a-z0-9-]+"
-)
+SHAPE = re.compile(r"[a-z][a-z-]*[.][a-z0-9][a-z0-9-]*")
+"""What a code looks like. Whatever is the first argument of a Finding is one; that of a helper which makes findings is one where its
+first word is that of a registered code, since file names look alike."""
+
+WORDS = {code.split(".")[0] for code in CODES}
 COMPOSED = {
     "plan.board-missing",
     "plan.way-missing",
@@ -44,7 +46,10 @@ def made() -> set[str]:
             found |= {
                 n.value
                 for n in both
-                if isinstance(n, ast.Constant) and isinstance(n.value, str) and SHAPE.fullmatch(n.value)
+                if isinstance(n, ast.Constant)
+                and isinstance(n.value, str)
+                and SHAPE.fullmatch(n.value)
+                and (node.func.id == "Finding" or n.value.split(".")[0] in WORDS)
             }
     return found
 

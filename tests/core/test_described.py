@@ -254,6 +254,16 @@ def test_a_text_that_was_kept_is_read_as_it_was_taken() -> None:
         ("ways: [wifi, cable]", "ways: []", "is refused; expected is at least 1"),
         ("ways: [wifi, cable]", "ways: wifi", "wifi is not a list, such as [one, two]"),
         ("boot:\n", "boot: soon\nboots:\n", "soon is not fields, such as {name: value}"),
+        (
+            "host_name: platen",
+            "host_name: NO",
+            'YAML reads this as true or false, and a text is meant: put it in quotes, such as "NO"',
+        ),
+        (
+            "name: Platen",
+            "name: 1234",
+            'YAML reads this as a number, and a text is meant: put it in quotes, such as "NO"',
+        ),
         ("date: 2026-05-12", "date: May", "May is not a day, such as 2026-05-28"),
     ],
 )

@@ -2,12 +2,25 @@
 
 from __future__ import annotations
 
+from datetime import UTC, datetime, timedelta
+from typing import Any
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed import wiring
-from mintseed.core.find.candidates import Candidate, PageAnswer, judge_find, newcomers, page_url, rank_candidates
+from mintseed.core.find.before import Itself, Seen, is_new, known_before, remembered
+from mintseed.core.find.candidates import (
+    Candidate,
+    PageAnswer,
+    Wanted,
+    judge_find,
+    newcomers,
+    page_url,
+    rank_candidates,
+)
+from mintseed.core.find.naming import NAME_WITHIN_S, NameFacts, judge_name
 from mintseed.core.find.sightings import SeenBy, Sighting, addresses_in, inside, parse_dnsmasq_leases, parse_ip_neigh
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.limits import MAX_SCANNED_ADDRESSES
@@ -27,12 +40,13 @@ NEIGHBOURS = (
 
 def test_leases_and_neighbours_are_read() -> None:
     assert parse_dnsmasq_leases(LEASES) == (
-        Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "press"),
-        Sighting(PHONE, SeenBy.LEASE, "02:46:57:aa:bb:cd", ""),
+        Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "press", expires="1764000000"),
+        Sighting(PHONE, SeenBy.LEASE, "02:46:57:aa:bb:cd", "", expires="1764000000"),
     )
     found = parse_ip_neigh(NEIGHBOURS)
     assert [s.address for s in found] == [NEW, OLD, "fe80::1"]
     assert found[0].mac == "02:46:57:aa:bb:cc"
+    assert [s.stale for s in found] == [False, True, False]
 
 
 @given(st.text(max_size=300))
@@ -41,10 +55,12 @@ def test_any_text_is_read_without_harm(text: str) -> None:
     parse_ip_neigh(text)
 
 
-def rank(*sightings: Sighting, answers: dict[str, PageAnswer] | None = None) -> tuple[Candidate, ...]:
-    return rank_candidates(
-        sightings, known_before=BEFORE, host_name="press", default_host_name="platen", page=PAGE, answers=answers or {}
-    )
+def wanted(known_before: frozenset[str] | None = BEFORE, **more: Any) -> Wanted:
+    return Wanted("press", "platen", PAGE, known_before, **more)
+
+
+def rank(*sightings: Sighting, answers: dict[str, PageAnswer] | None = None, **more: Any) -> tuple[Candidate, ...]:
+    return rank_candidates(sightings, wanted(**more), answers or {})
 
 
 def test_all_evidence_together_wins() -> None:
@@ -98,9 +114,7 @@ def test_a_page_that_is_still_starting_speaks_for_it(status: int) -> None:
 
 def test_without_a_look_before_nothing_is_called_new() -> None:
     seen = Sighting(NEW, SeenBy.SCAN, "02:46:57:aa:bb:cc", port=5310)
-    found = rank_candidates(
-        [seen], known_before=None, host_name="press", default_host_name="platen", page=PAGE, answers={NEW: SIGNED}
-    )[0]
+    found = rank(seen, answers={NEW: SIGNED}, known_before=None)[0]
     assert [e.text for e in found.evidence] == ["takes connections on port 5310", "its page says Platen print desk"]
     # Its own page on its own port is enough then; another one's name, or no page, is not.
     assert found.is_it
@@ -110,9 +124,7 @@ def test_without_a_look_before_nothing_is_called_new() -> None:
         ([seen], {}),
         ([seen], {NEW: PageAnswer("", 200, "a till")}),
     ):
-        other = rank_candidates(
-            sightings, known_before=None, host_name="press", default_host_name="platen", page=PAGE, answers=answers
-        )[0]
+        other = rank(*sightings, answers=answers, known_before=None)[0]
         assert not other.is_it
 
 
@@ -141,7 +153,7 @@ def test_what_is_said_about_it() -> None:
     assert [f.code for f in judge_find(rank(seen), "press")] == ["find.found", "find.page-not-yet"]
     assert verdict(judge_find(rank(seen, answers={NEW: SIGNED}), "press")) is Severity.OK
     assert [f.code for f in judge_find((), "press")] == ["find.none"]
-    assert [f.code for f in judge_find(rank(seen, twin), "press")] == ["find.several"]
+    assert [f.code for f in judge_find(rank(seen, twin, ways=1), "press")] == ["find.several"]
 
 
 def test_addresses_of_pages() -> None:
@@ -157,18 +169,152 @@ def test_only_the_sites_ranges_count() -> None:
 
 def test_a_board_is_told_by_its_own_hardware_address_and_something_else() -> None:
     mine = Sighting(NEW, SeenBy.SCAN, "02:46:57:aa:bb:cc", port=5310)
-    still = rank_candidates(
-        [Sighting(NEW, SeenBy.NEIGHBOUR, "02:46:57:aa:bb:cc")], known_before=frozenset({NEW, "02:46:57:aa:bb:cc"}), host_name="press",
-        default_host_name="platen", page=PAGE, answers={}, own_macs=("02:46:57:aa:bb:cc",),
-    )[0]  # fmt: skip
+    known = frozenset({NEW, "02:46:57:aa:bb:cc"})
+    own = frozenset({"02:46:57:aa:bb:cc"})
+    still = rank(Sighting(NEW, SeenBy.NEIGHBOUR, "02:46:57:aa:bb:cc"), known_before=known, own_macs=own)[0]
     assert [e.text for e in still.evidence] == ["has a hardware address of this board"]
     assert not still.is_it  # it may be on, with another card in it
-    listens = rank_candidates(
-        [mine], known_before=frozenset({NEW, "02:46:57:aa:bb:cc"}), host_name="press", default_host_name="platen", page=PAGE,
-        answers={}, own_macs=("02:46:57:aa:bb:cc",),
-    )[0]  # fmt: skip
-    assert listens.is_it
-    strange = rank_candidates(
-        [mine], known_before=frozenset(), host_name="press", default_host_name="platen", page=PAGE, answers={}, own_macs=("02:00:00:00:00:01",)
-    )[0]  # fmt: skip
+    assert rank(mine, known_before=known, own_macs=own)[0].is_it
+    strange = rank(mine, known_before=frozenset(), own_macs=frozenset({"02:00:00:00:00:01"}))[0]
     assert "has a hardware address of this board" not in [e.text for e in strange.evidence]
+
+
+# One board is one candidate.
+
+
+def test_several_addresses_of_one_hardware_address_are_one_device() -> None:
+    old = Sighting(PHONE, SeenBy.LEASE, "02:46:57:aa:bb:cc", "press", expires="1764000000")
+    new = Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "press", expires="1764003600")
+    found = rank(old, new, Sighting(NEW, SeenBy.NEIGHBOUR, "02:46:57:aa:bb:cc"))
+    assert [(c.address, c.also, c.is_it) for c in found] == [(NEW, (PHONE,), True)]
+    assert [f.code for f in judge_find(found, "press")] == ["find.found", "find.page-not-yet"]
+
+
+def test_cable_and_wifi_of_one_name_are_one_device_and_two_boards_of_one_way_are_two() -> None:
+    cable = Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "press")
+    wifi = Sighting(PHONE, SeenBy.LEASE, "02:46:57:aa:bb:ce", "press")
+    found = rank(cable, wifi, answers={PHONE: SIGNED})
+    assert [(c.address, c.also) for c in found] == [(PHONE, (NEW,))], "the one whose page answers is opened"
+    assert [f.code for f in judge_find(rank(cable, wifi, ways=1), "press")] == ["find.several"]
+    # Somebody of that name who was there before is somebody else.
+    older = Sighting(OLD, SeenBy.LEASE, "02:51:48:00:00:0a", "press")
+    assert len(rank(cable, older)) == 2
+
+
+# Who was there before.
+
+
+T0 = datetime(2026, 11, 28, 12, 0, tzinfo=UTC)
+
+
+def at(minutes: float) -> datetime:
+    return T0 + timedelta(minutes=minutes)
+
+
+def memory(*looks: tuple[float, tuple[Sighting, ...]]) -> dict[str, Seen]:
+    held: dict[str, Seen] = {}
+    for minutes, seen in looks:
+        held = remembered(held, seen, at(minutes))
+    return held
+
+
+BOARD, ROUTER = "02:46:57:aa:bb:cc", "02:51:48:00:00:01"
+ROUTER_SEEN = Sighting("127.77.4.1", SeenBy.NEIGHBOUR, ROUTER)
+
+
+def lease(expires: str, address: str = NEW, mac: str = BOARD, name: str = "press") -> Sighting:
+    return Sighting(address, SeenBy.LEASE, mac, name, expires=expires)
+
+
+def stale(address: str = NEW, mac: str = BOARD) -> Sighting:
+    return Sighting(address, SeenBy.NEIGHBOUR, mac, stale=True)
+
+
+def test_a_board_that_is_powered_a_second_time_is_new_again() -> None:
+    """Lease lists and neighbour tables keep who is gone: dnsmasq until the lease expires, the kernel until it needs the room."""
+    here = (ROUTER_SEEN, lease("100"), Sighting(NEW, SeenBy.NEIGHBOUR, BOARD))
+    gone = (ROUTER_SEEN, lease("100"), stale())
+    held = memory((0, (ROUTER_SEEN,)), (5, here), (20, here), (21, gone), (40, gone))
+    before = known_before(held, at(40), Itself(frozenset({BOARD}), NEW, off_since=at(20.5)))
+    assert {"127.77.4.1", ROUTER} <= before
+    assert not {NEW, BOARD} & before
+    # What the lists still say is no sign of it: it has not joined yet.
+    assert rank(*gone, known_before=before) == (rank(ROUTER_SEEN, known_before=before)[0],)
+    back = (ROUTER_SEEN, lease("200"), Sighting(NEW, SeenBy.NEIGHBOUR, BOARD))
+    found = rank(*back, known_before=before)[0]
+    assert (found.address, found.is_it) == (NEW, True)
+    assert "new since power-on" in [e.text for e in found.evidence]
+
+
+def test_its_own_address_seen_while_it_was_off_is_not_new() -> None:
+    """Somebody powered it elsewhere meanwhile, with another card."""
+    live = Sighting(NEW, SeenBy.NEIGHBOUR, BOARD)
+    held = memory((0, (live,)), (30, (live,)))
+    before = known_before(held, at(31), Itself(frozenset({BOARD}), NEW, off_since=at(1)))
+    assert not is_new(NEW, BOARD, before)
+
+
+def test_another_hardware_address_at_a_known_address_is_new_and_an_address_that_was_gone_is_free() -> None:
+    held = memory(
+        (0, (Sighting(OLD, SeenBy.NEIGHBOUR, "02:51:48:00:00:0a"), Sighting(PHONE, SeenBy.SCAN, port=80))),
+        (60, (ROUTER_SEEN,)),
+    )
+    before = known_before(held, at(60))
+    assert is_new(OLD, BOARD, before)
+    assert not is_new(OLD, "02:51:48:00:00:0a", before), "a hardware address is somebody's for good"
+    assert is_new(PHONE, "", before), "not seen for an hour"
+    now = known_before(memory((59, (Sighting(PHONE, SeenBy.SCAN, port=80),))), at(60))
+    assert not is_new(PHONE, "", now)
+    assert not is_new(PHONE, BOARD, now), "nobody knows whose it was a minute ago"
+    assert not is_new(NEW, BOARD, None)
+
+
+def test_what_an_earlier_version_kept_is_still_understood() -> None:
+    """Plain addresses and hardware addresses, as rows of before hold them."""
+    assert not is_new(OLD, BOARD, BEFORE)
+    assert is_new(NEW, BOARD, BEFORE)
+
+
+# One's own devices, and names.
+
+
+def test_a_device_of_ones_own_is_named_and_never_taken_for_it() -> None:
+    seen = Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "press")
+    for key in ("02:46:57:aa:bb:cc", NEW):
+        found = rank(seen, answers={NEW: SIGNED}, others={key: "Reading room press"})[0]
+        if key == NEW:
+            assert not found.ours, "where its hardware address is known, that alone tells it"
+        else:
+            assert (found.ours, found.is_it) == ("Reading room press", False)
+            assert newcomers([(1, "Press", (found,))]) == ()
+    own = frozenset({"02:46:57:aa:bb:cc"})
+    again = rank(seen, answers={NEW: SIGNED}, others={"02:46:57:aa:bb:cc": "It, in its last life"}, own_macs=own)[0]
+    assert again.is_it
+
+
+def test_a_name_that_answers_is_evidence() -> None:
+    seen = Sighting(NEW, SeenBy.SCAN, "02:46:57:aa:bb:cc", port=5310)
+    texts = [e.text for e in rank(seen, name_answers=frozenset({NEW}))[0].evidence]
+    assert "answers to press.local" in texts
+    assert "answers to press.local" not in [e.text for e in rank(seen, name_answers=frozenset({OLD}))[0].evidence]
+
+
+@pytest.mark.parametrize(
+    ("facts", "ago_s", "announces", "code", "severity"),
+    [
+        (NameFacts(True, (NEW,)), 10, None, "find.name-answers", Severity.OK),
+        (NameFacts(True, (OLD,)), 10, None, "find.name-elsewhere", Severity.CHECK),
+        (NameFacts(asks=False), 1000, None, "find.name-not-asked", Severity.NOTE),
+        (NameFacts(True), 10, True, "find.name-not-yet", Severity.NOTE),
+        (NameFacts(), NAME_WITHIN_S + 1, True, "find.name-not-yet", Severity.NOTE),
+        (NameFacts(True, (), "debian"), NAME_WITHIN_S + 1, True, "find.name-own", Severity.CHECK),
+        (NameFacts(True, (), "press"), NAME_WITHIN_S + 1, True, "find.name-silent", Severity.NOTE),
+        (NameFacts(True), NAME_WITHIN_S + 1, False, "find.name-silent", Severity.NOTE),
+    ],
+)
+def test_a_name_is_claimed_only_when_it_answered(
+    facts: NameFacts, ago_s: float, announces: bool | None, code: str, severity: Severity
+) -> None:
+    found = judge_name("press", frozenset({NEW}), facts, joined_ago_s=ago_s, announces=announces)
+    assert (found.code, found.severity) == (code, severity)
+    assert ("Nothing was found on its image" in found.detail) == (announces is False)

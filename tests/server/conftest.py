@@ -69,6 +69,21 @@ class Silent:
         pass
 
 
+class Nameless:
+    """Names nobody answers to."""
+
+    asks_anybody = True
+
+    def __init__(self, networks: object = ()) -> None:
+        pass
+
+    def addresses_of(self, host_name: str) -> frozenset[str]:
+        return frozenset()
+
+    def name_of(self, address: str) -> str:
+        return ""
+
+
 @pytest.fixture(autouse=True)
 def _open_door() -> None:
     """A test that keeps a passphrase, or has a real bench, closes the door for itself alone."""
@@ -84,6 +99,7 @@ def bench(library: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
     folder.write(folder.drives_file, [{**d, "faults": {}} for d in DRIVES])
     folder.write(folder.air_file, list(NETWORKS))
     monkeypatch.setattr(wiring, "announcements", Silent)
+    monkeypatch.setattr(wiring, "names", Nameless)
     return folder.root
 
 

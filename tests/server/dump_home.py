@@ -100,6 +100,6 @@ def _plain(column: Any) -> Any:
 def _dumped() -> bytes:
     name, socket = connection.settings_dict["NAME"], connection.settings_dict["HOST"]
     return subprocess.run(
-        ["mariadb-dump", "--no-defaults", f"--socket={socket}", "--skip-comments", "--skip-extended-insert", "--no-tablespaces", name],
+        ["mariadb-dump", "--no-defaults", f"--socket={socket}", "--skip-comments", "--skip-extended-insert", "--hex-blob", "--no-tablespaces", name],
         capture_output=True, check=True,
     ).stdout  # fmt: skip

@@ -11,7 +11,7 @@ from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
 from mintseed.server import power
 from mintseed.server.agent.bench_row import own_bench
-from mintseed.server.agent.looking import look_once
+from mintseed.server.agent.looking import look_once, watched
 from mintseed.server.demo.quay_house import DRIVES
 from mintseed.server.models import (
     Bench,
@@ -91,7 +91,7 @@ def test_every_station_in_turn(api: Api, monkeypatch: pytest.MonkeyPatch) -> Non
     answers = {"status": 200, "body": "Platen print desk"}
     probe = wiring.bench().probe
     monkeypatch.setattr(type(probe), "get", lambda self, url: PageAnswer(url, **answers))
-    look_once(own_bench())
+    look_once(watched(own_bench()))
     assert now_at(api, pk) == "find"
     find = api.post(f"/deployments/{pk}/find/claim", {"address": address})
     assert find["url"] == f"http://{address}:5310/"
@@ -162,8 +162,8 @@ def test_a_wrong_passphrase_is_named_first_when_late(api: Api) -> None:
     assert api.get(f"/deployments/{pk}/boot")["causes"] == []
     pace = wiring.bench().clock.boot_pace
     BootRun.objects.filter(deployment_id=pk).update(powered_at=timezone.now() - timedelta(seconds=310 / pace))
-    look_once(own_bench())
-    look_once(own_bench())
+    look_once(watched(own_bench()))
+    look_once(watched(own_bench()))
     boot = api.get(f"/deployments/{pk}/boot")
     assert boot["finding"]["code"] == "boot.late"
     assert len(boot["causes"]) == 3
@@ -250,7 +250,7 @@ def test_a_device_kept_with_its_own_login_still_open_shows_just_that(api: Api, m
     probe = type(wiring.bench().probe)
     monkeypatch.setattr(probe, "get", lambda self, url: PageAnswer(url, 200, "Platen print desk"))
     monkeypatch.setattr(probe, "post_form", lambda self, url, fields: PageAnswer(url, 200))
-    look_once(own_bench())
+    look_once(watched(own_bench()))
     api.post(f"/deployments/{pk}/find/claim", {"address": address})
     api.post(f"/deployments/{pk}/setup/check", {"step": "password"})
     kept = api.post(f"/deployments/{pk}/keep/done")["deployment"]

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+import time
+from datetime import datetime, timedelta
 
 import pytest
 from django.core.management import call_command
@@ -11,8 +12,11 @@ from django.utils import timezone
 from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
 from mintseed.server.agent.bench_row import own_bench
-from mintseed.server.agent.looking import keep_look, look_at, look_once, watched
+from mintseed.server.agent.looking import keep_look, look_at, look_every_s, look_once, seen_key, sweep, watched
+from mintseed.server.agent.naming import NameThread, questions
+from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.demo.quay_house import UNITS
+from mintseed.server.judging import judge_soon
 from mintseed.server.library import identity_of, sync_library
 from mintseed.server.management.commands.bench_agent import Agent
 from mintseed.server.models import BoardUnit, BootRun, Claim, Judgement, LogEntry, Site
@@ -42,12 +46,12 @@ def silent_pages(monkeypatch: pytest.MonkeyPatch) -> None:
 
 def test_a_board_that_joins_is_noted_once(api: Api) -> None:
     row = powered(api)
-    look_once(own_bench())
+    look_once(watched(own_bench()))
     row.refresh_from_db()
     assert row.joined_after_s is None
     address = joins(row, "press")
-    look_once(own_bench())
-    look_once(own_bench())
+    look_once(watched(own_bench()))
+    look_once(watched(own_bench()))
     row.refresh_from_db()
     assert row.joined_after_s is not None
     assert LogEntry.objects.filter(deployment=row.deployment, event="boot.joined").count() == 1
@@ -74,7 +78,7 @@ def test_it_joined_when_it_was_first_seen_and_not_when_its_page_was_through(api:
     row.refresh_from_db()
     wanted = (look.seen_at - row.powered_at).total_seconds() * row.bench.boot_pace
     assert row.joined_after_s == pytest.approx(wanted, abs=0.01)
-    assert row.seen[look.candidates[0].address] == look.seen_at.isoformat()
+    assert row.seen[seen_key(look.candidates[0])] == look.seen_at.isoformat()
     keep_look(board, look)
 
 
@@ -82,11 +86,11 @@ def test_a_late_board_is_noted_once_and_still_looked_for(api: Api) -> None:
     row = powered(api)
     late = timezone.now() - timedelta(seconds=400 / wiring.bench().clock.boot_pace)
     BootRun.objects.filter(pk=row.pk).update(powered_at=late)
-    look_once(own_bench())
-    look_once(own_bench())
+    look_once(watched(own_bench()))
+    look_once(watched(own_bench()))
     assert LogEntry.objects.filter(deployment=row.deployment, event="boot.late").count() == 1
     joins(row, "press")
-    look_once(own_bench())
+    look_once(watched(own_bench()))
     row.refresh_from_db()
     assert row.joined_after_s is not None
     assert row.joined_after_s >= 400
@@ -95,7 +99,7 @@ def test_a_late_board_is_noted_once_and_still_looked_for(api: Api) -> None:
 def test_claimed_and_dark_boards_are_left_alone(api: Api) -> None:
     row = powered(api)
     Claim.objects.create(deployment=row.deployment, boot_run=row, address="127.77.5.99")
-    look_once(own_bench())
+    look_once(watched(own_bench()))
     row.refresh_from_db()
     assert row.looked_at is None
 
@@ -150,12 +154,12 @@ def test_the_agent_does_all_of_it_in_one_turn(api: Api) -> None:
 def test_a_bench_that_only_began_to_look_says_nothing_of_who_is_not_there(api: Api) -> None:
     row = powered(api)
     BootRun.objects.filter(pk=row.pk).update(powered_at=timezone.now() - timedelta(hours=2), noted_at=timezone.now() - timedelta(hours=2))  # fmt: skip
-    look_once(own_bench(), settled=False)
+    look_once(watched(own_bench()), settled=False)
     row.refresh_from_db()
     assert (row.looked_at, row.late_at) == (None, None)
     assert "Not looked at since" in api.get(f"/deployments/{row.deployment_id}/boot")["finding"]["title"]
-    look_once(own_bench())
-    look_once(own_bench())  # it is judged late by the look before
+    look_once(watched(own_bench()))
+    look_once(watched(own_bench()))  # it is judged late by the look before
     row.refresh_from_db()
     assert row.looked_at is not None
     assert row.late_at is not None
@@ -175,3 +179,152 @@ def test_two_boards_of_one_place_ask_a_page_once(api: Api, monkeypatch: pytest.M
     boards = watched(own_bench())
     look_at([*boards, *boards])
     assert len(asked) == len(set(asked)) > 0
+
+
+def test_who_had_its_address_before_does_not_count_for_it(api: Api) -> None:
+    """A stranger was seen at that address at once; the board took it over half an hour later."""
+    row = powered(api)
+    book = LeaseBook(wiring.config().bench_folder, "127.77.5.0/24")
+    address = book.give("02:00:00:00:00:77", "till")
+    look_once(watched(own_bench()))
+    BootRun.objects.filter(pk=row.pk).update(powered_at=row.powered_at - timedelta(minutes=3))
+    folder = wiring.config().bench_folder
+    folder.write_text(folder.leases_file, "")
+    folder.write_text(folder.neighbours_file, "")
+    assert joins(row, "press") == address
+    look_once(watched(own_bench()))
+    row.refresh_from_db()
+    assert row.joined_after_s is not None
+    assert row.joined_after_s >= 180 * row.bench.boot_pace
+
+
+def remembered_now(at: datetime) -> None:
+    """Have the bench remember who is there, as its worker does."""
+    bench = own_bench()
+    NetworkMemory(bench).remember(sweep(site_networks(bench)).sightings, at)
+
+
+def test_a_board_that_is_powered_a_second_time_is_new_and_not_there_before_it_came(api: Api) -> None:
+    first = powered(api)
+    address = joins(first, "press")
+    look_once(watched(own_bench()))
+    api.post(f"/deployments/{first.deployment_id}/find/claim", {"address": address})
+    remembered_now(timezone.now())
+    api.post(f"/deployments/{first.deployment_id}/boot/power-off")
+    LeaseBook(wiring.config().bench_folder, "127.77.5.0/24").leave(mac_of(f"unit-{first.board_unit_id}"))
+    remembered_now(timezone.now())
+    report()
+    api.post(f"/deployments/{first.deployment_id}/boot/power-on")
+    second = BootRun.objects.get(deployment=first.deployment, off_at=None)
+    look_once(watched(own_bench()))
+    second.refresh_from_db()
+    # Its lease of before is still listed, and is no sign of it.
+    assert second.joined_after_s is None
+    time.sleep(1.1)  # a lease is written in whole seconds
+    joins(second, "press")
+    look_once(watched(own_bench()))
+    second.refresh_from_db()
+    assert second.joined_after_s is not None
+    found = api.get(f"/deployments/{first.deployment_id}/find")["winner"]
+    assert {"new since power-on", "has a hardware address of this board"} <= {e["text"] for e in found["evidence"]}
+
+
+def test_ones_own_devices_are_named_and_are_nothing_new(api: Api) -> None:
+    first = powered(api)
+    address = joins(first, "press")
+    look_once(watched(own_bench()))
+    api.post(f"/deployments/{first.deployment_id}/find/claim", {"address": address})
+    second = started(api, host_name="second", unit="bare")
+    api.post(f"/deployments/{second}/card/write", card(OTHER_CARD_SERIAL))
+    work()
+    report()
+    api.post(f"/deployments/{second}/boot/power-on")
+    BootRun.objects.filter(deployment_id=second).update(known_before=[])  # as if the first had come after it
+    look_once(watched(own_bench()))
+    find = api.get(f"/deployments/{second}/find")
+    assert find["ours"] == {address: "Reading-room press"}
+    assert "is Reading-room press, known here" in [e["text"] for c in find["candidates"] for e in c["evidence"]]
+    assert address not in [n["address"] for n in api.get("/bench")["newcomers"]]
+
+
+class Names:
+    """Answers as it is told."""
+
+    def __init__(self, answers: dict[str, frozenset[str]], instead: str = "", *, asks: bool = True) -> None:
+        self._answers, self._instead, self.asks_anybody = answers, instead, asks
+
+    def addresses_of(self, host_name: str) -> frozenset[str]:
+        return self._answers.get(host_name, frozenset())
+
+    def name_of(self, address: str) -> str:
+        return self._instead
+
+
+def named(monkeypatch: pytest.MonkeyPatch, names: Names) -> None:
+    """Have one round of questions asked and kept."""
+    monkeypatch.setattr(wiring, "names", lambda networks=(): names)
+    thread, now = NameThread(), wiring.bench().clock.now()
+    thread._ask(questions(own_bench(), now))
+    thread._keep()
+
+
+def test_a_name_is_shown_and_printed_only_once_it_answered(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    row = powered(api)
+    address = joins(row, "press")
+    look_once(watched(own_bench()))
+    pk = row.deployment_id
+    api.post(f"/deployments/{pk}/find/claim", {"address": address})
+    find = api.get(f"/deployments/{pk}/find")
+    assert (find["name_url"], find["host_name"]) == ("", "press.local")
+    assert "find.name-not-yet" in {f["code"] for f in find["findings"]}
+    assert api.get(f"/deployments/{pk}/keep")["label"]["host_name"] == ""
+    named(monkeypatch, Names({}, "debian"))
+    BootRun.objects.filter(pk=row.pk).update(powered_at=row.powered_at - timedelta(minutes=10))
+    judge_soon(pk=pk)
+    late = api.get(f"/deployments/{pk}/find")
+    assert "find.name-own" in {f["code"] for f in late["findings"]}
+    assert late["name_url"] == ""
+    named(monkeypatch, Names({"press": frozenset({address})}))
+    find = api.get(f"/deployments/{pk}/find")
+    assert find["name_url"] == "http://press.local:5310/"
+    assert "find.name-answers" in {f["code"] for f in find["findings"]}
+    assert api.get(f"/deployments/{pk}/keep")["label"]["host_name"] == "press.local"
+    # It answered once: it is asked for no more, and stays claimed.
+    assert questions(own_bench(), wiring.bench().clock.now()) == []
+
+
+def test_a_bench_that_cannot_ask_says_so(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    row = powered(api)
+    joins(row, "press")
+    look_once(watched(own_bench()))
+    named(monkeypatch, Names({}, asks=False))
+    assert "find.name-not-asked" in {f["code"] for f in api.get(f"/deployments/{row.deployment_id}/find")["findings"]}
+
+
+def test_joined_by_cable_where_wifi_was_planned_proves_no_wifi(api: Api) -> None:
+    row = powered(api)
+    pk = row.deployment_id
+    address = joins(row, "press")
+    look_once(watched(own_bench()))
+    assert api.call("post", f"/deployments/{pk}/find/way", {"by": "cable"})[0] == 409
+    assert api.post(f"/deployments/{pk}/find/claim", {"address": address})["asks_way"]
+    told = api.post(f"/deployments/{pk}/find/way", {"by": "cable"})
+    found = next(f for f in told["findings"] if f["code"] == "find.joined-by-cable")
+    assert found["severity"] == "check"
+    assert "LARKSPUR R" in found["detail"]
+    told = api.post(f"/deployments/{pk}/find/way", {"by": "wifi"})
+    assert "find.joined-by-cable" not in {f["code"] for f in told["findings"]}
+
+
+def test_a_board_that_is_late_for_long_is_looked_at_less_often(api: Api) -> None:
+    row = powered(api)
+    now = timezone.now()
+    BootRun.objects.filter(pk=row.pk).update(late_at=now - timedelta(hours=3))
+    board = watched(own_bench())[0]
+    assert look_every_s(board, now) == 60
+    agent = Agent()
+    assert agent._is_due(board, now)
+    BootRun.objects.filter(pk=row.pk).update(looked_at=now - timedelta(seconds=30))
+    assert not agent._is_due(watched(own_bench())[0], now)
+    boot = api.get(f"/deployments/{row.deployment_id}/boot")["finding"]
+    assert "Not looked at" not in boot["title"], "somebody does look, only not all the time"

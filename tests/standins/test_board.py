@@ -11,7 +11,10 @@ import pytest
 from mintseed.standins.board.boot import AirNetwork, Outcome, boot
 from mintseed.standins.board.card_bytes import FatReader, UnreadableError, volume_offsets
 from mintseed.standins.board.page import Account, crypt
-from mintseed.standins.board.settings_readers import read_keyfile, read_values, read_wpa
+from mintseed.standins.board.readers import reader_called
+from mintseed.standins.board.readers.keyfile import read as read_keyfile
+from mintseed.standins.board.readers.wpa import read as read_wpa
+from mintseed.standins.board.values import read_values
 from mintseed.standins.forge.build import build_disk
 from mintseed.standins.forge.sources import LARKSPUR_R, LINTEL, SPRIG, ImageSpec, platen
 from tests.builders.disks import MIB, fat_file, run
@@ -209,3 +212,10 @@ def test_the_login_changes_and_stays_changed() -> None:
     assert again.opens("inkwell", "a harbour wall")
     assert not again.is_default
     assert crypt("word", "salt") == crypt("word", "salt")
+
+
+def test_a_manifest_names_its_reader_and_a_new_one_is_a_module_and_nothing_else() -> None:
+    assert reader_called("wpa") is read_wpa
+    assert reader_called("keyfile") is read_keyfile
+    for name in ("pigeon", "../wpa", "os", "__init__", ""):
+        assert reader_called(name) is None

@@ -106,7 +106,7 @@ def test_recipe_and_manifest_speak_of_the_same_appliance(card: tuple[ImageSpec, 
     [("", True), (" disabled=1\n", False), (" key_mgmt=WPA-EAP\n", False), (" keymgmt=WPA-PSK\n", False)],
 )
 def test_the_pretend_reader_refuses_what_the_real_one_refuses_or_never_joins_with(line: str, joins: bool) -> None:
-    from mintseed.standins.board.settings_readers import read_wpa
+    from mintseed.standins.board.readers.wpa import read as read_wpa
 
     text = f'country=GB\nnetwork={{\n ssid="{SSID}"\n psk="{PASSPHRASE}"\n{line}}}\n'
     assert (read_wpa(text.encode()) is not None) is joins

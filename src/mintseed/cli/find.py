@@ -8,10 +8,11 @@ from dataclasses import asdict
 from mintseed.adapters.pasted_view import PastedView
 from mintseed.cli.files import Commands, recipe_named, text_of
 from mintseed.cli.output import tell
-from mintseed.core.find.sightings import parse_dnsmasq_leases, parse_ip_neigh
+from mintseed.core.find.candidates import Wanted
+from mintseed.core.find.sightings import inside, parse_dnsmasq_leases, parse_ip_neigh
 from mintseed.core.site.ranges import OWN, SHARED, check_range
 from mintseed.services import find_device
-from mintseed.wiring import announcements, bench, config
+from mintseed.wiring import announcements, bench, config, names
 
 
 def add(commands: Commands) -> None:
@@ -48,12 +49,12 @@ def run(arguments: argparse.Namespace) -> int:
     seen = find_device.sightings_now(view, PastedView(()) if given else announcements(networks), networks)
     if arguments.scan:
         seen += find_device.scan(bench().scanner, view, scanned, [recipe.page.port], lambda: False)
-    look = find_device.execute(
-        find_device.Swept(seen, bench().clock.now()),
-        probe=bench().probe,
-        known_before=find_device.known_keys(before) if arguments.before else None,
-        host_name=arguments.name or recipe.host_name,
-        default_host_name=recipe.host_name,
-        page=recipe.page,
-    )
+    host_name = arguments.name or recipe.host_name
+    asking = names(networks)
+    answers = None
+    if not given and asking.asks_anybody:
+        answers = frozenset(a for a in asking.addresses_of(host_name) if inside(a, networks))
+    known = frozenset(key for s in before for key in (*s.keys, s.trace) if key) if arguments.before else None
+    wanted = Wanted(host_name, recipe.host_name, recipe.page, known, name_answers=answers)
+    look = find_device.execute(find_device.Swept(seen, bench().clock.now()), wanted, probe=bench().probe)
     return tell(look.findings, {"candidates": [asdict(c) for c in look.candidates]}, as_json=arguments.json)

@@ -209,6 +209,9 @@ def in_words(model: type[BaseModel], error: Any) -> str:
         return "is no field here" + (
             f"; is {near[0]} meant?" if near else f"; there are {', '.join(known)}" if known else ""
         )
+    if kind == "string_type" and isinstance(error.get("input"), (bool, int, float)):
+        what = "true or false" if isinstance(error["input"], bool) else "a number"
+        return f'YAML reads this as {what}, and a text is meant: put it in quotes, such as "NO"'
     if kind in _LIMITS:
         expected = _LIMITS[kind].format(**limits, s="" if limits.get("min_length") == 1 else "s")
         return (

@@ -15,7 +15,8 @@ from mintseed.core.boards.model import Board, Cable, Supply
 from mintseed.core.boot.band import NOT_LOOKED, Band, band_for, judge_boot, not_looked, not_looked_at
 from mintseed.core.boot.causes import BootEvidence, Cause, rank_causes
 from mintseed.core.find.candidates import Candidate, judge_find
-from mintseed.core.findings import Finding, Severity, verdict, worst_first
+from mintseed.core.find.naming import NAME_WITHIN_S, NOT_ASKED, NameFacts, judge_name
+from mintseed.core.findings import Finding, Severity, Where, verdict, worst_first
 from mintseed.core.image.report import XRay
 from mintseed.core.line import Line, StationState, draw_line
 from mintseed.core.next_steps import (
@@ -47,6 +48,9 @@ from mintseed.core.settings.values import SettingValues, check_answers, check_va
 from mintseed.core.setup.steps import StepResult, step_results
 from mintseed.core.site.model import WifiNetwork
 from mintseed.core.stations import ORDER, Station
+
+POWER_CODES = ("plan.supply-", "plan.cable-", "plan.feeder-", "plan.usb-overdrawn", "plan.two-supplies")
+"""Findings of the plan that speak of too little power at the board."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,6 +90,9 @@ class RunFacts:
     noted_at: datetime | None = None
     """when it was said that it is powered; later than `powered_at` when that is told afterwards"""
     candidates: tuple[Candidate, ...] = ()
+    joined_address: str = ""
+    naming: NameFacts = NOT_ASKED
+    late_at: datetime | None = None
     causes_then: tuple[Cause, ...] = ()
     key_is_sites: bool | None = None
     joined_same: int = 0
@@ -130,6 +137,8 @@ class WalkInputs:
     write: WriteFacts = WriteFacts()
     run: RunFacts | None = None
     claimed: str = ""
+    claimed_by: str = ""
+    """wifi or cable, where a person said by which it joined"""
     measured: Mapping[str, Finding] = field(default_factory=dict)
     ticked: frozenset[str] = frozenset()
     kept: bool = False
@@ -276,7 +285,7 @@ class Walk:
         run = self.inputs.run
         if run is None or not run.powered or run.joined_after_s is not None:
             return None
-        return run.last_look if not_looked_at(run.last_look, self.inputs.now) else None
+        return run.last_look if not_looked_at(run.last_look, self.inputs.now, run.late_at) else None
 
     @property
     def judged_s(self) -> float:
@@ -316,10 +325,13 @@ class Walk:
     def boot_evidence(self) -> BootEvidence:
         """What speaks for and against each cause, gathered from the other stations."""
         i, run, proven = self.inputs, self.inputs.run, self.inputs.write.proven_at
-        supply = next(
-            (f.severity for f in self.plan_findings if f.code.startswith("plan.supply-") and f.code != "plan.supply-missing"),
-            None,
+        doubts = tuple(
+            f.title for f in self.plan_findings
+            if f.severity in (Severity.STOP, Severity.CHECK) and f.code.startswith(POWER_CODES)
         )  # fmt: skip
+        supply = any(
+            f.code in ("plan.supply-fits", "plan.supply-tight", "plan.feeder-carries") for f in self.plan_findings
+        )
         board = next(
             (f.severity is Severity.OK for f in self.image_findings if f.code in ("plan.board-fits", "plan.board-not-in-image", "plan.board-newer-than-release")),
             None,
@@ -335,7 +347,8 @@ class Walk:
             files_sound=verdict(f for file in self.filled for f in file.findings) in (Severity.OK, Severity.NOTE),
             board_in_image=board,
             board_name=i.board.name if i.board else "",
-            supply_carries=None if supply is None else supply in (Severity.OK, Severity.NOTE),
+            supply_carries=False if doubts else True if supply else None,
+            supply_doubts=doubts,
             card_proven_ago_s=(run.powered_at - proven).total_seconds() if run and proven else None,
         )
 
@@ -344,7 +357,44 @@ class Walk:
     @cached_property
     def find_findings(self) -> tuple[Finding, ...]:
         run = self.inputs.run
-        return judge_find(run.candidates, self.inputs.host_name) if run and run.looked_at else ()
+        if run is None or not run.looked_at:
+            return ()
+        found = judge_find(run.candidates, self.inputs.host_name)
+        return (*found, *self._name_findings(run), *self._way_findings(run))
+
+    def _name_findings(self, run: RunFacts) -> tuple[Finding, ...]:
+        """Return what is known of its name, once it is on the network."""
+        if run.joined_after_s is None:
+            return ()
+        announces = None if self.inputs.xray is None else (bool(self.inputs.xray.page.announces) or None)
+        ago_s = max(0.0, self.elapsed_s - run.joined_after_s)
+        return (judge_name(self.inputs.host_name, self.addresses, run.naming, joined_ago_s=ago_s, announces=announces),)
+
+    def _way_findings(self, run: RunFacts) -> tuple[Finding, ...]:
+        i = self.inputs
+        if not (i.claimed and i.way == "wifi" and i.claimed_by == "cable"):
+            return ()
+        mark = (
+            f" Look at its printed mark once more: {i.board.printed_mark} has a radio; boards that look alike have none."
+            if i.board
+            else ""
+        )
+        return (Finding("find.joined-by-cable", Severity.CHECK, "Joined by cable, Wi-Fi not proven",
+                        f"The plan says Wi-Fi, and nobody has seen it join by that.{mark}",
+                        "Shut it down, pull the cable, power it again and claim what joins then.", Where(part="way")),)  # fmt: skip
+
+    @property
+    def addresses(self) -> frozenset[str]:
+        """The addresses of the device itself: where it joined or was claimed, and the others it has."""
+        i, run = self.inputs, self.inputs.run
+        own = {a for a in (i.claimed, run.joined_address if run else "") if a}
+        return frozenset({*own, *(a for c in (run.candidates if run else ()) if c.address in own for a in c.also)})
+
+    @property
+    def name_answers(self) -> bool:
+        """Whether the device was heard to answer to its own name."""
+        run = self.inputs.run
+        return run is not None and bool(self.addresses & set(run.naming.answers_at))
 
     @property
     def winner(self) -> Candidate | None:
@@ -456,8 +506,12 @@ class Walk:
     def again_at(self) -> datetime | None:
         """When time alone changes the judgement: the next mark of a running boot's band, or the next day."""
         run, band = self.inputs.run, self.band
-        if run is None or band is None or not run.powered or run.joined_after_s is not None or self.inputs.kept:
+        if run is None or band is None or not run.powered or self.inputs.kept:
             return None
+        if run.joined_after_s is not None:
+            # A name that did not come within some minutes is said not to have come.
+            waits_s = run.joined_after_s + NAME_WITHIN_S
+            return self.at(waits_s) if not self.name_answers and self.elapsed_s < waits_s else None
         marks = (band.usual_from_s, band.usual_to_s, band.late_after_s, band.hopeless_after_s)
         left = [m for m in marks if m > self.judged_s]
         if self.unseen_since is not None:

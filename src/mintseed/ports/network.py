@@ -22,6 +22,20 @@ class Announcements(Protocol):
         """Stop listening."""
 
 
+class Names(Protocol):
+    """Names under .local, asked of whoever has them. A question takes about a second where nobody answers."""
+
+    @property
+    def asks_anybody(self) -> bool:
+        """Whether there is a network it could ask on."""
+
+    def addresses_of(self, host_name: str) -> frozenset[str]:
+        """Return the IPv4 addresses that answer to NAME.local."""
+
+    def name_of(self, address: str) -> str:
+        """Return the name to which `address` answers, nothing where it tells none."""
+
+
 class Probe(Protocol):
     def get(self, url: str) -> PageAnswer:
         """Fetch the start of a page. Trouble is part of the answer, not an exception."""

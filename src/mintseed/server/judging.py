@@ -199,7 +199,7 @@ def judge_the_never_judged() -> None:
         judge(load_many(rows))
 
 
-JUDGED_BY = "7"
+JUDGED_BY = "8"
 """Raised when the rules change so that stored judgements are to be made again."""
 
 
@@ -236,14 +236,18 @@ def inputs_mark(one: Loaded) -> str:
             run.powered_at,
             run.off_at,
             run.joined_after_s,
+            run.naming,
+            run.late_at,
             run.candidates,
             run.looked_at is None,
-            not_looked_at(max(run.looked_at or run.powered_at, run.noted_at), one.now),
+            not_looked_at(max(run.looked_at or run.powered_at, run.noted_at), one.now, run.late_at),
         )
         if run
         else None
     )
-    parts.append((one.run_number, one.claim.pk if one.claim else None, one.closing.pk if one.closing else None))
+    parts.append(
+        (one.run_number, (one.claim.pk, one.claim.by) if one.claim else None, one.closing.pk if one.closing else None)
+    )
     parts.append([r.pk for r in one.readings])
     parts.append((sorted(one.names_taken), one.joined if run else ()))
     return hashlib.blake2b(repr(parts).encode(), key=settings.SECRET_KEY.encode()[:64], digest_size=32).hexdigest()

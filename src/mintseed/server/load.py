@@ -19,6 +19,7 @@ from pydantic import TypeAdapter
 from mintseed import wiring
 from mintseed.core.boards.model import Board
 from mintseed.core.errors import DescriptionError, MissingError
+from mintseed.core.find.naming import NameFacts
 from mintseed.core.image.report import XRay
 from mintseed.core.plan.plan import Card as CardFacts
 from mintseed.core.recipes.model import WAYS_IN, Recipe
@@ -42,7 +43,7 @@ from mintseed.server.models import (
     Write,
 )
 from mintseed.server.owned import cable_facts, card_facts, network_facts, planned_parts, supply_facts
-from mintseed.server.stored_types import CANDIDATES, CAUSES, FINDING, stored, xray_of
+from mintseed.server.stored_types import CANDIDATES, CAUSES, FINDING, NAMING, stored, xray_of
 
 
 def key_mark(ssid: str, passphrase: str) -> str:
@@ -173,6 +174,7 @@ class Loaded:
             write=self._write_facts(),
             run=self._run_facts(),
             claimed=self.claim.address if self.claim else "",
+            claimed_by=self.claim.by if self.claim else "",
             measured={k: f for k, r in last.items() if r.finding and (f := stored(FINDING, r.finding, None))},
             ticked=frozenset(k for k, r in last.items() if r.finding is None and r.done),
             kept=self.closing is not None,
@@ -211,6 +213,9 @@ class Loaded:
             looked_at=run.looked_at,
             noted_at=run.noted_at,
             candidates=stored(CANDIDATES, run.candidates, ()) if run.candidates else (),
+            joined_address=run.joined_address,
+            naming=stored(NAMING, run.naming, None) or NameFacts(),
+            late_at=run.late_at,
             causes_then=stored(CAUSES, run.causes, ()),
             key_is_sites=on_card == sites if on_card and sites else None,
             joined_same=sum(mark == on_card for mark in others) if on_card else 0,

@@ -360,6 +360,8 @@ class BootRun(models.Model):
     looked_at = models.DateTimeField(null=True)
     scanning = models.BooleanField(default=True)
     candidates = models.TextField(default="", blank=True)
+    naming = models.JSONField(null=True)
+    """what its name answered when it was asked: core.find.naming.NameFacts"""
     seen = models.JSONField(default=dict)
     late_at = models.DateTimeField(null=True)
     off_at = models.DateTimeField(null=True)
@@ -376,8 +378,10 @@ class Claim(models.Model):
 
     deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="claims")
     boot_run = models.ForeignKey(BootRun, on_delete=models.PROTECT, related_name="claims", related_query_name="claim")
-    address = models.CharField(max_length=45)
-    mac = models.CharField(max_length=17, default="", blank=True)
+    address = models.CharField(max_length=45, db_index=True)
+    mac = models.CharField(max_length=17, default="", blank=True, db_index=True)
+    by = models.CharField(max_length=5, default="", blank=True)
+    """whether it joined by wifi or cable, where a person said so"""
     evidence = models.JSONField(default=list)
     at = models.DateTimeField(default=timezone.now)
     taken_back_at = models.DateTimeField(null=True)

@@ -9,14 +9,16 @@ from mintseed import wiring
 from mintseed.core.card.identity import UNKNOWN, Recognition
 from mintseed.core.card.samples import SAMPLES_BEFORE_POWER
 from mintseed.core.errors import MintSeedError, RefusedError
+from mintseed.core.find.before import Itself
 from mintseed.server.agent.drives import DRIVE, RECOGNITION, look_at_card
+from mintseed.server.agent.network_memory import seen_of
 from mintseed.server.bells import AGENT, ring_now
 from mintseed.server.journal import record
 from mintseed.server.judging import judged
 from mintseed.server.load import Loaded
 from mintseed.server.models import Bench, BoardUnit, BootRun, Deployment, ReportedDrive, Write
 from mintseed.server.proofs import after_look
-from mintseed.server.stored_types import CAUSES, stored
+from mintseed.server.stored_types import CANDIDATES, CAUSES, stored
 from mintseed.server.transactions import all_or_nothing
 from mintseed.services import power_off, power_on
 
@@ -109,14 +111,14 @@ def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
         raise RefusedError(
             "another card was written meanwhile", next_step="Look at how things stand, then power it on."
         )
-    memory = {k: datetime.fromisoformat(v["first"]) for k, v in (bench.network_seen if bench else {}).items()}
     on = power_on.execute(
         one.walk,
         deciding,
         now=one.now,
         ago_s=ago_s,
-        seen_before=memory,
+        seen=seen_of(bench.network_seen) if bench else {},
         watching_since=bench.watching_since if bench else None,
+        itself=_itself(row),
     )
     assert write is not None
     assert bench is not None
@@ -135,6 +137,19 @@ def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
         drive = DRIVE.validate_python(ReportedDrive.objects.get(bench=bench, path=write.drive_path).drive)
         power.power_on(unit_key(unit), on.board, drive, cable=row.way == "cable")
     return run
+
+
+def _itself(row: Deployment) -> Itself:
+    """Return what is known of the board of `row`: its own hardware addresses, and where it was when it ran last."""
+    unit = row.board_unit
+    if unit is None:
+        return Itself()
+    last = BootRun.objects.filter(board_unit=unit, off_at__isnull=False).order_by("-off_at").first()
+    if last is None:
+        return Itself(frozenset(unit.macs))
+    joined = next((c for c in stored(CANDIDATES, last.candidates, ()) if c.address == last.joined_address), None)
+    own = {*unit.macs, *([joined.mac] if joined and joined.mac else [])}
+    return Itself(frozenset(own), last.joined_address, last.off_at)
 
 
 GHOST_AFTER_S = 10.0

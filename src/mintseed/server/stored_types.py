@@ -9,12 +9,14 @@ from pydantic import TypeAdapter, ValidationError
 
 from mintseed.core.boot.causes import Cause
 from mintseed.core.find.candidates import Candidate
+from mintseed.core.find.naming import NameFacts
 from mintseed.core.findings import Finding
 from mintseed.core.image.report import XRay
 from mintseed.server.models import Image
 
 XRAY = TypeAdapter(XRay)
 CANDIDATES = TypeAdapter(tuple[Candidate, ...])
+NAMING = TypeAdapter(NameFacts)
 CAUSES = TypeAdapter(tuple[Cause, ...])
 FINDING = TypeAdapter(Finding)
 

@@ -44,7 +44,7 @@ def label_of(walk: Walk, *, name: str, made_at: datetime) -> Label | None:
     board = i.board.name if i.board else "a board"
     return make_label(
         name=name,
-        host_name=f"{i.host_name}.local",
+        host_name=f"{i.host_name}.local" if walk.name_answers else "",
         address=i.claimed,
         url=page_url(i.recipe.page, i.claimed),
         made_of=f"{i.recipe.name} {i.xray.release}, {i.xray.build}, on {board}",

@@ -2,15 +2,15 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterable, Sequence
+from collections.abc import Callable, Collection, Sequence
 from concurrent.futures import ThreadPoolExecutor
 from dataclasses import dataclass
 from datetime import datetime
 
-from mintseed.core.find.candidates import Candidate, PageAnswer, is_new, judge_find, page_url, rank_candidates
+from mintseed.core.find.before import is_left_over
+from mintseed.core.find.candidates import Candidate, PageAnswer, Wanted, judge_find, page_url, rank_candidates
 from mintseed.core.find.sightings import SeenBy, Sighting, addresses_in, inside
 from mintseed.core.findings import Finding
-from mintseed.core.recipes.model import Page
 from mintseed.ports.network import Announcements, NetworkView, Probe, Scanner
 
 MOST_PROBED = 16
@@ -58,43 +58,21 @@ def scan(
     return tuple(Sighting(address, SeenBy.SCAN, macs.get(address, ""), port=port) for address, port in answered)
 
 
-def known_keys(sightings: Iterable[Sighting]) -> frozenset[str]:
-    """Return the MAC and IP addresses in `sightings`: what is known of who is there."""
-    return frozenset(key for s in sightings for key in (s.mac, s.address) if key)
-
-
-def execute(
-    swept: Swept,
-    *,
-    probe: Probe,
-    known_before: frozenset[str] | None,
-    host_name: str,
-    default_host_name: str,
-    page: Page,
-    own_macs: Collection[str] = (),
-) -> Look:
-    """Judge one sweep for one device. Pages are asked, side by side, only of addresses that are new, carry the name or
-    take connections on the page's port. `known_before` is None when nobody looked before power-on; `own_macs` are the board's own
-    hardware addresses, which are asked first.
-    """
-    seen = swept.sightings
+def execute(swept: Swept, wanted: Wanted, *, probe: Probe) -> Look:
+    """Judge one sweep for one device. Pages are asked, side by side, only of addresses that are the board's own, are new, carry its
+    name or take connections on the page's port."""
+    seen = [s for s in swept.sightings if not is_left_over(s, wanted.known_before)]
     macs = {s.address: s.mac for s in seen if s.mac}
     # What is new first: a house may be full of pages on that port, and only so many are asked.
-    worth = [s.address for s in seen if s.mac and s.mac in own_macs]
-    worth += [s.address for s in seen if is_new(s.address, macs.get(s.address, ""), known_before)]
-    worth += [s.address for s in seen if s.host_name.lower() == host_name.lower()]
-    worth += [s.address for s in seen if s.seen_by is SeenBy.SCAN and s.port == page.port]
-    asked = list(dict.fromkeys(worth))[:MOST_PROBED]
-    candidates = rank_candidates(
-        seen,
-        known_before=known_before,
-        host_name=host_name,
-        default_host_name=default_host_name,
-        page=page,
-        answers=ask_all(probe, {address: page_url(page, address) for address in asked}),
-        own_macs=own_macs,
-    )
-    return Look(candidates, judge_find(candidates, host_name), swept.at)
+    worth = [s.address for s in seen if s.mac and s.mac in wanted.own_macs]
+    worth += sorted(wanted.name_answers or ())
+    worth += [s.address for s in seen if wanted.is_new(s.address, macs.get(s.address, ""))]
+    worth += [s.address for s in seen if s.host_name.lower() == wanted.host_name.lower()]
+    worth += [s.address for s in seen if s.seen_by is SeenBy.SCAN and s.port == wanted.page.port]
+    free = [a for a in dict.fromkeys(worth) if not wanted.other_at(a, macs.get(a, ""))]
+    answers = ask_all(probe, {address: page_url(wanted.page, address) for address in free[:MOST_PROBED]})
+    candidates = rank_candidates(seen, wanted, answers)
+    return Look(candidates, judge_find(candidates, wanted.host_name), swept.at)
 
 
 def ask_all(probe: Probe, urls: dict[str, str]) -> dict[str, PageAnswer]:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from mintseed.core.boards.model import Board
 from mintseed.core.card.identity import Recognition
 from mintseed.core.errors import InputError
+from mintseed.core.find.before import Itself, Seen, known_before
+from mintseed.core.find.sightings import is_address
 from mintseed.core.findings import Action, Finding, Severity, worst_first
 from mintseed.core.walk import Walk
 from mintseed.services.refuse import refuse_stops
@@ -99,11 +102,12 @@ def execute(
     *,
     now: datetime,
     ago_s: float,
-    seen_before: dict[str, datetime],
+    seen: Mapping[str, Seen],
     watching_since: datetime | None,
+    itself: Itself,
 ) -> PoweredOn:
-    """Return the run that begins. `ago_s`: seconds since a person plugged it in; `seen_before` maps addresses and MACs to
-    when the bench first saw them, since `watching_since`.
+    """Return the run that begins. `ago_s`: seconds since a person plugged it in; `seen`: what the bench
+    remembers of the network since `watching_since`. `itself`: what is known of the board.
 
     What was on the network before is known only if somebody looked before. Raises RefusedError or InputError.
     """
@@ -115,9 +119,9 @@ def execute(
     powered_at = now - timedelta(seconds=ago_s)
     before: tuple[str, ...] | None = None
     if watching_since is not None and watching_since <= powered_at:
-        before = tuple(sorted(key for key, first in seen_before.items() if first <= powered_at))
+        before = tuple(sorted(known_before(seen, powered_at, itself)))
     known = (
-        f"{sum('.' in k for k in before)} addresses were on the network before"
+        f"{sum(is_address(k) for k in before)} addresses were on the network before"
         if before is not None
         else "nobody looked at the network before"
     )

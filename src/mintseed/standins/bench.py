@@ -95,6 +95,8 @@ class RunningBoard:
             self._server.server_close()
         if self._service:
             self._bench.zeroconf.unregister_service(self._service)
+        if self._address:
+            self._bench.leases.leave(mac_of(self.unit))
 
 
 class Bench:

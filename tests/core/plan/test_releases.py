@@ -162,3 +162,19 @@ def test_the_matrix_names_the_board_it_speaks_of_and_takes_cameras_on_usb() -> N
 
 def test_a_board_of_its_own_supply_kind_is_judged_alike_in_either_way() -> None:
     assert "plan.supply-connector" in stops(replace(plan("platen", "larkspur-r"), supply=USB_C))
+
+
+def test_what_else_a_board_may_start_from_is_said() -> None:
+    board = BOARDS["larkspur-r"].model_copy(update={"storage_gb": 8.0, "starts_from_usb": True})
+    found = codes(replace(plan("gramary", "larkspur-r", "drift-drive"), board=board))
+    assert found["plan.built-in-storage"] is Severity.NOTE
+    assert found["plan.starts-from-usb"] is Severity.NOTE
+    bare = codes(plan("gramary", "larkspur-r", "drift-drive"))
+    assert not {"plan.built-in-storage", "plan.starts-from-usb"} & set(bare)
+
+
+def test_two_add_ons_on_one_header_want_one_that_stacks() -> None:
+    both = plan("gramary", "larkspur-r", "chorus", "reed-modem")
+    assert codes(both)["plan.order-stack"] is Severity.CHECK
+    stacking = PARTS["chorus"].model_copy(update={"stacks": True})
+    assert "plan.order-stack" not in codes(replace(both, parts=(PlannedPart(stacking, "own"), both.parts[1])))

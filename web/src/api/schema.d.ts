@@ -358,6 +358,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deployments/{pk}/find/way": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Say Way
+         * @description Say by which way the claimed device joined.
+         */
+        post: operations["mintseed_server_api_find_say_way"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deployments/{pk}/image": {
         parameters: {
             query?: never;
@@ -1478,11 +1498,17 @@ export interface components {
         };
         /**
          * Candidate
-         * @description One address with all that speaks for it.
+         * @description One device with all that speaks for it. `also`: other addresses it has; `ours`: the name under which it is known here, where it
+         *     is another of one's own.
          */
         Candidate: {
             /** Address */
             address: string;
+            /**
+             * Also
+             * @default []
+             */
+            also: string[];
             /** Evidence */
             evidence: components["schemas"]["Evidence"][];
             /** Host Name */
@@ -1491,6 +1517,11 @@ export interface components {
             is_it: boolean;
             /** Mac */
             mac: string;
+            /**
+             * Ours
+             * @default
+             */
+            ours: string;
             /** Page Answers */
             page_answers: boolean;
             /** Url */
@@ -1648,30 +1679,14 @@ export interface components {
             name: string;
         };
         /**
-         * ContentFolder
-         * @description Where people's own files go.
+         * ContentOut
+         * @description A folder for people's own files, and what to know of it on this board.
          */
-        ContentFolder: {
-            /**
-             * Drive Hides
-             * @description whether an external drive with that folder hides the card's: the two are not merged
-             * @default false
-             */
-            drive_hides: boolean;
-            /**
-             * Hint
-             * @default
-             */
-            hint: string;
+        ContentOut: {
+            /** Notes */
+            notes: string[];
             /** Path */
             path: string;
-            /**
-             * Runs
-             * @description how it runs on a slow, middle or fast board
-             */
-            runs?: {
-                [key: string]: string;
-            };
             /** What */
             what: string;
         };
@@ -1884,8 +1899,12 @@ export interface components {
         };
         /** FindOut */
         FindOut: {
+            /** Asks Way */
+            asks_way: boolean;
             /** Before Known */
             before_known: boolean;
+            /** By */
+            by: string;
             /** Candidates */
             candidates: components["schemas"]["Candidate"][];
             /** Claimed */
@@ -1893,6 +1912,8 @@ export interface components {
             deployment: components["schemas"]["DeploymentOut"];
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Host Name */
+            host_name: string;
             /** Joined After S */
             joined_after_s: number | null;
             /** Looked At */
@@ -1901,6 +1922,10 @@ export interface components {
             name_url: string;
             /** Networks */
             networks: string[];
+            /** Ours */
+            ours: {
+                [key: string]: string;
+            };
             /** Powered */
             powered: boolean;
             /** Qr Path */
@@ -2112,7 +2137,7 @@ export interface components {
         };
         /**
          * Label
-         * @description Text as printed. `qr_path` is an SVG path of `qr_size` × `qr_size` modules, quiet zone included.
+         * @description Text as printed. `host_name` is empty where the device was never heard to answer to it. `qr_path` is an SVG path of `qr_size` × `qr_size` modules, quiet zone included.
          */
         Label: {
             /** Address */
@@ -3029,7 +3054,7 @@ export interface components {
             /** Cautions */
             cautions: string[];
             /** Content */
-            content: components["schemas"]["ContentFolder"][];
+            content: components["schemas"]["ContentOut"][];
             deployment: components["schemas"]["DeploymentOut"];
             /** Steps */
             steps: components["schemas"]["StepResult"][];
@@ -3457,6 +3482,17 @@ export interface components {
             size_bytes: number;
             /** Used Bytes */
             used_bytes: number | null;
+        };
+        /**
+         * WayIn
+         * @description By which way a claimed device joined, where a person says so.
+         */
+        WayIn: {
+            /**
+             * By
+             * @enum {string}
+             */
+            by: "" | "wifi" | "cable";
         };
         /** WayInOut */
         WayInOut: {
@@ -4476,6 +4512,50 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ScanIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FindOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_find_say_way: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WayIn"];
             };
         };
         responses: {

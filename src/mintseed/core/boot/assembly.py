@@ -24,13 +24,18 @@ def assembly_steps(
     parts: Sequence[PlannedPart] = (),
     cable: Cable | None = None,
     wanted: str = "",
+    transmits: bool = False,
 ) -> tuple[AssemblyStep, ...]:
     """Return the steps from the card in the hand to the supply plugged in (common practice).
 
-    `wanted`: what a supply has to give with all that hangs on it, as text. `released`: the card was flushed and read back, and the kernel held nothing more for it.
+    `wanted`: what a supply has to give with all that hangs on it, as text. `released`: the card was flushed and read back, and the kernel
+    held nothing more for it. `transmits`: it may send by itself as soon as it runs.
     """
+    later = [p for p in parts if p.part.when == "after-first-boot"]
+    parts = [p for p in parts if p.part.when == "before-power"]
     steps = [
         *_fitted(parts),
+        *_antennas(parts, transmits=transmits),
         AssemblyStep(
             "Take the card out of the reader",
             "Flushed and read back, and the kernel holds nothing more for it: pulling it out is safe."
@@ -48,7 +53,7 @@ def assembly_steps(
         steps.append(
             AssemblyStep(f"Plug in the supply of {feeder}", "It feeds the board too: no second supply beside it.")
         )
-        return tuple(steps)
+        return (*steps, *_later(later))
     if cable is not None:
         steps.append(
             AssemblyStep(f"Plug {cable.name} into the supply", "Its other end waits until everything else is in.")
@@ -64,7 +69,33 @@ def assembly_steps(
             "The supply last; only low voltage comes to the board. Follow the supply's own safety notes.",
         )
     )
-    return tuple(steps)
+    return (*steps, *_later(later))
+
+
+def _antennas(parts: Sequence[PlannedPart], *, transmits: bool) -> list[AssemblyStep]:
+    """What sends without an antenna sends into itself, and can be destroyed by it (common practice)."""
+    why = (
+        "Before any power: it may send as soon as it runs, and without an antenna that can destroy it."
+        if transmits
+        else "Before the power, while nothing is in the way."
+    )
+    own = [p.name for p in parts if p.part.role == "antenna"]
+    if not own and transmits:
+        return [AssemblyStep("Screw its antenna on", why)]
+    return [AssemblyStep(f"Screw {name} on", why) for name in own]
+
+
+def _later(parts: Sequence[PlannedPart]) -> list[AssemblyStep]:
+    """What waits until the bare board was seen to work: then it is known what is to blame if it does not any more (common practice)."""
+    if not parts:
+        return []
+    names = " and ".join(p.name for p in parts)
+    first = AssemblyStep(
+        "Wait until it is on the network, then shut it down and pull the supply",
+        f"{names} {'wait' if len(parts) > 1 else 'waits'} for a board that is known to work bare.",
+    )
+    return [first, *_fitted(parts), *[AssemblyStep(f"Plug in {p.name}", "Into its socket.") for p in parts if _plugs_in(p)],
+            AssemblyStep("Power it again", "The supply last, as before.")]  # fmt: skip
 
 
 def _fitted(parts: Sequence[PlannedPart]) -> list[AssemblyStep]:
@@ -75,7 +106,8 @@ def _fitted(parts: Sequence[PlannedPart]) -> list[AssemblyStep]:
             steps.append(
                 AssemblyStep(
                     f"Put {planned.name} onto the header",
-                    "No power yet. No pin may show beside its socket on either side; stand-offs before screws.",
+                    "No power yet. No pin may show beside its socket on either side; stand-offs before screws."
+                    + (f" It lies with {planned.part.faces}." if planned.part.faces else ""),
                 )
             )
         if planned.part.camera_contacts is not None:

@@ -29,6 +29,9 @@ class Band:
     usual_to_s: float
     late_after_s: float
     hopeless_after_s: float
+    page_after_s: float = 0.0
+    prepares_s: tuple[float, float] = (0.0, 0.0)
+    """how much longer it prepares itself once its page is there, from and to"""
 
 
 def band_for(recipe: Recipe, board: Board) -> Band:
@@ -40,6 +43,8 @@ def band_for(recipe: Recipe, board: Board) -> Band:
         times.usual_to_s * factor,
         times.late_after_s * factor,
         times.hopeless_after_s * factor,
+        times.page_after_s,
+        (times.prepares_from_s * factor, times.prepares_to_s * factor),
     )
 
 
@@ -68,7 +73,15 @@ def judge_boot(
     state = state_at(band, elapsed_s, joined_after_s)
     usual = f"Usual for this image on this board: {clock(band.usual_from_s)} to {clock(band.usual_to_s)}."
     if joined_after_s is not None:
-        return Finding("boot.joined", Severity.OK, f"On the network after {duration(joined_after_s)}", usual)
+        was_late = (
+            f" It was called late after {duration(band.late_after_s)}." if joined_after_s >= band.late_after_s else ""
+        )
+        page = f" Its page follows within {duration(band.page_after_s)}." if band.page_after_s else ""
+        if band.prepares_s[1]:
+            page += f" It prepares itself for {duration(band.prepares_s[0])} to {duration(band.prepares_s[1])} more; leave the power on."
+        return Finding(
+            "boot.joined", Severity.OK, f"On the network after {duration(joined_after_s)}", usual + was_late + page
+        )
     if off:
         late = elapsed_s >= band.late_after_s
         return Finding(
@@ -96,10 +109,24 @@ def judge_boot(
 NOT_LOOKED = timedelta(seconds=5)
 """A bench looks twice a second; after this long without a look nobody does."""
 
+LATE_SHARE, MOST_BETWEEN_S = 0.05, 60.0
+"""A board that is late is looked at again after this share of the time it has been late, a minute at most: who comes after an hour is
+seen soon enough."""
 
-def not_looked_at(last: datetime, now: datetime) -> bool:
-    """Return whether nobody looked since `last`."""
-    return now - last > NOT_LOOKED
+TURN_S = 10.0
+"""seconds that a bench which has nothing else to do rests between two turns, and some to spare."""
+
+
+def late_look_every_s(late_for_s: float) -> float:
+    """Return in how many seconds a board is looked at again that has been late for `late_for_s`."""
+    return min(MOST_BETWEEN_S, max(0.0, late_for_s) * LATE_SHARE)
+
+
+def not_looked_at(last: datetime, now: datetime, late_since: datetime | None = None) -> bool:
+    """Return whether nobody looked since `last`; one that is late since `late_since` is looked at less often."""
+    between_s = late_look_every_s((now - late_since).total_seconds()) if late_since is not None else 0.0
+    pause = timedelta(seconds=between_s + TURN_S) if between_s else NOT_LOOKED
+    return now - last > max(NOT_LOOKED, pause)
 
 
 def not_looked(found: Finding, since: str) -> Finding:

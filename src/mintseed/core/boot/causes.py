@@ -30,6 +30,8 @@ class BootEvidence:
     board_in_image: bool | None = None
     board_name: str = ""
     supply_carries: bool | None = None
+    supply_doubts: tuple[str, ...] = ()
+    """what the plan finds wanting between supply and board, in its own words"""
     card_proven_ago_s: float | None = None
 
 
@@ -127,9 +129,13 @@ def _common(evidence: BootEvidence) -> list[_Weigher]:
     supply = _Weigher("boot.cause-supply", "The supply is too weak", 10, Action("Choose another supply", "plan", "supply"),
                       "Try a stronger supply and a short, thick cable.")  # fmt: skip
     if evidence.supply_carries is not None:
+        doubts = (
+            "; ".join(f"{d[:1].lower()}{d[1:]}" for d in evidence.supply_doubts[:2])
+            or "rated below what the board draws"
+        )
         supply.speaks(
             0.4 if evidence.supply_carries else 4,
-            "rated for this board" if evidence.supply_carries else "rated below what the board draws",
+            "supply and cable carry this plan" if evidence.supply_carries else doubts,
         )
     card = _Weigher("boot.cause-card", "The card is not read right", 6, Action("Prove it again", "card"),
                     "Take it out, put it in again until it clicks.")  # fmt: skip

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
 
+from mintseed.core.find.before import is_left_over, is_new
 from mintseed.core.find.sightings import SeenBy, Sighting
 from mintseed.core.findings import Action, Finding, Severity, Where
 from mintseed.core.recipes.model import Page
@@ -12,10 +13,10 @@ from mintseed.core.recipes.model import Page
 ENOUGH = 7
 """Points at which a candidate is taken for the device; reached by no single piece of evidence, where somebody looked before."""
 
-_OWN_ADDRESS, _NEW, _LEASE_NAME, _ANNOUNCED, _SIGNATURE, _STARTING, _LISTENS = 6, 4, 3, 3, 5, 2, 1
+_OWN_ADDRESS, _NEW, _LEASE_NAME, _ANNOUNCED, _ANSWERS_TO_NAME, _SIGNATURE, _STARTING, _LISTENS = 6, 4, 3, 3, 3, 5, 2, 1
 OWN_ADDRESS_TEXT = "has a hardware address of this board"
 
-_OTHER_PAGE, _OTHER_NAME = -4, -6
+_OTHER_PAGE, _OTHER_NAME, _OURS = -4, -6, -20
 
 
 @dataclass(frozen=True, slots=True)
@@ -36,7 +37,8 @@ class Evidence:
 
 @dataclass(frozen=True, slots=True)
 class Candidate:
-    """One address with all that speaks for it."""
+    """One device with all that speaks for it. `also`: other addresses it has; `ours`: the name under which it is known here, where it
+    is another of one's own."""
 
     address: str
     mac: str
@@ -45,10 +47,41 @@ class Candidate:
     evidence: tuple[Evidence, ...]
     page_answers: bool
     is_it: bool
+    also: tuple[str, ...] = ()
+    ours: str = ""
 
     @property
     def points(self) -> int:
         return sum(e.points for e in self.evidence)
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """The device that is looked for.
+
+    `known_before`: keys of who was there before power-on (core.find.before), None when nobody looked then. `default_host_name`: what
+    the image calls itself when nobody names it. `own_macs`: the board's own hardware addresses, as far as they are known. `others`:
+    hardware address or address → name of the other devices known here. `name_answers`: the addresses that answer to `host_name` by
+    themselves; None while it was not asked. `ways`: how many ways onto a network it has, so how many addresses may be its own.
+    """
+
+    host_name: str
+    default_host_name: str
+    page: Page
+    known_before: frozenset[str] | None = None
+    own_macs: frozenset[str] = frozenset()
+    others: Mapping[str, str] = field(default_factory=dict)
+    name_answers: frozenset[str] | None = None
+    ways: int = 2
+
+    def is_new(self, address: str, mac: str) -> bool:
+        return is_new(address, mac, self.known_before)
+
+    def other_at(self, address: str, mac: str) -> str:
+        """Return the name of another device of one's own that this is; nothing for a stranger and for the board itself."""
+        if mac and mac in self.own_macs:
+            return ""
+        return self.others.get(mac, "") if mac else self.others.get(address, "")
 
 
 def page_url(page: Page, host: str) -> str:
@@ -60,60 +93,64 @@ def page_url(page: Page, host: str) -> str:
 
 
 def rank_candidates(
-    sightings: Iterable[Sighting],
-    *,
-    known_before: frozenset[str] | None,
-    host_name: str,
-    default_host_name: str,
-    page: Page,
-    answers: Mapping[str, PageAnswer],
-    own_macs: Collection[str] = (),
+    sightings: Iterable[Sighting], wanted: Wanted, answers: Mapping[str, PageAnswer]
 ) -> tuple[Candidate, ...]:
-    """Return one candidate an address, most points first.
+    """Return one candidate a device, most points first. `answers` maps addresses to what their page said.
 
-    `own_macs` are the board's own hardware addresses, as far as they are known.
-
-    `known_before` holds MAC and IP addresses seen before power-on, None when nobody looked then; `default_host_name` is what the image calls itself
-    when nobody names it; `answers` maps addresses to what their page said. Two devices of one appliance on one network
-    are told apart by their names.
+    Two devices of one appliance on one network are told apart by their names; one device with two addresses is one.
     """
     by_address: dict[str, list[Sighting]] = {}
     for sighting in sightings:
-        by_address.setdefault(sighting.address, []).append(sighting)
-    names = (host_name.lower(), default_host_name.lower())
-    ranked = [
-        _candidate(a, seen, known_before, names, page, answers.get(a), own_macs) for a, seen in by_address.items()
-    ]
+        if not is_left_over(sighting, wanted.known_before):
+            by_address.setdefault(sighting.address, []).append(sighting)
+    ranked = [_candidate(group, by_address, wanted, answers) for group in _devices(by_address, wanted)]
     return tuple(sorted(ranked, key=lambda c: (-c.points, c.address)))
 
 
-def is_new(address: str, mac: str, known_before: frozenset[str] | None) -> bool:
-    """Return whether neither the address nor the hardware address was there before power-on; never where nobody looked then."""
-    return known_before is not None and address not in known_before and (not mac or mac not in known_before)
+def _devices(by_address: Mapping[str, list[Sighting]], wanted: Wanted) -> list[list[str]]:
+    """Return the addresses of each device together: those of one hardware address, and of one name those that are new together, as
+    cable and Wi-Fi of one board are."""
+    macs = {a: next((s.mac for s in seen if s.mac), "") for a, seen in by_address.items()}
+    groups: dict[str, list[str]] = {}
+    for address in sorted(by_address):
+        groups.setdefault(macs[address] or address, []).append(address)
+
+    def comes_with_it(address: str) -> bool:
+        named = any(s.host_name.lower() == wanted.host_name.lower() for s in by_address[address])
+        return macs[address] in wanted.own_macs or (named and wanted.is_new(address, macs[address]))
+
+    mine = [key for key, group in groups.items() if any(comes_with_it(a) for a in group)]
+    if 1 < len(mine) <= wanted.ways:
+        groups[mine[0]] = [a for key in mine for a in groups.pop(key)]
+    return list(groups.values())
 
 
 def _candidate(
-    address: str,
-    seen: list[Sighting],
-    known_before: frozenset[str] | None,
-    names: tuple[str, str],
-    page: Page,
-    answer: PageAnswer | None,
-    own_macs: Collection[str] = (),
+    group: Sequence[str], by_address: Mapping[str, list[Sighting]], wanted: Wanted, answers: Mapping[str, PageAnswer]
 ) -> Candidate:
-    wanted, default = names
-    mac = next((s.mac for s in seen if s.mac), "")
-    name = next((s.host_name for s in seen if s.host_name), "")
+    page, name_wanted = wanted.page, wanted.host_name.lower()
+    address = _best_address(group, by_address, wanted, answers)
+    seen = [s for a in group for s in by_address[a]]
+    answer = answers.get(address)
+    mac = next((s.mac for s in by_address[address] if s.mac), "") or next((s.mac for s in seen if s.mac), "")
+    name = next((s.host_name for s in by_address[address] if s.host_name), "") or next(
+        (s.host_name for s in seen if s.host_name), ""
+    )
     evidence = []
-    if mac and mac in own_macs:
+    ours = wanted.other_at(address, mac)
+    if any(s.mac in wanted.own_macs for s in seen if s.mac):
         evidence.append(Evidence(OWN_ADDRESS_TEXT, _OWN_ADDRESS))
-    if is_new(address, mac, known_before):
+    if not ours and any(wanted.is_new(a, next((s.mac for s in by_address[a] if s.mac), "")) for a in group):
         evidence.append(Evidence("new since power-on", _NEW))
-    if any(s.seen_by is SeenBy.LEASE and s.host_name.lower() == wanted for s in seen):
-        evidence.append(Evidence(f"took a lease as {wanted}", _LEASE_NAME))
-    if any(s.seen_by is SeenBy.ANNOUNCEMENT and s.host_name.lower() == wanted for s in seen):
-        evidence.append(Evidence(f"announces itself as {wanted}.local", _ANNOUNCED))
-    if name and name.lower() not in (wanted, default):
+    if any(s.seen_by is SeenBy.LEASE and s.host_name.lower() == name_wanted for s in seen):
+        evidence.append(Evidence(f"took a lease as {name_wanted}", _LEASE_NAME))
+    if wanted.name_answers is not None and wanted.name_answers & set(group):
+        evidence.append(Evidence(f"answers to {name_wanted}.local", _ANSWERS_TO_NAME))
+    elif any(s.seen_by is SeenBy.ANNOUNCEMENT and s.host_name.lower() == name_wanted for s in seen):
+        evidence.append(Evidence(f"announces itself as {name_wanted}.local", _ANNOUNCED))
+    if ours:
+        evidence.append(Evidence(f"is {ours}, known here", _OURS))
+    elif name and name.lower() not in (name_wanted, wanted.default_host_name.lower()):
         evidence.append(Evidence(f"calls itself {name}", _OTHER_NAME))
     if any(s.seen_by is SeenBy.SCAN and s.port == page.port for s in seen):
         evidence.append(Evidence(f"takes connections on port {page.port}", _LISTENS))
@@ -123,8 +160,26 @@ def _candidate(
     points = sum(e.points for e in evidence)
     # Where nobody looked before power-on nothing can be new; then its own page on its own port is enough, unless it bears
     # another's name.
-    own_page = known_before is None and signed and points >= _SIGNATURE
-    return Candidate(address, mac, name, page_url(page, address), tuple(evidence), signed, points >= ENOUGH or own_page)
+    own_page = wanted.known_before is None and signed and points >= _SIGNATURE
+    return Candidate(
+        address, mac, name, page_url(page, address), tuple(evidence), signed, points >= ENOUGH or own_page,
+        tuple(a for a in group if a != address), ours,
+    )  # fmt: skip
+
+
+def _best_address(
+    group: Sequence[str], by_address: Mapping[str, list[Sighting]], wanted: Wanted, answers: Mapping[str, PageAnswer]
+) -> str:
+    """Return the address of a device to open: one whose page is the right one, else one where it is there, else the latest lease."""
+
+    def worth(address: str) -> tuple[object, ...]:
+        answer, seen = answers.get(address), by_address[address]
+        signed = answer is not None and answer.status == 200 and wanted.page.signature in answer.body
+        present = any(not s.trace for s in seen)
+        lease = max((int(s.expires) for s in seen if s.expires.isdigit()), default=0)
+        return signed, answer is not None and answer.status > 0, present, lease
+
+    return max(sorted(group), key=worth)
 
 
 def _said(answer: PageAnswer | None, page: Page) -> Evidence | None:
@@ -198,7 +253,8 @@ def newcomers(looking: Iterable[tuple[int, str, tuple[Candidate, ...]]]) -> tupl
     for pk, name, candidates in looking:
         for candidate in candidates:
             held = best.get(candidate.address)
-            if candidate.points > 0 and (held is None or candidate.points > held[0].points):
+            # What is known to be another device of one's own is nobody new.
+            if candidate.points > 0 and not candidate.ours and (held is None or candidate.points > held[0].points):
                 best[candidate.address] = (candidate, pk, name)
     ranked = sorted(best.values(), key=lambda found: -found[0].points)[:MOST_NEWCOMERS]
     return tuple(

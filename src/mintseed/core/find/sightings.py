@@ -22,7 +22,10 @@ class SeenBy(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Sighting:
-    """One line of evidence that `address` is in use. Empty where the source does not tell."""
+    """One line of evidence that `address` is in use. Empty where the source does not tell.
+
+    `expires`: until when a lease runs, as its list writes it. `stale`: a neighbour nobody spoke with lately.
+    """
 
     address: str
     seen_by: SeenBy
@@ -30,6 +33,38 @@ class Sighting:
     host_name: str = ""
     service: str = ""
     port: int = 0
+    expires: str = ""
+    stale: bool = False
+
+    @property
+    def trace(self) -> str:
+        """What is left in a list when its device goes, and is written anew when it comes back; empty for what only a device that is
+        there brings about.
+
+        A lease stays listed until it expires, a neighbour until others need its place, an announcement until its time is over.
+        """
+        if self.seen_by is SeenBy.LEASE:
+            return f"lease {self.mac} {self.address} {self.expires}"
+        if self.seen_by is SeenBy.NEIGHBOUR and self.stale:
+            return f"stale {self.mac} {self.address}"
+        if self.seen_by is SeenBy.ANNOUNCEMENT:
+            return f"announced {self.host_name} {self.address}"
+        return ""
+
+    @property
+    def keys(self) -> tuple[str, ...]:
+        """What it tells of who is there: its address, its hardware address, and that the one has the other."""
+        return (self.address, *((self.mac, pair(self.address, self.mac)) if self.mac else ()))
+
+
+def pair(address: str, mac: str) -> str:
+    """Return the key that says `mac` had `address`."""
+    return f"{address}={mac}"
+
+
+def is_trace(key: str) -> bool:
+    """Return whether `key` is what a list says, and not who is there."""
+    return " " in key
 
 
 _MAC = re.compile(r"^([0-9a-f]{2}:){5}[0-9a-f]{2}$")
@@ -43,9 +78,9 @@ def parse_dnsmasq_leases(text: str) -> tuple[Sighting, ...]:
     found = []
     for line in text.splitlines()[:MAX_LIST_LINES]:
         parts = line.split()
-        if len(parts) >= 4 and parts[0].isdigit() and _MAC.match(parts[1].lower()) and _is_address(parts[2]):
+        if len(parts) >= 4 and parts[0].isdigit() and _MAC.match(parts[1].lower()) and is_address(parts[2]):
             name = "" if parts[3] == "*" else shown_name(parts[3])
-            found.append(Sighting(parts[2], SeenBy.LEASE, parts[1].lower(), name))
+            found.append(Sighting(parts[2], SeenBy.LEASE, parts[1].lower(), name, expires=parts[0]))
     return tuple(found)
 
 
@@ -54,17 +89,12 @@ def parse_ip_neigh(text: str) -> tuple[Sighting, ...]:
     found = []
     for line in text.splitlines()[:MAX_LIST_LINES]:
         parts = line.split()
-        if (
-            len(parts) < 4
-            or not _is_address(parts[0])
-            or "lladdr" not in parts
-            or parts[-1] in ("FAILED", "INCOMPLETE")
-        ):
+        if len(parts) < 4 or not is_address(parts[0]) or "lladdr" not in parts or parts[-1] in ("FAILED", "INCOMPLETE"):
             continue
         at = parts.index("lladdr") + 1
         mac = parts[at].lower() if at < len(parts) else ""
         if _MAC.match(mac):
-            found.append(Sighting(parts[0], SeenBy.NEIGHBOUR, mac))
+            found.append(Sighting(parts[0], SeenBy.NEIGHBOUR, mac, stale=parts[-1] == "STALE"))
     return tuple(found)
 
 
@@ -73,7 +103,8 @@ def shown_name(name: str) -> str:
     return one_line(name)[:MAX_SHOWN_CHARACTERS]
 
 
-def _is_address(text: str) -> bool:
+def is_address(text: str) -> bool:
+    """Return whether `text` is an IP address."""
     try:
         ipaddress.ip_address(text)
     except ValueError:

@@ -10,7 +10,7 @@ import segno
 
 @dataclass(frozen=True, slots=True)
 class Label:
-    """Text as printed. `qr_path` is an SVG path of `qr_size` × `qr_size` modules, quiet zone included."""
+    """Text as printed. `host_name` is empty where the device was never heard to answer to it. `qr_path` is an SVG path of `qr_size` × `qr_size` modules, quiet zone included."""
 
     name: str
     host_name: str

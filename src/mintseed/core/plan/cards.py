@@ -58,7 +58,7 @@ def card(plan: Plan) -> Iterator[Finding]:
 
 def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
     need, where, gb = plan.recipe.card, Where(part="card"), chosen.size_gb
-    image_bytes = plan.image.unpacked_bytes if plan.image else _published_bytes(plan)
+    image_bytes = plan.image.unpacked_bytes if plan.image else published_bytes(plan)
     advice = f"Take a card of {_advised_gb(need.advised_gb, image_bytes)} GB or more."
     if image_bytes > chosen.size_bytes:
         yield Finding(
@@ -127,7 +127,8 @@ def _a(number: int) -> str:
     return "An" if str(number)[0] == "8" else "A"
 
 
-def _published_bytes(plan: Plan) -> int:
+def published_bytes(plan: Plan) -> int:
+    """Return how large the image will be, in bytes, as the recipe says of the release that is wanted; 0 where it says nothing."""
     if plan.board is None:
         return 0
     builds = plan.recipe.builds_for(plan.board)

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from mintseed.core.boot.band import band_for
-from mintseed.core.plan.cards import promised_mb_s
+from mintseed.core.plan.cards import promised_mb_s, published_bytes
 from mintseed.core.plan.plan import Plan
 from mintseed.core.units import MB
 
@@ -54,6 +54,11 @@ def job_time(plan: Plan, measured_mb_s: Sequence[float] = (), hands_s: Sequence[
     band = band_for(plan.recipe, plan.board)
     page_s = plan.recipe.boot.page_after_s
     spans.append(Span("first boot until its page is there", band.usual_from_s + page_s, band.usual_to_s + page_s, f"recipe {plan.recipe.id}, on a {plan.board.speed} board"))  # fmt: skip
+    if band.prepares_s[1]:
+        spans.append(Span("while it prepares itself", *band.prepares_s, f"recipe {plan.recipe.id}"))
+    if plan.recipe.boot.first_update_s:
+        update_s = float(plan.recipe.boot.first_update_s)
+        spans.append(Span("its first update", update_s, update_s, f"recipe {plan.recipe.id}"))
     if len(hands_s) >= ENOUGH:
         spans.append(Span("with your hands", min(hands_s), max(hands_s), f"your last {len(hands_s)} jobs"))
     else:
@@ -62,7 +67,7 @@ def job_time(plan: Plan, measured_mb_s: Sequence[float] = (), hands_s: Sequence[
 
 
 def _writing(plan: Plan, measured_mb_s: Sequence[float]) -> Span:
-    size = plan.image.unpacked_bytes if plan.image else _published(plan)
+    size = plan.image.unpacked_bytes if plan.image else published_bytes(plan)
     if measured_mb_s:
         slow, quick, rests_on = min(measured_mb_s), max(measured_mb_s), f"{len(measured_mb_s)} writes measured here"
     else:
@@ -73,8 +78,3 @@ def _writing(plan: Plan, measured_mb_s: Sequence[float]) -> Span:
             "usual cards and readers; verifying takes about as long again (common practice)",
         )
     return Span("write the card and read it back", 2 * size / (quick * MB), 2 * size / (slow * MB), rests_on)
-
-
-def _published(plan: Plan) -> int:
-    builds = plan.recipe.builds_for(plan.board) if plan.board else ()
-    return (builds[0][1].unpacked_mb or 0) * MB if builds else 0

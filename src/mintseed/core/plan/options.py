@@ -7,6 +7,7 @@ from dataclasses import dataclass, replace
 from typing import Any
 
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
+from mintseed.core.parts.model import Part
 from mintseed.core.plan.cards import card, pace
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.header import header, header_alone
@@ -153,7 +154,9 @@ def best_plan(recipe: Recipe, shelf: Shelf, board: int | None = None) -> tuple[C
     Nothing is chosen twice: what another deployment plans with stays there. What is needed and not there is to be bought.
     """
     plan = Plan(recipe)
-    key = board if board is not None else _first(board_options(plan, shelf))
+    # The board is picked with what the appliance needs in mind: a header without pins is no place for an add-on.
+    with_needs = replace(plan, parts=tuple(PlannedPart(p) for p in _usual_add_ons(recipe, shelf)))
+    key = board if board is not None else _first(board_options(with_needs, shelf))
     unit = next((o for o in shelf.boards if o.key == key), None)
     plan = replace(plan, board=unit.thing if unit else None)
     plan = replace(plan, way=_way_for(plan) or recipe.ways[0])
@@ -175,6 +178,18 @@ def best_plan(recipe: Recipe, shelf: Shelf, board: int | None = None) -> tuple[C
         key if unit else None, plan.way, heard[0].key if heard else None, card_key, supply_key, cable_key, parts, kinds
     )
     return chosen, plan
+
+
+def _usual_add_ons(recipe: Recipe, shelf: Shelf) -> list[Part]:
+    """Return the usual part for each need of `recipe` that sits on the header; between others and their sockets an adapter may go."""
+    found = []
+    for need in recipe.needs:
+        kinds = [shelf.catalogue[k] for k in need.options if k in shelf.catalogue] or [
+            p for p in shelf.catalogue.values() if need.met_by(p)
+        ]
+        if need.need == "needed" and kinds and kinds[0].header is not None:
+            found.append(kinds[0])
+    return found
 
 
 def _with_parts(plan: Plan, shelf: Shelf) -> tuple[Plan, tuple[int, ...], tuple[str, ...]]:

@@ -25,6 +25,11 @@ def order(plan: Plan) -> Iterator[Finding]:
                       f"It is closed above, and {plan.recipe.name} runs with nobody beside it: a warm board slows down, and a hot one may stop.",
                       "Look at its temperature after an hour at work, and leave air around it. An open case, or one with a heat sink, stays cooler.",
                       Where(part="order", field=covered.name))  # fmt: skip
+    if len(on_header) > 1 and not any(p.part.stacks for p in on_header):
+        yield Finding("plan.order-stack", Severity.CHECK, f"{on_header[0].name} and {on_header[1].name} want the same place",
+                      "Both sit on the header, and of neither it is known that another goes on top of it.",
+                      "See whether one of them has pins on its upper side; a stacking strip or a ribbon cable may help.",
+                      Where(part="order", field=on_header[1].name))  # fmt: skip
     if on_header or any(p.part.camera_contacts for p in plan.parts):
         names = [p.name for p in plan.parts if p.part.header is not None or p.part.camera_contacts]
         yield Finding("plan.order-power-off", Severity.NOTE, f"Fit {' and '.join(names)} with the power off",

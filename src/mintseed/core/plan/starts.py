@@ -28,6 +28,7 @@ def starts(plan: Plan) -> Iterator[Finding]:
         yield never
         return
     yield from _boot_loader(board)
+    yield from _other_places(plan, board)
     if plan.image is not None:
         yield from image_fit(plan.recipe, board, plan.image)
         yield from _release_of(plan, plan.image.release)
@@ -65,6 +66,19 @@ def _boot_loader(board: Board) -> Iterator[Finding]:
             "Its boot loader lies on the board and not on the card; an old one stops before it reads a new image.",
             "If nothing happens at the first power-on, do that first, as its maker says, once.", Where(part="board", field=board.id),
         )  # fmt: skip
+
+
+def _other_places(plan: Plan, board: Board) -> Iterator[Finding]:
+    """Yield what else the board could start from, where that may take the card's place."""
+    if board.storage_gb:
+        yield Finding("plan.built-in-storage", Severity.NOTE, f"{board.name} has {board.storage_gb:g} GB of its own",
+                      "With a card in it starts from the card; what lies on its own storage stays there.",
+                      "If it starts something else than this image, its own storage came first: see its maker's word on the order.", Where(part="board", field=board.id))  # fmt: skip
+    drive = next((p for p in plan.parts if p.part.role == "usb-drive"), None)
+    if board.starts_from_usb and drive is not None:
+        yield Finding("plan.starts-from-usb", Severity.NOTE, f"{board.name} can start from {drive.name} too",
+                      "A drive with a system on it may be started instead of the card.", "Plug it in after the first boot, or see that it holds files only.",
+                      Where(part="board", field=board.id))  # fmt: skip
 
 
 def memory(plan: Plan) -> Iterator[Finding]:

@@ -96,6 +96,7 @@ class Ask(Described):
     pattern: str = Field(default="", description="regular expression the whole answer must match; empty takes any line")
     default: str = ""
     secret: bool = False
+    optional: bool = Field(default=False, description="whether it may be left empty")
 
     def faults(self, around: Around) -> Iterator[Fault]:
         if self.default and self.pattern and not matches_whole(self.pattern, self.default):
@@ -242,6 +243,17 @@ class ContentFolder(Described):
     runs: dict[Speed, Annotated[str, Field(max_length=120)]] = Field(
         default_factory=dict, description="how it runs on a slow, middle or fast board"
     )
+
+    def notes(self, board: Board | None) -> tuple[str, ...]:
+        """Return what to know of this folder on `board`, in sentences."""
+        runs = self.runs.get(board.speed, "") if board else ""
+        drive = (
+            "An external drive that has this folder hides the card's: the two are not merged."
+            if self.drive_hides
+            else ""
+        )
+        said = f"On {board.name}: {runs}." if runs and board else ""
+        return tuple(text for text in (self.hint, drive, said) if text)
 
 
 HOST_NAME = re.compile(r"[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?")

@@ -119,6 +119,8 @@ def check_answers(asks: Sequence[Ask], answers: Mapping[str, str]) -> tuple[Find
 
 def _answer(ask: Ask, value: str) -> Iterator[Finding]:
     where = Where(field=f"answers.{ask.id}")
+    if not value and ask.optional:
+        return
     if not value:
         yield Finding("settings.answer-missing", Severity.STOP, f"{ask.title} is not answered", ask.hint,
                       f"Fill in {ask.title}.", where)  # fmt: skip

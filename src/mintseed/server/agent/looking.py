@@ -13,15 +13,17 @@ from django.db import transaction
 from django.db.models import Exists, OuterRef
 
 from mintseed import wiring
+from mintseed.core.boot.band import late_look_every_s
 from mintseed.core.errors import MintSeedError
-from mintseed.core.find.candidates import PageAnswer
-from mintseed.core.find.sightings import Sighting
+from mintseed.core.find.candidates import Candidate, PageAnswer, Wanted
+from mintseed.core.find.sightings import Sighting, pair
 from mintseed.core.units import duration
 from mintseed.ports.network import Probe
 from mintseed.server.changes import changed, deployment_topic
 from mintseed.server.journal import record
 from mintseed.server.load import Loaded, load_many, rows_to_load
 from mintseed.server.models import Bench, BootRun, Claim
+from mintseed.server.own_devices import own_devices
 from mintseed.server.stored_types import CANDIDATES, CAUSES
 from mintseed.services import find_device
 
@@ -86,30 +88,59 @@ class AskedOnce:
 
 
 def look_at(
-    boards: Sequence[Watched], scanned: Sequence[Sighting] = (), *, settled: bool = True
+    boards: Sequence[Watched],
+    scanned: Sequence[Sighting] = (),
+    *,
+    settled: bool = True,
+    names: Mapping[str, frozenset[str]] | None = None,
 ) -> list[find_device.Look]:
     """Look once for each of `boards`, side by side: one sweep a site, every page asked once, all at the same time.
 
-    `settled`: the bench has been looking for a while, so that not seeing a board means something.
+    `settled`: the bench has been looking for a while, so that not seeing a board means something. `names`: the addresses that answered
+    to a name, where it was asked for.
     """
     if not boards:
         return []
     by_site = {b.loaded.site.pk: sweep(b.loaded.networks, scanned) for b in boards}
     probe = AskedOnce(wiring.bench().probe)
+    wanted = [_wanted(board, by_site[board.loaded.site.pk].sightings, names or {}) for board in boards]
 
-    def one(board: Watched) -> find_device.Look:
-        recipe = board.loaded.recipe
-        return find_device.execute(
-            by_site[board.loaded.site.pk], probe=probe, known_before=board.known_before,
-            host_name=board.loaded.row.host_name, default_host_name=recipe.host_name, page=recipe.page,
-            own_macs=tuple(unit.macs) if (unit := board.loaded.row.board_unit) is not None else (),
-        )  # fmt: skip
+    def one(board: Watched, device: Wanted) -> find_device.Look:
+        return find_device.execute(by_site[board.loaded.site.pk], device, probe=probe)
 
     with ThreadPoolExecutor(min(32, len(boards)), thread_name_prefix="look") as threads:
-        looks = list(threads.map(one, boards))
+        looks = list(threads.map(one, boards, wanted))
     for board, look in zip(boards, looks, strict=True):
         keep_look(board, look, settled=settled)
     return looks
+
+
+def _wanted(board: Watched, seen: Sequence[Sighting], names: Mapping[str, frozenset[str]]) -> Wanted:
+    """Return what is looked for as `board`."""
+    one, unit = board.loaded, board.loaded.row.board_unit
+    recipe, row = one.recipe, one.row
+    others = own_devices(one.site, {s.address for s in seen}, {s.mac for s in seen if s.mac}, but=row.pk)
+    return Wanted(
+        row.host_name, recipe.host_name, recipe.page, board.known_before, frozenset(unit.macs if unit else ()), others,
+        names.get(row.host_name.lower()), ways_of(one),
+    )  # fmt: skip
+
+
+def ways_of(one: Loaded) -> int:
+    """Return how many addresses one device may have: one for each way onto the network it has, two where nobody knows."""
+    if one.board is None:
+        return 2
+    plan = one.walk.plan
+    return max(
+        1,
+        bool(plan.radio_ghz)
+        + sum([one.board.ethernet, *(p.part.ethernet or bool(p.part.radio_ghz) for p in plan.parts)]),
+    )
+
+
+def seen_key(candidate: Candidate) -> str:
+    """Return under what the moment is kept at which `candidate` was first seen: who had its address before does not count for it."""
+    return pair(candidate.address, candidate.mac) if candidate.mac else candidate.address
 
 
 def keep_look(board: Watched, look: find_device.Look, *, settled: bool = True) -> None:
@@ -120,7 +151,7 @@ def keep_look(board: Watched, look: find_device.Look, *, settled: bool = True) -
     run, winner = board.run, look.winner
     seen = dict(run.seen)
     for candidate in look.candidates[:MOST_SEEN]:
-        seen.setdefault(candidate.address, look.seen_at.isoformat())
+        seen.setdefault(seen_key(candidate), look.seen_at.isoformat())
     fresh = CANDIDATES.dump_json(look.candidates).decode()
     with transaction.atomic():
         same = BootRun.objects.filter(pk=run.pk, off_at=None)
@@ -131,11 +162,16 @@ def keep_look(board: Watched, look: find_device.Look, *, settled: bool = True) -
         if winner is None:
             return
         # The moment it was first seen, not the moment its page was through.
-        first = datetime.fromisoformat(seen[winner.address])
+        first = datetime.fromisoformat(seen[seen_key(winner)])
         after_s = max(0.0, (first - run.powered_at).total_seconds() * run.bench.boot_pace)
         if same.filter(joined_after_s=None).update(joined_after_s=after_s, joined_address=winner.address):
+            late = board.loaded.walk.band if run.late_at else None
+            text = f"On the network after {duration(after_s)}: {winner.address}"
             record(
-                board.loaded.row, "boot", "boot.joined", f"On the network after {duration(after_s)}: {winner.address}"
+                board.loaded.row,
+                "boot",
+                "boot.joined",
+                f"{text}; it was late after {duration(late.late_after_s)}" if late else text,
             )
 
 
@@ -156,16 +192,29 @@ def note_late(board: Watched) -> None:
             )
 
 
-def look_once(bench: Bench, scanned: Sequence[Sighting] = (), *, settled: bool = True) -> None:
-    """Look for every board that is powered and not yet claimed; one that cannot be looked for keeps no other waiting."""
+def look_once(
+    boards: Sequence[Watched],
+    scanned: Sequence[Sighting] = (),
+    *,
+    settled: bool = True,
+    names: Mapping[str, frozenset[str]] | None = None,
+) -> None:
+    """Look for each of `boards`; one that cannot be looked for keeps no other waiting."""
     able = []
-    for board in watched(bench):
+    for board in boards:
         try:
             _ = board.loaded.recipe
             able.append(board)
         except MintSeedError as error:
             log.warning("deployment %s is not looked for: %s", board.loaded.row.pk, error.code)
-    looks = look_at(able, scanned, settled=settled)
+    looks = look_at(able, scanned, settled=settled, names=names)
     for board, look in zip(able, looks, strict=True):
         if look.winner is None and settled:
             note_late(board)
+
+
+def look_every_s(board: Watched, now: datetime) -> float:
+    """Return in how many seconds `board` is looked at again: the longer it is late, the less often."""
+    if board.run.late_at is None or board.run.joined_after_s is not None:
+        return 0.0
+    return late_look_every_s((now - board.run.late_at).total_seconds())

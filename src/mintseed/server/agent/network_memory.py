@@ -2,16 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import datetime, timedelta
 
 from django.db import transaction
 
+from mintseed.core.find.before import Seen, remembered
 from mintseed.core.find.sightings import Sighting
 from mintseed.server.changes import changed
 from mintseed.server.load import site_ranges
 from mintseed.server.models import Bench, Site
-from mintseed.services import find_device
+
+
+def seen_of(stored: Mapping[str, Mapping[str, str]]) -> dict[str, Seen]:
+    """Return what a bench remembers, as it stands in its row. What cannot be read is left out."""
+    found = {}
+    for key, value in stored.items():
+        try:
+            found[key] = Seen(datetime.fromisoformat(value["first"]), datetime.fromisoformat(value["last"]))
+        except (KeyError, TypeError, ValueError):
+            continue
+    return found
+
 
 MOST_REMEMBERED = 4000
 """addresses and MACs kept; a neighbour that invents new ones all the time pushes out the oldest, not the database."""
@@ -34,16 +46,19 @@ class NetworkMemory:
 
     def remember(self, sightings: Sequence[Sighting], now: datetime, *, scanned: bool = False) -> None:
         """Add what was seen at `now`. Nothing is stored while nobody came, and all were said to be there lately."""
-        held, not_before = self._bench.network_seen, (now - self.SAID_AGAIN).isoformat()
-        nothing_new = all(held.get(key, {}).get("last", "") >= not_before for key in find_device.known_keys(sightings))
+        held, not_before = seen_of(self._bench.network_seen), now - self.SAID_AGAIN
+        fresh = remembered(held, sightings, now)
+        nothing_new = all(
+            key in held and held[key].last >= not_before for key, seen in fresh.items() if seen.last == now
+        )
         if nothing_new and self._bench.watching_since and not scanned:
             return
         with transaction.atomic():
             row = Bench.objects.select_for_update().get(pk=self._bench.pk)
-            memory = dict(row.network_seen)
-            for key in find_device.known_keys(sightings):
-                first = memory.get(key, {}).get("first", now.isoformat())
-                memory[key] = {"first": first, "last": now.isoformat()}
+            memory = {
+                key: {"first": seen.first.isoformat(), "last": seen.last.isoformat()}
+                for key, seen in remembered(seen_of(row.network_seen), sightings, now).items()
+            }
             oldest = (now - self.FORGET_AFTER).isoformat()
             lately = sorted(
                 ((k, v) for k, v in memory.items() if v["last"] >= oldest), key=lambda kv: str(kv[1]["last"])

@@ -36,7 +36,7 @@ from mintseed.server.journal import record
 from mintseed.server.judging import Judged, judge, judged, take_off
 from mintseed.server.lists import count_up_to, page_of
 from mintseed.server.load import first_network, host_names, load_many, rows_to_load, zone_of
-from mintseed.server.models import BootRun, Claim, Deployment, Image, Judgement, Site
+from mintseed.server.models import BootRun, Deployment, Image, Judgement, Site
 from mintseed.server.power import end_run
 from mintseed.server.transactions import all_or_nothing
 
@@ -230,12 +230,7 @@ def _newcomers(rows: list[Judged]) -> list[Newcomer]:
             continue
         if facts is not None:
             looking.append((view.loaded.row.pk, view.loaded.row.name, facts.candidates))
-    found = newcomers(looking)
-    # What is known to be another device of ours is nobody new.
-    ours = set(
-        Claim.objects.filter(address__in={n.address for n in found}, taken_back_at=None, boot_run__off_at=None).values_list("address", flat=True)
-    )  # fmt: skip
-    return sorted((n for n in found if n.address not in ours), key=lambda n: not n.likely)
+    return sorted(newcomers(looking), key=lambda n: not n.likely)
 
 
 def _newcomer(n: Newcomer) -> NewcomerOut:

@@ -93,7 +93,7 @@ def _out(view: Judged) -> BootOut:
     return BootOut(
         deployment=deployment_out(view),
         steps=list(assembly_steps(walk.inputs.board, walk.inputs.supply, row.way, released=one.write.released if one.write else False,
-                                  parts=walk.inputs.parts, cable=walk.inputs.cable, wanted=wanted_text(power_sum(walk.plan))))
+                                  parts=walk.inputs.parts, cable=walk.inputs.cable, wanted=wanted_text(power_sum(walk.plan)), transmits="transmit" in walk.inputs.recipe.hazards))
         if walk.inputs.board
         else [],
         by_hand=by_hand,

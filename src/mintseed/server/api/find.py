@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from datetime import datetime
+from typing import Literal
 
 from django.db import transaction
 from django.http import HttpRequest
@@ -14,7 +16,9 @@ from mintseed.core.find.candidates import OWN_ADDRESS_TEXT, Candidate, page_url
 from mintseed.core.findings import Finding
 from mintseed.core.keep.label import qr_code
 from mintseed.core.stations import Station
+from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.agent.looking import Watched, look_at
+from mintseed.server.agent.naming import Question, asked
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.journal import record
 from mintseed.server.judging import Judged, judged
@@ -47,6 +51,13 @@ class FindOut(Schema):
     claimed: str
     url: str
     name_url: str
+    """the page under its name; empty until it was heard to answer to it"""
+    host_name: str
+    asks_way: bool
+    """whether it could have joined by cable though the plan says Wi-Fi, and nobody said so yet or otherwise"""
+    by: str
+    ours: dict[str, str]
+    """addresses of other devices that are known here, with their names"""
     qr_path: str
     qr_size: int
     findings: list[Finding]
@@ -54,6 +65,12 @@ class FindOut(Schema):
 
 class ClaimIn(Schema):
     address: str
+
+
+class WayIn(Schema):
+    """By which way a claimed device joined, where a person says so."""
+
+    by: Literal["", "wifi", "cable"]
 
 
 class ScanIn(Schema):
@@ -91,6 +108,7 @@ def claim(request: HttpRequest, pk: int, payload: ClaimIn) -> FindOut:
     one = judged(pk).loaded
     made = claiming.execute(one.walk, payload.address)
     assert one.run is not None
+    _ask_name(one, payload.address)
     with transaction.atomic():
         Claim.objects.filter(boot_run=one.run, taken_back_at=None).update(taken_back_at=one.now)
         Claim.objects.create(
@@ -104,6 +122,16 @@ def claim(request: HttpRequest, pk: int, payload: ClaimIn) -> FindOut:
         _learn(one.row.board_unit_id, made.mac)
         record(one.row, "find", "find.claimed", made.log_text)
     return _out(judged(pk))
+
+
+def _ask_name(one: Loaded, address: str) -> None:
+    """Ask once whether what is claimed answers to its name, where this process stands on its network; else its bench will."""
+    run = one.run
+    if run is None or run.bench_id != own_bench().pk or one.walk.name_answers:
+        return
+    facts = asked(Question(run.pk, one.row.pk, one.row.host_name, tuple(one.networks), (address,)))
+    if facts.answers_at:
+        BootRun.objects.filter(pk=run.pk).update(naming=asdict(facts))
 
 
 MOST_MACS = 8
@@ -124,6 +152,16 @@ def _unlearn(unit_pk: int | None, claim: Claim) -> None:
     if unit is not None and claim.mac in unit.macs and OWN_ADDRESS_TEXT not in claim.evidence:
         unit.macs = [mac for mac in unit.macs if mac != claim.mac]
         unit.save(update_fields=["macs"])
+
+
+@router.post("/deployments/{pk}/find/way", response=FindOut)
+def say_way(request: HttpRequest, pk: int, payload: WayIn) -> FindOut:
+    """Say by which way the claimed device joined."""
+    claim = judged(pk).loaded.claim
+    if claim is None:
+        raise RefusedError("nothing is claimed yet", next_step="Say first which address is it.")
+    Claim.objects.filter(pk=claim.pk, taken_back_at=None).update(by=payload.by)
+    return _out(judged(pk))
 
 
 @router.post("/deployments/{pk}/find/let-go", response=FindOut)
@@ -156,15 +194,27 @@ def _out(view: Judged) -> FindOut:
         joined_after_s=run.joined_after_s if run else None,
         before_known=bool(one.run and one.run.known_before is not None),
         candidates=list(run.candidates) if run else [],
-        seen=[SeenOut(address=a, first_seen_at=datetime.fromisoformat(at)) for a, at in seen.items()],
+        seen=[SeenOut(address=a.split("=", 1)[0], first_seen_at=datetime.fromisoformat(at)) for a, at in seen.items()],
         winner=walk.winner,
         claimed=claimed,
         url=url,
-        name_url=page_url(page, f"{row.host_name}.local"),
+        name_url=page_url(page, f"{row.host_name}.local") if _name_known(view) else "",
+        host_name=f"{row.host_name}.local",
+        asks_way=bool(claimed) and row.way == "wifi" and walk.plan.ethernet and not view.closed,
+        by=one.claim.by if one.claim else "",
+        ours={c.address: c.ours for c in run.candidates if c.ours} if run else {},
         qr_path=path,
         qr_size=size,
         findings=view.of(Station.FIND) if view.closed else list(walk.find_findings),
     )
+
+
+def _name_known(view: Judged) -> bool:
+    """Return whether it was heard to answer to its name; of one in service, whether it was when its label was made."""
+    closing = view.loaded.closing
+    if view.closed and closing is not None:
+        return bool(dict(closing.label or {}).get("host_name"))
+    return view.loaded.walk.name_answers
 
 
 def _scanned(one: Loaded) -> datetime | None:

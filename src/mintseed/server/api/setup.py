@@ -11,7 +11,7 @@ from mintseed.core.errors import MissingError, RefusedError
 from mintseed.core.find.candidates import page_url
 from mintseed.core.findings import Severity
 from mintseed.core.plan.cautions import caution_texts
-from mintseed.core.recipes.model import ContentFolder, SetupStep
+from mintseed.core.recipes.model import SetupStep
 from mintseed.core.setup.steps import StepResult
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.journal import record
@@ -24,12 +24,20 @@ from mintseed.services import check_setup
 router = Router(tags=["setup"])
 
 
+class ContentOut(Schema):
+    """A folder for people's own files, and what to know of it on this board."""
+
+    path: str
+    what: str
+    notes: list[str]
+
+
 class SetupOut(Schema):
     deployment: DeploymentOut
     url: str
     steps: list[StepResult]
     cautions: list[str]
-    content: list[ContentFolder]
+    content: list[ContentOut]
     """where people's own files go"""
 
 
@@ -102,5 +110,7 @@ def _out(view: Judged) -> SetupOut:
         url=page_url(one.recipe.page, claimed) if claimed else "",
         steps=list(walk.setup_results),
         cautions=list(caution_texts(one.recipe)),
-        content=list(one.recipe.content),
+        content=[
+            ContentOut(path=c.path, what=c.what, notes=list(c.notes(walk.inputs.board))) for c in one.recipe.content
+        ],
     )

@@ -9,7 +9,8 @@ from pathlib import Path
 from typing import Any
 
 from mintseed.standins.board.card_bytes import FatReader, UnreadableError, device_tree_names, root_file, volume_offsets
-from mintseed.standins.board.settings_readers import READERS, WORLD, Wanted, read_values
+from mintseed.standins.board.readers import WORLD, Wanted, reader_called
+from mintseed.standins.board.values import read_values
 
 MANIFEST = "usr/lib/standin/manifest.json"
 """How the simulated system behaves; lies on the root volume and is read by stand-ins only."""
@@ -87,7 +88,7 @@ def _cannot_join(fat: FatReader, manifest: dict[str, Any], board: dict[str, Any]
     data = fat.read(manifest["network_file"]["path"])
     wanted: Wanted | None = None
     if data is not None:
-        reader = READERS.get(manifest["network_file"]["reader"])
+        reader = reader_called(manifest["network_file"]["reader"])
         if reader is None:
             raise ManifestError(f"no reader is called {manifest['network_file']['reader']}")
         wanted = reader(data)

@@ -19,6 +19,7 @@ class LeaseBook:
     def __init__(self, folder: BenchFolder, lan: str) -> None:
         self._folder = folder
         self._lan = ipaddress.IPv4Network(lan)
+        self._gone: set[str] = set()
 
     def _rows(self) -> list[list[str]]:
         try:
@@ -34,10 +35,19 @@ class LeaseBook:
             [str(int(time.time()) + LEASE_S), mac, address, host_name or "*", "*"]
         ]
         self._folder.write_text(self._folder.leases_file, "".join(" ".join(r) + "\n" for r in rows))
-        self._folder.write_text(
-            self._folder.neighbours_file, "".join(f"{r[2]} dev lan0 lladdr {r[1]} REACHABLE\n" for r in rows)
-        )
+        self._gone.discard(mac)
+        self._write_neighbours(rows)
         return address
+
+    def leave(self, mac: str) -> None:
+        """`mac` is switched off: its lease stays until it expires, and nobody hears from it any more."""
+        self._gone.add(mac)
+        self._write_neighbours(self._rows())
+
+    def _write_neighbours(self, rows: list[list[str]]) -> None:
+        known = (r for r in rows if len(r) == 5)
+        lines = (f"{r[2]} dev lan0 lladdr {r[1]} {'STALE' if r[1] in self._gone else 'REACHABLE'}\n" for r in known)
+        self._folder.write_text(self._folder.neighbours_file, "".join(lines))
 
     def _free(self, rows: list[list[str]]) -> str:
         used = {r[2] for r in rows}

@@ -21,6 +21,7 @@ export function FindStation({ id }: { id: number }) {
   const look = useChange(key, () => answer(POST("/api/deployments/{pk}/find/look", path)));
   const claim = useChange(key, (address: string) => answer(POST("/api/deployments/{pk}/find/claim", { ...path, body: { address } })));
   const letGo = useChange(key, () => answer(POST("/api/deployments/{pk}/find/let-go", path)));
+  const way = useChange(key, (by: "wifi" | "cable") => answer(POST("/api/deployments/{pk}/find/way", { ...path, body: { by } })));
   const scan = useChange(key, (on: boolean) => answer(POST("/api/deployments/{pk}/find/scan", { ...path, body: { on } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the network" />;
   const main = data.claimed ? (
@@ -47,8 +48,8 @@ export function FindStation({ id }: { id: number }) {
   );
   return (
     <StationFrame deployment={data.deployment} station="find" main={main}>
-      <Trouble error={look.error ?? claim.error ?? letGo.error ?? scan.error} />
-      {(data.winner || data.claimed) && <Winner data={data} onLetGo={() => letGo.mutate(undefined)} />}
+      <Trouble error={look.error ?? claim.error ?? letGo.error ?? way.error ?? scan.error} />
+      {(data.winner || data.claimed) && <Winner data={data} onLetGo={() => letGo.mutate(undefined)} onWay={(by) => way.mutate(by)} />}
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1.5fr)_minmax(0,1fr)]">
         <Sheet title="On the network" hint={<Looked data={data} />}>
           {data.powered && !data.claimed && (
@@ -91,10 +92,11 @@ function Looked({ data }: { data: FindAnswer }) {
   );
 }
 
-function Winner({ data, onLetGo }: { data: FindAnswer; onLetGo: () => void }) {
+function Winner({ data, onLetGo, onWay }: { data: FindAnswer; onLetGo: () => void; onWay: (by: "wifi" | "cable") => void }) {
   const address = data.claimed || data.winner?.address || "";
-  const evidence = data.candidates.find((c) => c.address === address)?.evidence ?? [];
-  const answers = data.candidates.find((c) => c.address === address)?.page_answers ?? false;
+  const found = data.candidates.find((c) => c.address === address || c.also.includes(address));
+  const evidence = found?.evidence ?? [];
+  const answers = found?.page_answers ?? false;
   return (
     <section className="flex flex-wrap items-start gap-x-6 gap-y-3 rounded-xl border border-rule bg-sheet px-4.5 py-3.5">
       <div className="min-w-0 flex-1 basis-72">
@@ -106,7 +108,13 @@ function Winner({ data, onLetGo }: { data: FindAnswer; onLetGo: () => void }) {
           {data.joined_after_s !== null && <span className="text-ink-2">{duration(data.joined_after_s)} after power-on</span>}
         </div>
         <div className="mt-1.5 font-mono text-[1.7rem] font-semibold break-all">{address}</div>
-        <div className="font-mono text-ink-2 break-all">{data.name_url}</div>
+        {data.name_url ? (
+          <div className="font-mono text-ink-2 break-all">{data.name_url}</div>
+        ) : (
+          <div className="text-[0.93rem] text-ink-2">
+            <Mono>{data.host_name}</Mono> was not heard to answer yet.
+          </div>
+        )}
         <p className="mt-1.5 text-[0.95rem] text-ink-2">{evidence.map((e) => e.text).join(" · ")}</p>
         <div className="mt-3 flex flex-wrap gap-2">
           {data.claimed && (
@@ -117,6 +125,17 @@ function Winner({ data, onLetGo }: { data: FindAnswer; onLetGo: () => void }) {
           <Copy text={data.url} address />
           {data.claimed && <Button onClick={onLetGo}>It is not</Button>}
         </div>
+        {data.asks_way && (
+          <p className="mt-2 flex flex-wrap items-center gap-2 text-[0.93rem] text-ink-2">
+            The plan says Wi-Fi. Is a network cable in it?
+            <Button small disabled={data.by === "wifi"} onClick={() => onWay("wifi")}>
+              No, by Wi-Fi
+            </Button>
+            <Button small disabled={data.by === "cable"} onClick={() => onWay("cable")}>
+              Yes, by cable
+            </Button>
+          </p>
+        )}
         {answers && !data.claimed && <p className="mt-2 text-[0.93rem] text-ink-2">Open its page and look: when it is the one you mean, say so.</p>}
         {!answers && !data.claimed && <p className="mt-2 text-[0.93rem] text-ink-2">Its page does not answer yet. Just after boot that means not yet, not never.</p>}
       </div>
@@ -143,10 +162,13 @@ function Candidates({ data, onClaim }: { data: FindAnswer; onClaim: (address: st
         <li key={c.address} className="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule-2 py-2 first:border-0">
           <div className="min-w-0 flex-1 basis-56">
             <Mono className="font-bold">{c.address}</Mono> {c.host_name && <Mono className="text-ink-2">{c.host_name}</Mono>}
+            {c.also.length > 0 && <span className="text-[0.9rem] text-ink-2"> also {c.also.join(", ")}</span>}
             <div className="text-[0.9rem] text-ink-2">{[...(speaks(c) || !data.before_known ? [] : ["was there before power-on"]), ...c.evidence.map((e) => e.text)].join(" · ")}</div>
             {c.mac && <div className="font-mono text-[0.83rem] text-ink-3">{c.mac}</div>}
           </div>
-          {c.address === data.claimed ? (
+          {c.ours ? (
+            <Tag>{c.ours}</Tag>
+          ) : data.claimed && (c.address === data.claimed || c.also.includes(data.claimed)) ? (
             <Tag tone="ok">claimed</Tag>
           ) : c.is_it ? (
             <Tag tone="ok">likely it</Tag>

@@ -105,7 +105,7 @@ function LabelView({ label }: { label: Shapes["Label"] }) {
         <div className="min-w-0 flex-1">
           <div className="font-head text-[1.2rem] leading-tight font-bold">{label.name}</div>
           <div className="mt-1.5 font-mono text-[1.05rem] font-semibold break-all">{label.address}</div>
-          <div className="font-mono text-[0.9rem] break-all">{label.host_name}</div>
+          {label.host_name && <div className="font-mono text-[0.9rem] break-all">{label.host_name}</div>}
           <div className="mt-1.5 text-[0.85rem]">{label.made_of}</div>
           <div className="text-[0.85rem]">{label.made_on}</div>
         </div>

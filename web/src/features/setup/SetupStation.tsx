@@ -92,7 +92,11 @@ export function SetupStation({ id }: { id: number }) {
               {data.content.map((c) => (
                 <p key={c.path} className="border-t border-rule-2 py-1.5 text-[0.95rem] first:border-0">
                   <span className="font-mono">{c.path}</span> {c.what}
-                  {c.hint && <span className="block text-ink-2">{c.hint}</span>}
+                  {c.notes.map((note) => (
+                    <span key={note} className="block text-ink-2">
+                      {note}
+                    </span>
+                  ))}
                 </p>
               ))}
             </Sheet>

@@ -6,6 +6,7 @@ import logging
 import signal
 import threading
 import time
+from datetime import datetime
 from typing import Any
 
 from django.core.management.base import BaseCommand
@@ -16,7 +17,8 @@ from mintseed.core.errors import MintSeedError
 from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.agent.drives import DriveWatch
 from mintseed.server.agent.housekeeping import Housekeeping
-from mintseed.server.agent.looking import look_once, sweep, watched
+from mintseed.server.agent.looking import Watched, look_every_s, look_once, sweep, watched
+from mintseed.server.agent.naming import NameThread
 from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.agent.scanning import ScanThread, scan_wish
 from mintseed.server.bells import AGENT, Bell, own_bell, ring_now
@@ -81,7 +83,7 @@ class Agent:
     """One turn after the other; every turn is whole in itself."""
 
     def __init__(self) -> None:
-        self.scans, self.drives = ScanThread(), DriveWatch()
+        self.scans, self.drives, self.names = ScanThread(), DriveWatch(), NameThread()
         self._housekeeping = Housekeeping()
         self._remembered_s = -IDLE_REMEMBER_S
         self._began_s = time.monotonic()
@@ -97,14 +99,24 @@ class Agent:
         self.drives.turn(bench, now, busy=working or self._writing)
         self._writing = working
         boards = watched(bench)
+        due = [b for b in boards if self._is_due(b, now)]
         switch_off_ghosts(bench, now)
-        self.scans.want(*scan_wish(bench, boards))
-        self._remember(bench, REMEMBER_EVERY_S if boards else IDLE_REMEMBER_S)
-        if boards:
-            look_once(bench, self.scans.found, settled=time.monotonic() - self._began_s > SETTLES_AFTER_S)
-        more = judge_due([b.loaded.row.pk for b in boards])
+        if due or not boards:
+            self.scans.want(*scan_wish(bench, due))
+        self._remember(bench, REMEMBER_EVERY_S if due else IDLE_REMEMBER_S)
+        self.names.turn(bench, now)
+        if due:
+            settled = time.monotonic() - self._began_s > SETTLES_AFTER_S
+            look_once(due, self.scans.found, settled=settled, names=self.names.answers)
+        more = judge_due([b.loaded.row.pk for b in due])
         self._housekeeping.turn(now)
-        return bool(boards) or working or more or self.scans.busy
+        soon = any(look_every_s(b, now) < IDLE_EVERY_S for b in boards)
+        return soon or working or more or self.scans.busy
+
+    def _is_due(self, board: Watched, now: datetime) -> bool:
+        """Return whether `board` is to be looked at in this turn: always, until it has been late for long."""
+        last = board.run.looked_at
+        return last is None or (now - last).total_seconds() >= look_every_s(board, now)
 
     def _remember(self, bench: Bench, every_s: float) -> None:
         fresh = self.scans.take_fresh()

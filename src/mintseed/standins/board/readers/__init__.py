@@ -1,0 +1,39 @@
+"""The readers of the simulated systems: a module each. An image's manifest says by its name which one reads which of its files.
+
+To add one: a module with `read(data)`, which returns the network the file asks for, None where the real reader refuses it or finds no
+network in it. Nothing else knows it.
+"""
+
+from __future__ import annotations
+
+import importlib
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+
+WORLD = "00"
+"""The country of a file that carries none: the radio keeps to the world domain."""
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """The network a settings file asks for. `key` is the 32-byte key, None for an open network."""
+
+    ssid: bytes
+    key: bytes | None
+    country: str
+    asks_for_hidden: bool = False
+
+
+Reader = Callable[[bytes], Wanted | None]
+
+
+def reader_called(name: str) -> Reader | None:
+    """Return the reader called `name`, None where there is none."""
+    if not re.fullmatch(r"[a-z][a-z0-9_]*", name):
+        return None
+    try:
+        found: Reader = importlib.import_module(f"{__name__}.{name}").read
+    except (ImportError, AttributeError):
+        return None
+    return found
