@@ -24,7 +24,7 @@ from torture.ports import free_port
 
 PROJECT = Path(__file__).resolve().parents[1]
 DATA = PROJECT / "tests" / "data" / "homes"
-EARLIER = sorted(DATA.glob("*.sql.xz"))
+EARLIER = sorted(DATA.glob("*.sql.xz"), key=lambda path: int(path.name.split("-")[0]))
 
 ASKED = """
 import json, os, sys
