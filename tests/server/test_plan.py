@@ -11,7 +11,7 @@ import pytest
 from mintseed import wiring
 from mintseed.server import descriptions
 from mintseed.server.demo import more_images
-from mintseed.server.models import BoardUnit, Deployment, Description, PlannedPart, Site
+from mintseed.server.models import BoardUnit, Deployment, Description, Image, PlannedPart, Site
 from tests.server.conftest import Api, card, started, work
 
 PLATEN = (wiring.PROJECT / "recipes" / "platen.yaml").read_text()
@@ -301,3 +301,19 @@ def test_a_board_whose_firmware_goes_over_serial_is_complete_without_a_card(api:
     assert (
         "say what goes together" not in api.get(f"/deployments/{pk}/plan")["deployment"]["line"]["next_detail"].lower()
     )
+
+
+def test_the_release_that_a_stop_names_can_be_taken_before_its_file_is_there(api: Api) -> None:
+    """An older image on a newer board: the newer release is the first way out, and not another board."""
+    pk = new(api, "platen")
+    tansy = unit("Tansy, workshop")
+    old = Image.objects.get(file_name="platen-3.0-64.img.gz")
+    Image.objects.filter(recipe="platen", release="3.2").update(present=False)
+    plan = api.put(f"/deployments/{pk}/plan", {"board_unit_id": tansy, "image_id": old.pk, "way": "cable"})
+    assert verdicts(plan)["plan.board-newer-than-release"] == "stop"
+    first = next(p for p in plan["proposals"] if p["cures"] == "plan.board-newer-than-release")
+    assert first["sets"] == [{"field": "release", "value": "3.2"}]
+    assert first["effort_text"] == "a file to fetch"
+    taken = api.post(f"/deployments/{pk}/plan/take", {"sets": first["sets"]})
+    assert "plan.board-newer-than-release" not in verdicts(taken)
+    assert Deployment.objects.get(pk=pk).image_id is None

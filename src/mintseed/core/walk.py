@@ -166,9 +166,10 @@ class Walk:
     @property
     def plan_complete(self) -> bool:
         i = self.inputs
-        needs_network = i.way == "wifi" and i.network is None and bool(self.plan.radio_ghz)
-        # Firmware that goes over a serial adapter needs no card.
-        card = i.card is not None or (i.board is not None and i.board.medium == "serial")
+        # Firmware that goes over a serial adapter needs no card, and is told its network on the page it opens itself.
+        serial = i.board is not None and i.board.medium == "serial"
+        needs_network = i.way == "wifi" and i.network is None and bool(self.plan.radio_ghz) and not serial
+        card = i.card is not None or serial
         return i.board is not None and i.way is not None and card and not needs_network
 
     # image

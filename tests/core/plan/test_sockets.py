@@ -16,7 +16,8 @@ from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.header import header_map
 from mintseed.core.plan.plan import Plan, PlannedPart
 from mintseed.core.plan.seating import seat
-from tests.core.plan.things import BOARDS, PARTS, RECIPES, codes, plan, stops
+from mintseed.core.plan.way_out import ways_out
+from tests.core.plan.things import BOARDS, PARTS, RECIPES, codes, plan, shelf, stops
 
 KINDS = ("A", "micro", "C")
 
@@ -136,3 +137,18 @@ def test_every_shipped_part_of_two_add_ons_on_one_bus_keeps_its_own_verdict() ->
     assert "plan.header-clash" in stops(both), "both want select 0"
     assert PARTS["kiln-probes"].header is not None
     assert PARTS["kiln-probes"].header.spi == (0,)
+
+
+def test_a_hub_that_does_not_plug_in_is_what_is_told() -> None:
+    one = plan("logicade", "bramble", "twin-pad", "quad-hub", way="cable")
+    told = next(f for f in check_plan(one) if f.code == "plan.socket-adapter")
+    assert told.where.field == "own quad-hub"
+    assert "plan.socket-adapter" not in stops(
+        plan("logicade", "bramble", "twin-pad", "quad-hub", "otg-tail", way="cable")
+    )
+
+
+def test_of_two_that_are_alike_one_is_left_out() -> None:
+    two = plan("hidewatch", "tansy", "gull-camera", "gull-camera")
+    titles = [p.title for p in ways_out(two, shelf()) if p.cures == "plan.socket-taken"]
+    assert len(titles) == len(set(titles)) > 0

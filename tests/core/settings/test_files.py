@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from typing import Any
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -9,11 +12,14 @@ from hypothesis import strategies as st
 from mintseed import wiring
 from mintseed.core.errors import MintSeedError, SettingsFileError
 from mintseed.core.findings import Severity, verdict
+from mintseed.core.plan.plan import PlannedPart
+from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.dialects.registry import DIALECTS
 from mintseed.core.settings.diff import hide, mark_lines
 from mintseed.core.settings.editor_damage import check_name, read_text
-from mintseed.core.settings.fill import check_file, fill_files, fingerprint
+from mintseed.core.settings.fill import check_file, fill_files, fingerprint, overlays_by_hand
 from mintseed.standins.forge.sources import PLATEN_DEVICE, PLATEN_NETWORK
+from tests.builders import readers
 from tests.core.settings.test_values import values
 
 ORIGINALS = {"platen-network.conf": PLATEN_NETWORK.encode(), "device.conf": PLATEN_DEVICE.encode()}
@@ -97,3 +103,84 @@ def test_the_fingerprint_follows_every_change() -> None:
     }
     assert len(prints) == 6
     assert fingerprint("a" * 64, fill_files(recipe, values(), ORIGINALS)) in prints
+
+
+def recipe_with(place: int, **changes: object) -> Recipe:
+    """Return Platen with one of its files changed."""
+    platen = wiring.recipes()["platen"]
+    files = [*platen.files]
+    files[place] = files[place].model_copy(update=changes)
+    return platen.model_copy(update={"files": tuple(files)})
+
+
+@pytest.mark.parametrize(
+    ("dialect", "path"),
+    [("key-value", "device.conf"), ("wpa-supplicant", "wpa.conf"), ("keyfile", "wifi.nmconnection")],
+)
+def test_a_file_the_image_lacks_is_made_where_its_recipe_says_so(dialect: str, path: str, tmp_path: Path) -> None:
+    kept = {} if dialect != "key-value" else {"HOST": "{host_name}"}
+    refused = recipe_with(0, dialect=dialect, path=path, values=kept)
+    assert fill_files(refused, values(), {})[0].findings[0].code == "settings.file-missing"
+    made = fill_files(recipe_with(0, dialect=dialect, path=path, values=kept, absent="make"), values(), {})[0]
+    assert {f.code for f in made.findings} >= {"settings.file-made", "settings.file-sound"}
+    assert verdict(made.findings) is Severity.NOTE
+    # The real readers are the judges: wpa_supplicant(8) and nmcli(1) take it and join the network that was meant.
+    if dialect == "wpa-supplicant":
+        (tmp_path / path).write_bytes(made.content)
+        assert readers.wpa_supplicant(tmp_path / path).accepted
+    elif dialect == "keyfile":
+        assert readers.nmcli(made.content.decode()).accepted
+    else:
+        assert made.content == b"HOST=press\n"
+
+
+def test_an_empty_file_whose_name_is_all_can_be_made() -> None:
+    presence = recipe_with(1, path="remote-login", values={}, absent="make")
+    made = fill_files(presence, values(), {"platen-network.conf": PLATEN_NETWORK.encode()})[1]
+    assert (made.content, verdict(made.findings)) == (b"", Severity.NOTE)
+
+
+def test_the_lines_that_drivers_want_go_into_the_file_that_takes_them_or_are_said_to_be_ones_own() -> None:
+    chorus = PlannedPart(wiring.parts()["chorus"], "own chorus")
+    taking = recipe_with(1, overlays=True)
+    filled = fill_files(taking, values(overlays=chorus.part.overlay), ORIGINALS)
+    assert b"\noverlay=chorus-audio\n" in filled[1].content
+    assert not overlays_by_hand(taking, (chorus,), filled)
+    again = fill_files(taking, values(overlays=chorus.part.overlay), {f.path: f.content for f in filled})
+    assert again[1].content == filled[1].content, "a line that stands there is not written twice"
+    plain = wiring.recipes()["platen"]
+    told = overlays_by_hand(plain, (chorus,), fill_files(plain, values(overlays=chorus.part.overlay), ORIGINALS))
+    assert [f.code for f in told] == ["settings.overlay-by-hand"]
+    assert "overlay=chorus-audio" in told[0].detail
+    assert b"overlay" not in fill_files(plain, values(overlays=chorus.part.overlay), ORIGINALS)[1].content
+
+
+def test_many_keys_in_a_long_file_are_set_in_one_pass() -> None:
+    """Linear: each line is looked at once, however many keys are set; counted, not timed."""
+    keys = {f"KEY_{n}": "{host_name}" for n in range(250)}
+    text = "".join(f"# line {n}\nKEY_{n}=old\n" for n in range(0, 250, 2)) + "#KEY_1=old\nKEY_0=again\n"
+    file = wiring.recipes()["platen"].files[1].model_copy(update={"values": keys})
+    after = DIALECTS["key-value"].apply(text, file, values()).split("\n")
+    assert [line for line in after if line.startswith("KEY_0=")] == ["KEY_0=press"]
+    assert sum(line.endswith("=press") for line in after) == 250
+    assert after[0:2] == ["# line 0", "KEY_0=press"]
+    assert "#KEY_1=old" not in after
+
+
+class Counting(str):
+    """A text that counts how often it is split into lines."""
+
+    splits = 0
+
+    def split(self, *args: Any, **more: Any) -> list[str]:
+        Counting.splits += 1
+        return super().split(*args, **more)
+
+
+def test_a_text_is_not_walked_for_every_key() -> None:
+    file = wiring.recipes()["platen"].files[1]
+    many = file.model_copy(update={"values": {f"K{n}": "{host_name}" for n in range(100)}})
+    for one in (file, many):
+        Counting.splits = 0
+        DIALECTS["key-value"].apply(Counting("A=1\n"), one, values())
+        assert Counting.splits == 2

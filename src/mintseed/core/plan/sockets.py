@@ -103,7 +103,8 @@ def usb(plan: Plan) -> Iterator[Finding]:
         return
     own = [held.plug for held in board.usb if not held.power_only for _ in range(held.count)]
     hubs, sockets = _hubs_in(plan, own)
-    rest = [p for p in plugs if p not in hubs]
+    # A hub that finds no socket is told before what would go into it.
+    rest = sorted((p for p in plugs if p not in hubs), key=lambda p: not p.part.gives_usb)
     ends = seat([p.part.usb or "A" for p in (*hubs, *rest)], sockets, _adapters(plan, "usb"))
     left = [p for p, end in zip((*hubs, *rest), ends, strict=True) if end is None]
     if not left:

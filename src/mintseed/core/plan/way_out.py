@@ -144,10 +144,12 @@ def _best(proposals: list[Proposal]) -> list[Proposal]:
     kept: list[Proposal] = []
     alike: Counter[tuple[str, ...]] = Counter()
     shown: set[frozenset[tuple[str, str]]] = set()
+    titles: set[str] = set()
     for proposal in sorted(proposals, key=_rank):
-        if frozenset(proposal.sets) in shown:
-            continue  # the same two things, found from the other end
+        if frozenset(proposal.sets) in shown or proposal.title in titles:
+            continue  # the same two things, found from the other end; or one of two that are alike
         shown.add(frozenset(proposal.sets))
+        titles.add(proposal.title)
         fields = tuple(name for name, _ in proposal.sets)
         alike[fields] += 1
         if alike[fields] <= (1 if {"card_gb", "network_id"} & set(fields) else ALIKE):
