@@ -8,6 +8,7 @@ import stat
 from typing import Any
 
 import pytest
+from cryptography.fernet import Fernet
 from django.contrib.auth import get_user_model
 from django.db import DatabaseError, DataError, connection, transaction
 from django.test import Client
@@ -307,3 +308,33 @@ def test_what_a_recipe_asks_is_kept_encrypted_and_a_secret_answer_is_not_told(
     assert "sea-horse-71" not in every_cell()
     bad = api.put(f"/deployments/{pk}/settings", {"answers": {"paper": "foolscap"}})
     assert "settings.answer-shape" in {f["code"] for f in bad["findings"]}
+
+
+def test_a_value_of_another_key_is_its_own_finding_and_nobody_elses_trouble(api: Api) -> None:
+    """As after a home's key was lost: the bench, the site and every other network are as they were, and nothing is lost."""
+    pk = started(api)
+    other = Fernet(Fernet.generate_key()).encrypt(b"spring tide at noon").decode()
+    network = Deployment.objects.get(pk=pk).network
+    assert network is not None
+    with connection.cursor() as cursor:
+        cursor.execute("UPDATE mintseed_wifinetwork SET passphrase = %s WHERE id = %s", [other, network.pk])
+        cursor.execute("UPDATE mintseed_deployment SET answers = %s WHERE id = %s", [other, pk])
+    assert api.get("/bench")["open"]["total"] >= 1
+    site = api.get(f"/sites/{api.get('/place')['site_id']}")
+    found = {n["id"]: {f["code"] for f in n["findings"]} for n in site["wifi"]}
+    assert "wifi.passphrase-unreadable" in found[network.pk]
+    assert not any("wifi.passphrase-unreadable" in codes for key, codes in found.items() if key != network.pk)
+    settings = api.get(f"/deployments/{pk}/settings")
+    assert "wifi.passphrase-unreadable" in {f["code"] for f in settings["findings"]}
+    # Saving the row keeps what lies there: the key may come back.
+    again = WifiNetwork.objects.get(pk=network.pk)
+    again.hidden = True
+    again.save()
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT passphrase FROM mintseed_wifinetwork WHERE id = %s", [network.pk])
+        assert cursor.fetchone()[0] == other
+    api.put(
+        f"/networks/{network.pk}",
+        {"ssid": network.ssid, "band_ghz": network.band_ghz, "passphrase": "spring tide at nine"},
+    )
+    assert WifiNetwork.objects.get(pk=network.pk).passphrase == "spring tide at nine"

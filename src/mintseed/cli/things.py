@@ -161,5 +161,6 @@ def _but(row: ShelfRow, *names: str) -> dict[str, Any]:
 
 def _owned_supply(row: ShelfRow) -> Supply:
     mah = row.values["battery_mah"]
-    battery = Battery(capacity_mah=mah) if mah else None
-    return Supply.model_validate({"name": row.name, **_but(row, "note", "battery_mah"), "battery": battery})
+    cells = {k: row.values[k] for k in ("cell_v", "efficiency") if k in row.values}
+    battery = Battery(capacity_mah=mah, **cells) if mah else None
+    return Supply.model_validate({"name": row.name, **_but(row, "note", "battery_mah", *cells), "battery": battery})

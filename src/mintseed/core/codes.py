@@ -278,6 +278,7 @@ CODES: dict[str, Code] = {
     "wifi.passphrase-letters": Code("stop", "Character … of the passphrase cannot be in one"),
     "wifi.passphrase-quotes": Code("stop", "The passphrase needs straight quotes"),
     "wifi.passphrase-shape": Code("ok", "Passphrase has the right shape"),
+    "wifi.passphrase-unreadable": Code("stop", "Its passphrase is kept and cannot be read"),
     "wifi.ssid-blank": Code("check", "The network name ends with a blank"),
     "wifi.ssid-length": Code("stop", "The network name has … octets"),
     "wifi.ssid-missing": Code("stop", "No network name"),

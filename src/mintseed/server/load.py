@@ -23,7 +23,7 @@ from mintseed.core.find.naming import NameFacts
 from mintseed.core.image.report import XRay
 from mintseed.core.plan.plan import Card as CardFacts
 from mintseed.core.recipes.model import WAYS_IN, Recipe
-from mintseed.core.settings.values import SettingValues
+from mintseed.core.settings.values import SettingValues, Unreadable
 from mintseed.core.site.ranges import own_ranges
 from mintseed.core.site.time_zones import time_zones
 from mintseed.core.walk import RunFacts, Walk, WalkInputs, WriteFacts
@@ -109,7 +109,7 @@ class Loaded:
             keyboard=row.keyboard or site.keyboard,
             way=row.way,
             ssid=network.ssid if network else "",
-            passphrase=row.passphrase or (network.passphrase if network else ""),
+            passphrase=_own_or(row.passphrase, network.passphrase if network else ""),
             hidden=bool(network and network.hidden),
             wpa3_only=bool(network and network.wpa3_only),
             admin_name=row.admin_name,
@@ -248,6 +248,11 @@ def board_of(unit: BoardUnit | None) -> Board | None:
         raise MissingError(f"the description of board {unit.board} is gone",
                            next_step="Put it back into the boards folder, or choose another board.")  # fmt: skip
     return board
+
+
+def _own_or(own: str, sites: str) -> str:
+    """Return the passphrase of the deployment's own, else the site's; one that is kept and cannot be read is nobody's else."""
+    return own if own or isinstance(own, Unreadable) else sites
 
 
 def answers_of(row: Deployment) -> dict[str, str]:

@@ -5,9 +5,10 @@ from __future__ import annotations
 from functools import cache
 from typing import Any
 
-from cryptography.fernet import Fernet
+from cryptography.fernet import Fernet, InvalidToken
 from django.db import models
 
+from mintseed.core.settings.values import Unreadable
 from mintseed.server.door import kept_word
 from mintseed.server.secret_files import kept_secret
 from mintseed.wiring import config
@@ -30,9 +31,17 @@ class SecretField(models.TextField):  # type: ignore[type-arg]
         self._closes_door = closes_door
 
     def get_prep_value(self, value: Any) -> Any:
+        if isinstance(value, Unreadable):
+            return value.kept  # saved as it lies there: the key may come back
         if value and self._closes_door:
             kept_word(str(value))
         return _cipher().encrypt(str(value).encode()).decode() if value else ""
 
     def from_db_value(self, value: str | None, expression: Any, connection: Any) -> str:
-        return _cipher().decrypt(value.encode()).decode() if value else ""
+        if not value:
+            return ""
+        try:
+            return _cipher().decrypt(value.encode()).decode()
+        except (InvalidToken, ValueError):
+            # Of another key, or damaged: that value's own finding, and nobody else's trouble.
+            return Unreadable(value)

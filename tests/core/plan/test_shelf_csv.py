@@ -95,3 +95,17 @@ def test_a_number_that_could_be_a_thousand_or_a_fraction_is_asked_about(said: st
         assert ("a thousand or a fraction" if read is None else "not between") in problems[0].message
     else:
         assert rows[0].values["battery_mah"] == read
+
+
+def test_a_battery_comes_back_as_it_went_out() -> None:
+    values = {"voltage_v": 5.0, "current_a": 2.4, "connector": "USB-A socket", "length_m": None, "awg": None,
+              "battery_mah": 10050.5, "cell_v": 3.625, "efficiency": 0.8125, "note": ""}  # fmt: skip
+    rows, problems = read_shelf(write_shelf([ShelfRow("supply", "Cells", values)]), {}, {})
+    assert problems == ()
+    assert rows[0].values == values
+    long = {**values, "battery_mah": 123456.789}
+    assert read_shelf(write_shelf([ShelfRow("supply", "Cells", long)]), {}, {})[0][0].values == long
+    usual = "what,name,voltage_v,current_a,connector,battery_mah\nsupply,Cells,5,2,micro-USB,5000\n"
+    assert not {"cell_v", "efficiency"} & set(read_shelf(usual, {}, {})[0][0].values), (
+        "what is left out is what it usually is"
+    )

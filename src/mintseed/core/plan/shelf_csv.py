@@ -22,7 +22,7 @@ from mintseed.core.visible import one_line
 
 COLUMNS = (
     "what", "name", "kind", "size_gb", "classes", "endurance", "voltage_v", "current_a", "connector", "plug_to_supply", "plug_to_board",
-    "length_m", "awg", "battery_mah", "macs", "note",
+    "length_m", "awg", "battery_mah", "cell_v", "efficiency", "macs", "note",
 )  # fmt: skip
 WHAT = ("board", "card", "supply", "cable", "part")
 MOST_ROWS = 2000
@@ -201,8 +201,17 @@ def _supply(cells: Mapping[str, str]) -> dict[str, Any]:
     return {
         "voltage_v": _number(cells, "voltage_v", 0.5, 60), "current_a": _number(cells, "current_a", 0.01, 30), "connector": connector,
         "length_m": _number(cells, "length_m", 0.01, 20, needed=False) if own else None, "awg": _awg(cells) if own else None,
-        "battery_mah": _number(cells, "battery_mah", 1, 1_000_000, needed=False),
+        "battery_mah": _number(cells, "battery_mah", 1, 1_000_000, needed=False), **_cells(cells),
     }  # fmt: skip
+
+
+def _cells(cells: Mapping[str, str]) -> dict[str, float]:
+    """Return what is said of the cells of a battery; what is left out stays what it usually is."""
+    said = {
+        "cell_v": _number(cells, "cell_v", 0.1, 5, needed=False),
+        "efficiency": _number(cells, "efficiency", 0.01, 1, needed=False),
+    }
+    return {name: value for name, value in said.items() if value is not None}
 
 
 def _cable(cells: Mapping[str, str]) -> dict[str, Any]:
@@ -232,5 +241,8 @@ def _cell(value: object) -> str:
         return "yes" if value else "no"
     if isinstance(value, (list, tuple)):
         return " ".join(map(str, value))
-    text = f"{value:g}" if isinstance(value, float) else str(value)
+    # As short as it can be said, and no digit lost.
+    text = f"{value:g}" if isinstance(value, float) and float(f"{value:g}") == value else str(value)
+    if isinstance(value, float) and _GROUPED.fullmatch(text):
+        text += "0"  # three digits behind a point could be a thousand: see _GROUPED
     return f"'{text}" if text[:1] and text[0] in _RUNS else text

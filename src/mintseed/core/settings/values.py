@@ -40,6 +40,17 @@ _HEX_KEY = re.compile(r"[0-9a-fA-F]{64}")
 _ADMIN_NAME = re.compile(r"[a-z_][a-z0-9_-]{0,31}")
 
 
+class Unreadable(str):
+    """A secret that is kept and cannot be read: an empty text, and not the same as none. `kept` is what lies in its place."""
+
+    kept: str
+
+    def __new__(cls, kept: str = "") -> Unreadable:
+        made = super().__new__(cls, "")
+        made.kept = kept
+        return made
+
+
 @dataclass(frozen=True, slots=True)
 class SettingValues:
     """What a person wants on the card. The passphrase and the hash are secrets and stay out of every repr."""
@@ -245,6 +256,11 @@ def _ssid(ssid: str) -> Iterator[Finding]:
 
 def _passphrase(passphrase: str) -> Iterator[Finding]:
     where = Where(field="passphrase")
+    if isinstance(passphrase, Unreadable):
+        yield Finding("wifi.passphrase-unreadable", Severity.STOP, "Its passphrase is kept and cannot be read",
+                      "It was encrypted with another key than the one that lies in this home's secrets.",
+                      "Put the key of then back, or type the passphrase again under Site.", where)  # fmt: skip
+        return
     if _HEX_KEY.fullmatch(passphrase):
         yield Finding("wifi.passphrase-is-key", Severity.OK, "64 hex digits: taken as the key itself", where=where)
         return

@@ -31,11 +31,14 @@ class TableOut(Schema):
     problems: list[RowProblem]
 
 
+CELLS = ("cell_v", "efficiency")
+"""said of a supply with cells alone"""
+
 MODELS: dict[str, type[Model]] = {"board": BoardUnit, "card": OwnedCard, "supply": Supply, "cable": Cable, "part": Part}
 OWN_COLUMNS: dict[str, tuple[str, ...]] = {
     "board": ("board", "macs", "note"),
     "card": ("size_gb", "classes", "endurance", "note"),
-    "supply": ("voltage_v", "current_a", "connector", "length_m", "awg", "battery_mah", "note"),
+    "supply": ("voltage_v", "current_a", "connector", "length_m", "awg", "battery_mah", "cell_v", "efficiency", "note"),
     "cable": ("plug_to_supply", "plug_to_board", "length_m", "awg", "note"),
     "part": ("kind", "note"),
 }
@@ -46,7 +49,9 @@ def table(request: HttpRequest, site_pk: int) -> HttpResponse:
     """The whole shelf as a table."""
     site = Site.objects.get(pk=site_pk)
     rows = [
-        ShelfRow(what, str(row["name"]), {c: row[c] for c in OWN_COLUMNS[what]})
+        ShelfRow(
+            what, str(row["name"]), {c: row[c] for c in OWN_COLUMNS[what] if row.get("battery_mah") or c not in CELLS}
+        )
         for what, model in MODELS.items()
         for row in model._default_manager.filter(site=site).order_by("pk").values("name", *OWN_COLUMNS[what])
     ]

@@ -12,7 +12,7 @@ from ninja import Router, Schema, Status
 from mintseed import wiring
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding, Severity
-from mintseed.core.settings.values import SettingValues, check_values
+from mintseed.core.settings.values import SettingValues, Unreadable, check_values
 from mintseed.core.site.keyboards import KEYBOARDS
 from mintseed.core.site.ranges import check_range
 from mintseed.core.site.time_zones import time_zones
@@ -243,7 +243,7 @@ def _out(site: Site) -> SiteOut:
                 hidden=n.hidden,
                 wpa3_only=n.wpa3_only,
                 used_by=used[n.pk].words,
-                passphrase_set=bool(n.passphrase),
+                passphrase_set=bool(n.passphrase) or isinstance(n.passphrase, Unreadable),
                 findings=_findings(site, n),
             )
             for n in wifi
