@@ -412,3 +412,22 @@ def test_a_made_up_deployment_is_one_from_the_first_moment(
     assert [d["id"] for d in shown(api)] == [own]
     monkeypatch.setattr(type(wiring.config()), "is_standin", False)
     assert not Deployment.objects.get(pk=owner.post("/deployments", {"recipe": "platen", "demo": True})["id"]).demo
+
+
+def test_an_image_that_left_the_library_is_not_there_now(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Its reading is shown as it was; nothing is called ready, and what was proven stays proven."""
+    ready, proven = started(api), written(api)
+    library = wiring.bench().library
+    here = tuple(library.files())
+    gone = Deployment.objects.get(pk=ready).image
+    assert gone is not None
+    monkeypatch.setattr(type(library), "files", lambda self: tuple(f for f in here if f.name != gone.file_name))
+    image = api.get(f"/deployments/{ready}/image")
+    assert "image.not-there" in {f["code"] for f in image["findings"]}
+    card_now = api.get(f"/deployments/{ready}/card")
+    assert (card_now["ready"], card_now["not_ready_because"]) == (False, "Its image file is not in the library now")
+    assert api.get(f"/deployments/{proven}/card")["proven"]
+    assert api.call("post", f"/deployments/{ready}/card/write", card())[0] == 409
+    monkeypatch.undo()
+    assert "image.not-there" not in {f["code"] for f in api.get(f"/deployments/{ready}/image")["findings"]}
+    assert api.get(f"/deployments/{ready}/card")["ready"]

@@ -10,6 +10,7 @@ import pytest
 
 from mintseed import wiring
 from mintseed.server import descriptions
+from mintseed.server.api.plan import PlanIn
 from mintseed.server.demo import more_images
 from mintseed.server.models import BoardUnit, Deployment, Description, Image, PlannedPart, Site
 from tests.server.conftest import Api, card, started, work
@@ -317,3 +318,29 @@ def test_the_release_that_a_stop_names_can_be_taken_before_its_file_is_there(api
     taken = api.post(f"/deployments/{pk}/plan/take", {"sets": first["sets"]})
     assert "plan.board-newer-than-release" not in verdicts(taken)
     assert Deployment.objects.get(pk=pk).image_id is None
+
+
+ODD = (
+    "",
+    "-1",
+    "0",
+    "1e9",
+    "nan",
+    "abc",
+    "99999999999999999999999",
+    "\u0661",
+    "true",
+    " ",
+    "é",
+    "x" * 500,
+    "2147483648",
+    "9223372036854775808",
+)
+
+
+@pytest.mark.parametrize("field", sorted(PlanIn.model_fields))
+def test_no_odd_value_in_a_proposal_is_a_mistake_of_ours(api: Api, field: str) -> None:
+    pk = new(api, "platen")
+    for value in ODD:
+        status, _ = api.call("post", f"/deployments/{pk}/plan/take", {"sets": [{"field": field, "value": value}]})
+        assert status < 500, (field, value)

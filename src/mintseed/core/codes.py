@@ -99,6 +99,7 @@ CODES: dict[str, Code] = {
     "image.looking-cut": Code("check", "Looking into it took over … s and was ended"),
     "image.no-boot-volume": Code("stop", "No boot volume that can be filled"),
     "image.no-device-trees": Code("check", "No device trees on the boot volume"),
+    "image.not-there": Code("check", "… is not in the library now"),
     "image.part-unread": Code("check", "… could not be read"),
     "image.partition-beyond-end": Code("stop", "Partition … ends beyond the image"),
     "image.partitions-overlap": Code("stop", "Partitions … and … overlap"),

@@ -129,6 +129,8 @@ class WalkInputs:
     site_keyboard: str = ""
     names_taken: frozenset[str] = frozenset()
     image_chosen: bool = False
+    image_gone: bool = False
+    """whether its file left the library since it was read"""
     image_reading: bool = False
     xray: XRay | None = None
     agreed: bool = False
@@ -179,7 +181,13 @@ class Walk:
         xray, board = self.inputs.xray, self.inputs.board
         if xray is None:
             return ()
-        return worst_first((*xray.findings, *(image_fit(self.inputs.recipe, board, xray) if board else ())))
+        gone = (
+            Finding("image.not-there", Severity.CHECK, f"{xray.file_name} is not in the library now",
+                    "What was read of it is shown as it was. No card can be written from it until it is back.",
+                    "Put the file back into the library, or choose another image.", Where(file=xray.file_name)),
+        )  # fmt: skip
+        fits = image_fit(self.inputs.recipe, board, xray) if board else ()
+        return worst_first((*(gone if self.inputs.image_gone else ()), *xray.findings, *fits))
 
     # settings
 
@@ -251,6 +259,8 @@ class Walk:
         """Return what stands against writing a card, or nothing."""
         if self.inputs.xray is None:
             return "No image was read yet"
+        if self.inputs.image_gone:
+            return "Its image file is not in the library now"
         if not self.plan_complete:
             missing = next((f for f in self.plan_findings if f.severity is Severity.YET), None)
             return missing.title if missing else "The plan is not complete"

@@ -214,7 +214,7 @@ def inputs_mark(one: Loaded) -> str:
     ]
     parts.append([(p.kind, p.part_id, p.part.name if p.part else "") for p in one.parts])
     image = row.image
-    parts.append((image.pk, image.sha256, image.read_at) if image else None)
+    parts.append((image.pk, image.sha256, image.read_at, image.present) if image else None)
     parts.append(one.image_job is not None and is_active(one.image_job, one.now))
     parts.append(
         (

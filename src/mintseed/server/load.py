@@ -167,6 +167,7 @@ class Loaded:
             site_keyboard=self.site.keyboard,
             names_taken=self.names_taken,
             image_chosen=row.image_id is not None,
+            image_gone=row.image is not None and not row.image.present,
             image_reading=self.image_job is not None and is_active(self.image_job, self.now),
             xray=self.xray,
             agreed=row.settings_agreed,

@@ -28,6 +28,7 @@ from mintseed.server.api.shapes import (
 from mintseed.server.cards import CAPACITY
 from mintseed.server.copies import begin_copy, job_of, kept_until, last_copy, open_copy, stop_copy
 from mintseed.server.judging import Judged, judged
+from mintseed.server.library import sync_library
 from mintseed.server.models import Write
 from mintseed.server.proofs import answer
 from mintseed.server.stored_types import stored
@@ -120,6 +121,7 @@ class AnswerIn(Schema):
 
 @router.get("/deployments/{pk}/card", response=CardOut)
 def read_card(request: HttpRequest, pk: int) -> CardOut:
+    sync_library()  # a file that left meanwhile is not there to be written
     return _out(judged(pk))
 
 

@@ -201,6 +201,7 @@ def stop_reading(request: HttpRequest, pk: int) -> ImageOut:
 
 @router.get("/deployments/{pk}/image", response=StationImageOut)
 def station(request: HttpRequest, pk: int) -> StationImageOut:
+    sync_library()  # a file that left meanwhile is not there any more
     return _station_out(judged(pk))
 
 

@@ -8,7 +8,7 @@ from django.db import transaction
 from django.db.models import QuerySet
 from django.http import HttpRequest
 from ninja import Router, Schema
-from pydantic import Field
+from pydantic import Field, ValidationError
 
 from mintseed.core.boards.model import Board, Drawing
 from mintseed.core.errors import InputError, RefusedError
@@ -225,7 +225,12 @@ def take(request: HttpRequest, pk: int, payload: TakeIn) -> PlanOut:
         ):
             raise InputError(f"{name} is a number", where=name)
         values[name] = None if value == "" else value
-    return _change(pk, PlanIn.model_validate(values))
+    try:
+        wanted = PlanIn.model_validate(values)
+    except ValidationError as error:
+        field = str(error.errors()[0]["loc"][0])
+        raise InputError(f"{field} cannot be that", where=field, expected="a proposal as it was shown") from error
+    return _change(pk, wanted)
 
 
 def _change(pk: int, payload: PlanIn) -> PlanOut:
