@@ -46,6 +46,13 @@ def test_a_passphrase_that_is_shown_is_nobody_elses_business(api: Api) -> None:
     assert said() == []
 
 
+def test_a_text_that_is_only_judged_changes_nothing_and_tells_nobody(api: Api) -> None:
+    said()
+    for kind in ("recipe", "board", "part"):
+        api.post(f"/texts/{kind}/check", {"text": "nothing much"})
+    assert said() == []
+
+
 def test_what_bears_on_all_is_said_to_all(api: Api) -> None:
     said()
     api.post("/sites", {"name": "Another place"})

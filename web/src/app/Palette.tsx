@@ -1,8 +1,9 @@
 import { Command } from "cmdk";
-import { useDeferredValue, useState } from "react";
+import { useState } from "react";
 import { useNavigate } from "react-router";
 import { answer, GET } from "../api/client";
 import { useAnswer } from "../api/use";
+import { useRested } from "../lib/rested";
 import { stationPath } from "../lib/stations";
 
 const PLACES = [
@@ -44,7 +45,7 @@ export function Palette({ open, onClose }: { open: boolean; onClose: () => void 
 
 /** Searched by the server, so that a thousand devices are found as one is. The last word may name a station. */
 function Choices({ typed, go }: { typed: string; go: (path: string) => void }) {
-  const text = useDeferredValue(typed.trim());
+  const text = useRested(typed.trim());
   // What was found for other words is nothing to press Enter on.
   const late = text !== typed.trim();
   const { name, station } = split(text);
@@ -56,7 +57,7 @@ function Choices({ typed, go }: { typed: string; go: (path: string) => void }) {
   const places = late ? [] : PLACES.filter(([place]) => place.toLowerCase().includes(text.toLowerCase()));
   return (
     <Command.List className="max-h-[50vh] overflow-auto p-2 [&_[cmdk-group-heading]]:px-3 [&_[cmdk-group-heading]]:py-1 [&_[cmdk-group-heading]]:text-[0.82rem] [&_[cmdk-group-heading]]:text-ink-3">
-      <Command.Empty className="px-3 py-2 text-ink-2">Nothing here is called that.</Command.Empty>
+      <Command.Empty className="px-3 py-2 text-ink-2">{late ? "Looking…" : "Nothing here is called that."}</Command.Empty>
       {deployments.length > 0 && (
         <Command.Group heading="Deployments">
           {deployments.flatMap((d) => [

@@ -1,10 +1,11 @@
 import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
 import { Ellipsis } from "lucide-react";
 import { DropdownMenu, ToggleGroup } from "radix-ui";
-import { useDeferredValue, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
 import { answer, DELETE, GET, POST, type Deployment, type Problem, type Shapes } from "../../api/client";
 import { useAnswer } from "../../api/use";
+import { useRested } from "../../lib/rested";
 import { stationPath } from "../../lib/stations";
 import { plural } from "../../lib/words";
 import { Findings } from "../../ui/Findings";
@@ -26,7 +27,7 @@ export function Bench() {
   const { data, error, dataUpdatedAt } = useAnswer(["bench"], () => answer(GET("/api/bench")));
   const [only, setOnly] = useState<Only>("");
   const [typed, setTyped] = useState("");
-  const search = useDeferredValue(typed.trim());
+  const search = useRested(typed.trim());
   if (error && !data) return <Trouble error={error} />;
   if (!data) return <Waiting what="the bench" />;
   const { open, service } = data;

@@ -1,7 +1,8 @@
-import { useDeferredValue, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
 import { answer, GET, POST } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
+import { useRested } from "../../lib/rested";
 import { plural } from "../../lib/words";
 import { Findings } from "../../ui/Findings";
 import { Mark, type MarkName } from "../../ui/Mark";
@@ -12,7 +13,7 @@ const MANY = 12;
 export function ImageLibrary() {
   const [typed, setTyped] = useState("");
   const [page, setPage] = useState(0);
-  const search = useDeferredValue(typed.trim());
+  const search = useRested(typed.trim());
   const { data, error } = useAnswer(["images", search, page], () => answer(GET("/api/images", { params: { query: { search, page } } })));
   const build = useChange(["images", search, page], () => answer(POST("/api/images/build")));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the library" />;

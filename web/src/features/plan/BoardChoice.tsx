@@ -1,7 +1,8 @@
 // The board, by the mark printed on it: those of the shelf, the best first, each with its reason.
 import { useQuery } from "@tanstack/react-query";
-import { useDeferredValue, useState } from "react";
+import { useState } from "react";
 import { answer, GET, type Shapes } from "../../api/client";
+import { useRested } from "../../lib/rested";
 import { Card, Cards } from "../../ui/Cards";
 import { INPUT } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
@@ -14,7 +15,7 @@ const OPEN = 4;
 export function BoardChoice({ data, onPick }: { data: Shapes["PlanOut"]; onPick: (id: number) => void }) {
   const [all, setAll] = useState(false);
   const [typed, setTyped] = useState("");
-  const search = useDeferredValue(typed.trim());
+  const search = useRested(typed.trim());
   const id = data.deployment.id;
   const found = useQuery({
     queryKey: ["deployment", id, "plan", "boards", search],

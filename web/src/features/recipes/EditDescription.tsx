@@ -1,9 +1,10 @@
 // One text: read, changed, checked as one types, kept, passed on, taken away.
 import { useQuery } from "@tanstack/react-query";
-import { useCallback, useDeferredValue, useRef, useState } from "react";
+import { useCallback, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { answer, DELETE, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useChange, useLasting } from "../../api/use";
+import { useRested } from "../../lib/rested";
 import { Mark } from "../../ui/Mark";
 import { Button, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { useToast } from "../../ui/toast";
@@ -32,7 +33,7 @@ function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOu
   const ready = useCallback((go: (line: number) => void) => {
     goTo.current = go;
   }, []);
-  const asked = useDeferredValue(text);
+  const asked = useRested(text);
   const check = useQuery({
     queryKey: ["check", kind, asked],
     queryFn: () => answer(POST("/api/texts/{kind}/check", { params: { path: { kind } }, body: { text: asked } })),

@@ -1,8 +1,9 @@
 // Shelf: what one owns at one place: boards, cards, supplies, cables, parts.
-import { type ReactNode, useDeferredValue, useState } from "react";
+import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
 import { answer, DELETE, type Finding, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
+import { useRested } from "../../lib/rested";
 import { plural } from "../../lib/words";
 import { INPUT } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
@@ -59,7 +60,7 @@ function doors(site: number, kind: Kind) {
 function OneShelf({ id }: { id: number }) {
   const [typed, setTyped] = useState("");
   const [pages, setPages] = useState<readonly number[]>([0]);
-  const search = useDeferredValue(typed.trim());
+  const search = useRested(typed.trim());
   const after = pages.at(-1) ?? 0;
   const key = ["shelf", id, search, after];
   const { data, error } = useAnswer(key, () => answer(GET("/api/sites/{site_pk}/shelf", { params: { path: { site_pk: id }, query: { search, after } } })));
