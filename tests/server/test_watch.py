@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+import threading
 import time
 from datetime import datetime, timedelta
 
 import pytest
 from django.core.management import call_command
+from django.db import connections
 from django.utils import timezone
 
 from mintseed import wiring
@@ -19,7 +21,7 @@ from mintseed.server.demo.quay_house import UNITS
 from mintseed.server.judging import judge_soon
 from mintseed.server.library import identity_of, sync_library
 from mintseed.server.management.commands.bench_agent import Agent
-from mintseed.server.models import BoardUnit, BootRun, Claim, Judgement, LogEntry, Site
+from mintseed.server.models import BoardUnit, BootRun, Claim, Closing, Judgement, LogEntry, Site
 from mintseed.server.power import switch_off_ghosts
 from mintseed.standins.bench import mac_of
 from mintseed.standins.router.leases import LeaseBook
@@ -328,3 +330,51 @@ def test_a_board_that_is_late_for_long_is_looked_at_less_often(api: Api) -> None
     assert not agent._is_due(watched(own_bench())[0], now)
     boot = api.get(f"/deployments/{row.deployment_id}/boot")["finding"]
     assert "Not looked at" not in boot["title"], "somebody does look, only not all the time"
+
+
+@pytest.mark.django_db(transaction=True)
+def test_two_who_press_at_once_leave_one_claim_and_one_closing(api: Api) -> None:
+    """Two people, two connections, the same moment; then a new write begins a new story that can be claimed."""
+    row = powered(api)
+    pk = row.deployment_id
+    address = joins(row, "press")
+    look_once(watched(own_bench()))
+
+    def at_once(path: str, body: object) -> list[int]:
+        together, statuses = threading.Barrier(4, timeout=20), list[int]()
+
+        def press() -> None:
+            try:
+                together.wait()
+                statuses.append(Api().call("post", path, body)[0])
+            finally:
+                connections.close_all()
+
+        threads = [threading.Thread(target=press) for _ in range(4)]
+        for thread in threads:
+            thread.start()
+        for thread in threads:
+            thread.join(60)
+        return statuses
+
+    assert at_once(f"/deployments/{pk}/find/claim", {"address": address}) == [200] * 4
+    assert Claim.objects.filter(deployment=pk, taken_back_at=None).count() == 1
+    assert at_once(f"/deployments/{pk}/keep/done", {}) == [200] * 4
+    assert Closing.objects.filter(deployment=pk).count() == 1
+    assert LogEntry.objects.filter(deployment=pk, event="keep.in-service").count() == 1
+
+
+def test_two_closings_that_an_older_version_left_are_both_opened_by_a_new_write(api: Api) -> None:
+    row = powered(api)
+    pk = row.deployment_id
+    address = joins(row, "press")
+    look_once(watched(own_bench()))
+    api.post(f"/deployments/{pk}/find/claim", {"address": address})
+    api.post(f"/deployments/{pk}/keep/done")
+    first = Closing.objects.get(deployment=pk)
+    Closing.objects.create(deployment=row.deployment, label=first.label)
+    report()
+    api.post(f"/deployments/{pk}/card/write", card(OTHER_CARD_SERIAL))
+    work()
+    assert not Closing.objects.filter(deployment=pk, reopened_at=None).exists()
+    assert not api.get(f"/deployments/{pk}")["closed"]

@@ -155,7 +155,9 @@ class HeadersMiddleware:
 class ChangesMiddleware:
     """After whatever was changed over the API, say so to the open screens."""
 
-    TELLS_NOTHING = re.compile(r"/api/(session|texts/[a-z]+/check|networks/\d+/passphrase|deployments/\d+/settings/passphrase)")
+    TELLS_NOTHING = re.compile(
+        r"/api/(session|texts/[a-z]+/check|networks/\d+/passphrase|deployments/\d+/settings/passphrase)"
+    )
     DEPLOYMENT = re.compile(r"/api/deployments/(\d+)/")
 
     def __init__(self, get_response: GetResponse) -> None:

@@ -50,7 +50,8 @@ def begin_write(
     order = accept_write.execute(one.walk, drive, serial=path, again=again, use=use)
     if one.closing is not None:
         end_run(one)
-        Closing.objects.filter(pk=one.closing.pk).update(reopened_at=now)
+        # All there are: an older version let two people leave two.
+        Closing.objects.filter(deployment=one.row, reopened_at=None).update(reopened_at=now)
         reopen(one.row)
     made = Write.objects.create(
         deployment=one.row,

@@ -23,7 +23,8 @@ from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.journal import record
 from mintseed.server.judging import Judged, judged
 from mintseed.server.load import Loaded
-from mintseed.server.models import BoardUnit, BootRun, Claim
+from mintseed.server.models import BoardUnit, BootRun, Claim, Deployment
+from mintseed.server.transactions import all_or_nothing
 from mintseed.services import claim as claiming
 
 router = Router(tags=["find"])
@@ -106,22 +107,25 @@ def scan(request: HttpRequest, pk: int, payload: ScanIn) -> FindOut:
 @router.post("/deployments/{pk}/find/claim", response=FindOut)
 def claim(request: HttpRequest, pk: int, payload: ClaimIn) -> FindOut:
     one = judged(pk).loaded
-    made = claiming.execute(one.walk, payload.address)
-    assert one.run is not None
+    claiming.execute(one.walk, payload.address)  # refused before anybody is asked for a name
     _ask_name(one, payload.address)
-    with transaction.atomic():
-        Claim.objects.filter(boot_run=one.run, taken_back_at=None).update(taken_back_at=one.now)
-        Claim.objects.create(
-            deployment=one.row,
-            boot_run=one.run,
-            address=made.address,
-            mac=made.mac,
-            evidence=list(made.evidence),
-            at=one.now,
-        )
-        _learn(one.row.board_unit_id, made.mac)
-        record(one.row, "find", "find.claimed", made.log_text)
+    _claim(pk, payload.address)
     return _out(judged(pk))
+
+
+@all_or_nothing
+def _claim(pk: int, address: str) -> None:
+    """Keep that `address` is the device; of two who claim at the same moment the later one stands."""
+    Deployment.objects.select_for_update().get(pk=pk)
+    one = judged(pk).loaded
+    made = claiming.execute(one.walk, address)
+    assert one.run is not None
+    Claim.objects.filter(boot_run=one.run, taken_back_at=None).update(taken_back_at=one.now)
+    Claim.objects.create(
+        deployment=one.row, boot_run=one.run, address=made.address, mac=made.mac, evidence=list(made.evidence), at=one.now
+    )  # fmt: skip
+    _learn(one.row.board_unit_id, made.mac)
+    record(one.row, "find", "find.claimed", made.log_text)
 
 
 def _ask_name(one: Loaded, address: str) -> None:

@@ -16,6 +16,7 @@ from mintseed.server.judging import Judged, judged
 from mintseed.server.load import host_names, load
 from mintseed.server.models import Closing, Deployment, LogEntry, Site
 from mintseed.server.stored_types import stored
+from mintseed.server.transactions import all_or_nothing
 from mintseed.services import close_record
 from mintseed.services import same_again as again
 
@@ -47,15 +48,22 @@ def read_keep(request: HttpRequest, pk: int) -> KeepOut:
 
 @router.post("/deployments/{pk}/keep/done", response=KeepOut)
 def done(request: HttpRequest, pk: int) -> KeepOut:
+    _close(pk)
+    return _out(judged(pk))
+
+
+@all_or_nothing
+def _close(pk: int) -> None:
+    """Close the record of one device, once whoever asks: of two who press at the same moment the second finds it closed."""
+    Deployment.objects.select_for_update().get(pk=pk)
     view = judged(pk)
     one = view.loaded
-    if not view.closed:
-        closed = close_record.execute(one.walk, name=one.row.name)
-        with transaction.atomic():
-            Closing.objects.create(deployment=one.row, label=LABEL.dump_python(closed.label, mode="json"), at=one.now)
-            record(one.row, "keep", "keep.in-service", closed.log_text)
-            judged(pk)
-    return _out(judged(pk))
+    if view.closed:
+        return
+    closed = close_record.execute(one.walk, name=one.row.name)
+    Closing.objects.create(deployment=one.row, label=LABEL.dump_python(closed.label, mode="json"), at=one.now)
+    record(one.row, "keep", "keep.in-service", closed.log_text)
+    judged(pk)
 
 
 @router.post("/deployments/{pk}/keep/same-again", response=DeploymentOut)
