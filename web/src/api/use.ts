@@ -1,5 +1,6 @@
 // Queries and changes. Everything that changes a deployment runs in a row, so a save is done before what follows it.
 import { hashKey, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useRef } from "react";
 import type { Problem } from "./client";
 import { isLive } from "./live";
 
@@ -37,6 +38,20 @@ export function useChange<In, Out>(key: readonly unknown[], change: (value: In) 
       void queries.invalidateQueries({ queryKey: ["place"] });
     },
   });
+}
+
+/** A change that makes something new. Pressed twice it makes one: until it failed, a second press is the first one's echo. */
+export function useMaking<In, Out>(key: readonly unknown[], make: (value: In) => Promise<Out>) {
+  const change = useChange(key, make);
+  const under = useRef<Promise<Out> | null>(null);
+  const once = (value: In) => {
+    under.current ??= change.mutateAsync(value).catch((error: unknown) => {
+      under.current = null;
+      throw error;
+    });
+    return under.current;
+  };
+  return { once, error: change.error, isPending: change.isPending };
 }
 
 /** Ask for one thing once; the answer is handed over and kept nowhere. */

@@ -2,7 +2,7 @@ import { useRef, useState } from "react";
 import { useForm } from "react-hook-form";
 import { Link, useNavigate, useSearchParams } from "react-router";
 import { answer, GET, POST, type Severity, type Shapes } from "../../api/client";
-import { useAnswer, useChange } from "../../api/use";
+import { useAnswer, useMaking } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { Card, Cards } from "../../ui/Cards";
 import { Mark } from "../../ui/Mark";
@@ -47,7 +47,7 @@ function Form({ data, start, site, places }: { data: Matrix; start: { recipe: st
   const [unit, setUnit] = useState(start.unit);
   const appliances = useRef<HTMLElement>(null);
   const { register, handleSubmit } = useForm<{ name: string }>({ defaultValues: { name: "" } });
-  const create = useChange(["bench", "new"], (name: string) =>
+  const create = useMaking(["bench", "new"], (name: string) =>
     answer(POST("/api/deployments", { body: { recipe, name, site_id: site, board_unit_id: unit || null, fill: true } })),
   );
   const chosen = data.recipes.find((r) => r.id === recipe);
@@ -64,7 +64,10 @@ function Form({ data, start, site, places }: { data: Matrix; start: { recipe: st
     if (!recipe && Number(id) && !matchMedia("(min-width: 1024px)").matches) appliances.current?.scrollIntoView({ block: "start" });
   };
   const begin = handleSubmit(({ name }) => {
-    create.mutate(name, { onSuccess: (made) => void navigate(stationPath(made.id, "plan")) });
+    return create.once(name).then(
+      (made) => navigate(stationPath(made.id, "plan")),
+      () => undefined, // shown below
+    );
   });
   return (
     <form onSubmit={(e) => void begin(e)} className="flex flex-col gap-4">

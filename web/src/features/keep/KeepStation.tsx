@@ -3,7 +3,7 @@ import { useState } from "react";
 import { useForm } from "react-hook-form";
 import { useNavigate } from "react-router";
 import { answer, GET, POST, type Shapes } from "../../api/client";
-import { useAnswer, useChange, useOnce } from "../../api/use";
+import { useAnswer, useChange, useMaking, useOnce } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { Button, ButtonLink, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { FormRow, INPUT, saved } from "../../ui/FormRow";
@@ -119,11 +119,15 @@ function LabelView({ label }: { label: Shapes["Label"] }) {
 function SameAgain({ data, id }: { data: Shapes["KeepOut"]; id: number }) {
   const navigate = useNavigate();
   const { register, handleSubmit, setError, formState } = useForm<Shapes["SameAgainIn"]>({ defaultValues: { name: data.next_name, host_name: data.next_host_name } });
-  const again = useChange(["deployment", id, "again"], (body: Shapes["SameAgainIn"]) =>
+  const again = useMaking(["deployment", id, "again"], (body: Shapes["SameAgainIn"]) =>
     answer(POST("/api/deployments/{pk}/keep/same-again", { params: { path: { pk: id } }, body })),
   );
   const submit = handleSubmit((body) =>
-    saved(again.mutateAsync(body, { onSuccess: (made) => void navigate(stationPath(made.id, made.line.now)) }), ["name", "host_name"], setError),
+    saved(
+      again.once(body).then((made) => navigate(stationPath(made.id, made.line.now))),
+      ["name", "host_name"],
+      setError,
+    ),
   );
   return (
     <Sheet title="The same again" hint="same plan, image and settings, another name">
