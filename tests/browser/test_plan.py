@@ -133,3 +133,42 @@ def test_a_recipe_of_ones_own_with_a_mistake_at_its_line(page: Page) -> None:
     page.get_by_role("button", name="Keep it").click()
     expect(page.get_by_role("button", name="Take it away")).to_be_visible()
     begin(page, "Boathouse press", "Of my own recipe")
+
+
+def test_pressed_twice_one_is_made(page: Page) -> None:
+    page.goto("/new")
+    page.get_by_role("radiogroup", name="Appliance").get_by_role("radio", name="Gramary").click()
+    page.get_by_label("What do you call it?").fill("Pressed twice")
+    page.get_by_role("button", name="Start with Gramary").dblclick()
+    walk.station(page, "Plan")
+    found = page.request.get("/api/deployments?search=Pressed%20twice").json()
+    assert [d["name"] for d in found["deployments"]] == ["Pressed twice"]
+    page.request.delete(
+        f"/api/deployments/{found['deployments'][0]['id']}", headers={"Origin": page.url.split("/deployments")[0]}
+    )
+
+
+def test_what_is_typed_is_asked_once_it_rests(page: Page) -> None:
+    page.goto("/")
+    expect(page.get_by_role("heading", name="Bench")).to_be_visible()
+    asked: list[str] = []
+    page.on("request", lambda r: asked.append(r.url) if "search=" in r.url and "search=&" not in r.url else None)
+    page.keyboard.press("/")
+    page.get_by_placeholder("A deployment, a station, an image, a place").press_sequentially("ticket windo", delay=20)
+    expect(page.get_by_text("Nothing here is called that").or_(page.get_by_role("option").first)).to_be_visible()
+    # The words once they rest, in three places; nobody asks for "t", "ti", "tic".
+    assert {u.split("search=")[1].split("&")[0] for u in asked} <= {"ticket+windo", "ticket%20windo"}
+
+
+def test_a_board_that_is_only_odd_can_be_kept_and_one_that_cannot_be_meant_is_told_at_its_line(page: Page) -> None:
+    page.goto("/recipes/board/sprig")
+    editor = page.locator(".cm-content")
+    expect(editor).to_be_visible()
+    text = page.request.get("/api/descriptions/board/sprig").json()["text"]
+    editor.fill(text.replace('since: "2021-03"', 'since: "2031-03"'))
+    expect(page.get_by_text("It can be kept as it is. Is this meant?")).to_be_visible()
+    expect(page.get_by_role("button", name="Keep it")).to_be_enabled()
+    editor.fill(text.replace("idle_current_a: 0.12", "idle_current_a: 3"))
+    expect(page.get_by_text("One thing is in the way.")).to_be_visible()
+    expect(page.get_by_text("supply.idle_current_a")).to_be_visible()
+    expect(page.get_by_role("button", name="Keep it")).to_be_disabled()

@@ -46,6 +46,16 @@ def test_a_passphrase_that_is_shown_is_nobody_elses_business(api: Api) -> None:
     assert said() == []
 
 
+def test_what_one_plan_takes_the_others_hear_of_at_once(api: Api) -> None:
+    pk = started(api)
+    units = api.get(f"/deployments/{pk}/plan")["units"]
+    said()
+    api.put(f"/deployments/{pk}/plan", {"board_unit_id": units[-1]["id"]})
+    assert "taken" in said()
+    api.put(f"/deployments/{pk}/plan", {"load_share": 0.2})
+    assert "taken" not in said()
+
+
 def test_a_text_that_is_only_judged_changes_nothing_and_tells_nobody(api: Api) -> None:
     said()
     for kind in ("recipe", "board", "part"):

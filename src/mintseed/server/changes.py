@@ -49,7 +49,7 @@ def deployment_topic(pk: int) -> str:
 
 
 def changed(*topics: str) -> None:
-    """Say that something changed: `deployment/12`, `images`, `drives`, `network`, or `everything`."""
+    """Say that something changed: `deployment/12`, `images`, `drives`, `network`, `taken` (things of the shelf), or `everything`."""
     Change.objects.bulk_create(Change(topic=topic) for topic in dict.fromkeys(topics))
 
 

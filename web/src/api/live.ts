@@ -35,6 +35,7 @@ function touches(topic: string, key: readonly unknown[]): boolean {
   if (topic === "everything") return true;
   if (topic === "images") return ["images", "image", "bench", "place"].includes(String(what)) || station === "image";
   if (topic === "drives") return what === "bench" || station === "card" || station === "boot";
+  if (topic === "taken") return station === "plan" || what === "shelf";
   if (topic === "network") return station === "boot" || station === "find";
   const [kind, number] = topic.split("/");
   if (kind !== "deployment") return false;

@@ -37,6 +37,7 @@ from mintseed.server import planning
 from mintseed.server.api.image import queue_reading
 from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.changes import changed
 from mintseed.server.judging import Judged, judged
 from mintseed.server.load import first_network
 from mintseed.server.models import BoardUnit, Cable, Deployment, Image, OwnedCard, Supply, WifiNetwork
@@ -233,6 +234,9 @@ def take(request: HttpRequest, pk: int, payload: TakeIn) -> PlanOut:
     return _change(pk, wanted)
 
 
+OF_THE_SHELF = {"board_unit_id", "supply_id", "cable_id", "owned_card_id", "add_part", "drop_part"}
+
+
 def _change(pk: int, payload: PlanIn) -> PlanOut:
     sent = payload.model_dump(exclude_unset=True)
     view = judged(pk)
@@ -250,6 +254,8 @@ def _change(pk: int, payload: PlanIn) -> PlanOut:
             planning.add_part(row, part=payload.add_part)
         if payload.add_kind:
             planning.add_part(row, kind=payload.add_kind)
+        if OF_THE_SHELF & set(sent):
+            changed("taken")  # what one plan takes, the others see taken at once
     image = values.get("image")
     if isinstance(image, Image) and not image.xray:
         queue_reading(image)
