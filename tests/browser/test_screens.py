@@ -261,3 +261,14 @@ def test_an_image_is_read_from_its_own_page(page: Page) -> None:
     expect(page.get_by_role("heading", name="What goes together")).to_be_visible()
     page.keyboard.press("]")
     expect(page.get_by_role("radio", name="platen-3.0-32.img.gz")).to_be_checked()
+
+
+def test_the_windows_title_follows_the_place(page: Page) -> None:
+    page.goto("/")
+    expect(page).to_have_title("Bench · Mint Seed")
+    page.get_by_role("link", name="Shelf").click()
+    expect(page).to_have_title("Shelf · Mint Seed")
+    made = page.request.get("/api/bench").json()["open"]["deployments"]
+    if made:
+        page.goto(f"/deployments/{made[0]['id']}/boot")
+        expect(page).to_have_title(f"{made[0]['name']} · First boot · Mint Seed")

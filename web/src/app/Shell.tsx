@@ -1,5 +1,5 @@
 import { Menu } from "lucide-react";
-import { useState } from "react";
+import { useRef, useState } from "react";
 import { NavLink, Outlet, ScrollRestoration } from "react-router";
 import { answer, GET } from "../api/client";
 import { useAnswer } from "../api/use";
@@ -10,6 +10,7 @@ import { useLive, useStale } from "../api/live";
 import { useMoment, ZoneOfSite } from "../ui/Time";
 import { Palette } from "./Palette";
 import { ShortcutHelp, useShortcuts } from "./shortcuts";
+import { useTitle } from "./useTitle";
 
 export function Shell() {
   return (
@@ -24,6 +25,8 @@ function Inside() {
   const [palette, setPalette] = useState(false);
   const [help, setHelp] = useState(false);
   const [menu, setMenu] = useState(false);
+  const work = useRef<HTMLElement>(null);
+  useTitle(work);
   useLive();
   useShortcuts({ openPalette: () => setPalette(true), openHelp: () => setHelp(true) });
   return (
@@ -48,7 +51,7 @@ function Inside() {
         <Places />
         <Foot openHelp={() => setHelp(true)} openPalette={() => setPalette(true)} />
       </aside>
-      <main id="work" className="min-w-0 px-4 py-4 md:px-[22px]">
+      <main id="work" ref={work} tabIndex={-1} className="min-w-0 px-4 py-4 focus:outline-none md:px-[22px]">
         <ZoneOfSite value={place?.time_zone ?? "UTC"}>
           <NotAsItIs />
           <Outlet />

@@ -9,6 +9,7 @@ from datetime import datetime
 from typing import Any, BinaryIO
 
 from django.http import HttpRequest, StreamingHttpResponse
+from django.utils.http import content_disposition_header
 from ninja import Router, Schema
 
 from mintseed import wiring
@@ -164,7 +165,7 @@ def stop_making(request: HttpRequest, pk: int) -> CardOut:
 def send_copy(request: HttpRequest, pk: int, copy_pk: int) -> StreamingHttpResponse:
     copy, file = open_copy(pk, copy_pk)
     response = StreamingHttpResponse(_streamed(file), content_type="application/octet-stream")
-    response.headers["Content-Disposition"] = f'attachment; filename="{copy.file_name}"'
+    response.headers["Content-Disposition"] = content_disposition_header(True, copy.file_name) or "attachment"
     response.headers["Content-Length"] = str(copy.size_bytes)
     response.headers["Repr-Digest"] = f"sha-256=:{base64.b64encode(bytes.fromhex(copy.sha256)).decode()}:"  # RFC 9530
     return response
