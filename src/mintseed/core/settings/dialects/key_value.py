@@ -41,15 +41,15 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     return "\n".join(kept)
 
 
-_NAMED = re.compile(r"\s*(#?)\s*([^=]*?)\s*=")
-
-
 def _places(lines: list[str]) -> dict[str, tuple[list[int], list[int]]]:
     """Return where each key stands, as a setting and behind a #: one look at every line, however many keys are set."""
     found: dict[str, tuple[list[int], list[int]]] = {}
     for number, line in enumerate(lines):
-        if named := _NAMED.match(line):
-            found.setdefault(named[2], ([], []))[bool(named[1])].append(number)
+        head, equals, _ = line.partition("=")
+        key = head.strip()
+        commented = key.startswith("#")
+        if equals:
+            found.setdefault(key[1:].lstrip() if commented else key, ([], []))[commented].append(number)
     return found
 
 
