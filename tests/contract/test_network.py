@@ -10,6 +10,7 @@ import threading
 import time
 from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from http.server import BaseHTTPRequestHandler, ThreadingHTTPServer
 from pathlib import Path
 
@@ -20,6 +21,7 @@ from mintseed import wiring
 from mintseed.adapters import tcp_scan
 from mintseed.adapters.http_probe import HttpProbe
 from mintseed.adapters.multicast_dns import MulticastDns, addresses_inside
+from mintseed.adapters.name_lookup import MulticastNames
 from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_file, neighbours_from_kernel
 from mintseed.adapters.tcp_scan import TcpScan
 from mintseed.core.card.drives import Drive
@@ -39,7 +41,7 @@ def test_what_the_pretend_router_writes_the_real_reader_reads(tmp_path: Path) ->
     second = book.give("02:00:00:00:00:02", "")
     assert book.give("02:00:00:00:00:01", "press-2") == first
     view = NeighbourView([bench.leases_file], neighbours_from_file(bench.neighbours_file))
-    assert set(view.sightings()) == {
+    assert {replace(s, expires="") for s in view.sightings()} == {
         Sighting(first, SeenBy.LEASE, "02:00:00:00:00:01", "press-2"),
         Sighting(second, SeenBy.LEASE, "02:00:00:00:00:02", ""),
         Sighting(first, SeenBy.NEIGHBOUR, "02:00:00:00:00:01"),
@@ -235,3 +237,45 @@ def test_an_address_that_never_answers_does_not_hold_up_the_scan() -> None:
             )
         for one in waiting:
             one.close()
+
+
+def test_a_name_is_answered_by_who_has_it_and_by_nobody_else() -> None:
+    """The other side is python-zeroconf, a responder of its own; RFC 6762 §6.7: a one-shot question is answered to its asker."""
+    mouth = Zeroconf(interfaces=["127.0.0.1"])
+    try:
+        page = ServiceInfo(
+            "_http._tcp.local.", "asked by name._http._tcp.local.", addresses=[socket.inet_aton("127.77.7.9")], port=80, server="asked-by-name.local."
+        )  # fmt: skip
+        mouth.register_service(page)
+        names = MulticastNames(["127.0.0.1"])
+        assert names.asks_anybody
+        assert _until(lambda: names.addresses_of("asked-by-name") == {"127.77.7.9"})
+        assert names.addresses_of("Asked-By-Name") == {"127.77.7.9"}, "names know no case (RFC 6762 §16)"
+        assert names.addresses_of("nobody-has-this") == frozenset()
+        assert names.name_of("127.77.7.10") == ""
+    finally:
+        mouth.close()
+    assert MulticastNames(["127.0.0.1"]).addresses_of("asked-by-name") == frozenset(), "gone with its device"
+
+
+def test_a_machine_outside_every_range_asks_nobody() -> None:
+    nobody = MulticastNames(())
+    assert not nobody.asks_anybody
+    assert nobody.addresses_of("press") == frozenset()
+
+
+def test_a_board_that_is_switched_off_keeps_its_lease_and_is_heard_no_more(tmp_path: Path) -> None:
+    """As dnsmasq and the kernel do: the lease stays until it expires, the neighbour goes stale."""
+    bench = BenchFolder(tmp_path)
+    bench.prepare()
+    book = LeaseBook(bench, "127.77.7.0/24")
+    book.give("02:00:00:00:00:01", "press")
+    book.give("02:00:00:00:00:02", "")
+    book.leave("02:00:00:00:00:01")
+    seen = NeighbourView([bench.leases_file], neighbours_from_file(bench.neighbours_file)).sightings()
+    stale = {s.mac: s.stale for s in seen if s.seen_by is SeenBy.NEIGHBOUR}
+    assert stale == {"02:00:00:00:00:01": True, "02:00:00:00:00:02": False}
+    assert {s.mac for s in seen if s.seen_by is SeenBy.LEASE} == set(stale)
+    book.give("02:00:00:00:00:01", "press")
+    again = NeighbourView([bench.leases_file], neighbours_from_file(bench.neighbours_file)).sightings()
+    assert not any(s.stale for s in again)
