@@ -100,6 +100,7 @@ def test_both_names_of_a_size(printed: int, shown: str) -> None:
 def test_words_for_numbers() -> None:
     assert (duration(34), duration(161), duration(120), duration(3900)) == ("34 s", "2 min 41 s", "2 min", "1 h 5 min")
     assert (clock(161), clock(5)) == ("2:41", "0:05")
+    assert (clock(3599), clock(37408)) == ("59:59", "10:23:28")
     assert (decimal_size(412_000_000), binary_size(512), binary_size(50331648)) == ("412 MB", "512 bytes", "48 MiB")
     assert nominal_gb(3 * GB) is None
 

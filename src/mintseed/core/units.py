@@ -59,6 +59,8 @@ def duration(seconds: float) -> str:
 
 
 def clock(seconds: float) -> str:
-    """Return a duration as a stop clock shows it: ``2:41``."""
+    """Return a duration as a stop clock shows it: ``2:41``, after an hour ``10:23:28``."""
     whole = max(0, round(seconds))
+    if whole >= 3600:
+        return f"{whole // 3600}:{whole // 60 % 60:02d}:{whole % 60:02d}"
     return f"{whole // 60}:{whole % 60:02d}"

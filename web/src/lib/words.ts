@@ -3,7 +3,9 @@
 /** `2:41` for 161 seconds. */
 export function clock(seconds: number): string {
   const whole = Math.max(0, Math.round(seconds));
-  return `${Math.floor(whole / 60)}:${String(whole % 60).padStart(2, "0")}`;
+  const two = (part: number) => String(part).padStart(2, "0");
+  const minutes = Math.floor(whole / 60);
+  return minutes < 60 ? `${minutes}:${two(whole % 60)}` : `${Math.floor(minutes / 60)}:${two(minutes % 60)}:${two(whole % 60)}`;
 }
 
 /** `34 s`, `2 min 41 s`. */
