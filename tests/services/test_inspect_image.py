@@ -229,3 +229,29 @@ def test_an_archive_inside_is_said_to_be_one(tmp_path: Path, make: list[str], sa
     target.write_bytes(packed(archive.read_bytes(), "xz"))
     with pytest.raises(ImageError, match=said):
         read(tmp_path, target)
+
+
+def test_settings_files_of_fat_are_found_in_whatever_letters_and_sites_behind_links(
+    shelf: Shelf, tmp_path: Path
+) -> None:
+    """FAT knows no case (FAT specification §7, long names are compared without it); the site is a link, as Debian's web server has it."""
+    folder = tmp_path / "library"
+    folder.mkdir()
+    image(
+        folder / "platen-3.2-64.img.xz",  # how it is packed is told by its content
+        {"PLATEN-NETWORK.CONF": b"country=GB\n", "Device.conf": b"HOST_NAME=platen\n"},
+        {"etc/nginx/sites-available/default": b"server { listen 8765; }\nlisten 8765;\n", "etc/hostname": b"platen\n"},
+    )
+    disk = folder / "platen-3.2-64.img.xz"
+    link = tmp_path / "commands"
+    link.write_text(
+        "mkdir /etc/nginx/sites-enabled\nsymlink /etc/nginx/sites-enabled/default ../sites-available/default\n"
+    )
+    subprocess.run(["debugfs", "-w", "-f", link, f"{disk}?offset={41 * MIB}"], check=True, capture_output=True)
+    xray = Shelf(LibraryFolder(folder, tmp_path / "scratch")).xray(disk.name)
+    assert [f.path for f in xray.files if f.known] == ["device.conf", "platen-network.conf"]
+    assert xray.page.listen_port == 8765
+    size = next(f for f in xray.findings if f.code == "image.size-otherwise")
+    assert size.title == "It unpacks to 60.8 MB, its recipe says 139 MB"  # 58 MiB are 60.8 · 10⁶ bytes
+    demo = {f.code for f in shelf.xray("platen-3.0-32.img.gz").findings}
+    assert "image.size-otherwise" not in demo
