@@ -431,3 +431,20 @@ def test_an_image_that_left_the_library_is_not_there_now(api: Api, monkeypatch: 
     monkeypatch.undo()
     assert "image.not-there" not in {f["code"] for f in api.get(f"/deployments/{ready}/image")["findings"]}
     assert api.get(f"/deployments/{ready}/card")["ready"]
+
+
+def test_the_demo_is_taken_off_whole_or_not_at_all(api: Api) -> None:
+    first, second = written(api), started(api, host_name="second")
+    Deployment.objects.filter(pk__in=(first, second)).update(demo=True)
+    api.post(f"/deployments/{first}/boot/power-on")
+    report()
+    api.post(f"/deployments/{second}/card/write", card(OTHER_CARD_SERIAL))
+    status, problem = api.call("post", "/demo/clear", {})
+    assert status == 409
+    assert "is being written" in problem["title"]
+    assert not Deployment.objects.filter(removed_at__isnull=False).exists()
+    assert BootRun.objects.get(deployment_id=first).off_at is None, "no board went off for nothing"
+    work()
+    assert api.post("/demo/clear") == {"count": 2}
+    assert BootRun.objects.get(deployment_id=first).off_at is not None
+    assert api.post("/demo/restore") == {"count": 2}

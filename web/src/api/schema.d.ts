@@ -49,7 +49,7 @@ export interface paths {
         put?: never;
         /**
          * Clear Demo
-         * @description Take what the first start made off the bench, boards and all; the place, its shelf and its images stay.
+         * @description Take what the first start made off the bench, boards and all; the place, its shelf and its images stay. All of it, or nothing.
          */
         post: operations["mintseed_server_api_bench_clear_demo"];
         delete?: never;

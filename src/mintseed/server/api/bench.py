@@ -289,18 +289,31 @@ class DemoOut(Schema):
 
 @router.post("/demo/clear", response=DemoOut)
 def clear_demo(request: HttpRequest) -> DemoOut:
-    """Take what the first start made off the bench, boards and all; the place, its shelf and its images stay."""
-    keys = list(Deployment.objects.filter(demo=True, removed_at=None).order_by("pk").values_list("pk", flat=True))
+    """Take what the first start made off the bench, boards and all; the place, its shelf and its images stay. All of it, or nothing."""
+    return DemoOut(count=_clear_demo())
+
+
+@all_or_nothing
+def _clear_demo() -> int:
+    rows = Deployment.objects.select_for_update().filter(demo=True, removed_at=None).order_by("pk")
+    keys = list(rows.values_list("pk", flat=True))
+    for pk in keys:
+        _refuse_while_written(judged(pk))  # before the first board goes off
     for pk in keys:
         _take_off(pk)
-    return DemoOut(count=len(keys))
+    return len(keys)
 
 
 @router.post("/demo/restore", response=DemoOut)
 def restore_demo(request: HttpRequest) -> DemoOut:
     """Put what the first start made back on the bench. Its boards stay off."""
-    rows = Deployment.objects.filter(demo=True, removed_at__isnull=False).order_by("pk")
-    return DemoOut(count=len([restore(request, pk) for pk in rows.values_list("pk", flat=True)]))
+    return DemoOut(count=_restore_demo(request))
+
+
+@all_or_nothing
+def _restore_demo(request: HttpRequest) -> int:
+    rows = Deployment.objects.select_for_update().filter(demo=True, removed_at__isnull=False).order_by("pk")
+    return len([restore(request, pk) for pk in rows.values_list("pk", flat=True)])
 
 
 @router.delete("/deployments/{pk}", response={204: None})
@@ -309,14 +322,19 @@ def remove(request: HttpRequest, pk: int) -> Status[None]:
     return Status(204, None)
 
 
+def _refuse_while_written(one: Judged) -> None:
+    if one.loaded.job is not None and job_out(one.loaded.job).active:  # type: ignore[union-attr]
+        name = one.loaded.row.name
+        raise RefusedError(f"the card of {name} is being written", where=name, next_step="Stop the writing first.")
+
+
 @all_or_nothing
 def _take_off(pk: int) -> None:
     Deployment.objects.select_for_update().get(
         pk=pk, removed_at=None
     )  # a write that begins at this moment waits, or was first
     one = judged(pk)
-    if one.loaded.job is not None and job_out(one.loaded.job).active:  # type: ignore[union-attr]
-        raise RefusedError("its card is being written", next_step="Stop the writing first.")
+    _refuse_while_written(one)
     # The board goes off with its deployment: nothing runs on that nobody can see.
     end_run(one.loaded)
     Deployment.objects.filter(pk=pk).update(removed_at=wiring.bench().clock.now())
