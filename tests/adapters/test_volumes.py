@@ -170,3 +170,17 @@ def test_a_file_that_is_made_has_its_folders_and_its_exact_letters(disk: Path, t
 def test_fat_names_are_one_in_whatever_letters(disk: Path) -> None:
     boot = volume(disk, MIB)
     assert boot.read("SETTINGS/WIFI.NMCONNECTION", 100) == BOOT["settings/wifi.nmconnection"]
+
+
+def test_an_odd_link_spoils_itself_alone(tmp_path: Path) -> None:
+    work = tmp_path / "tree"
+    (work / "etc").mkdir(parents=True)
+    (work / "etc" / "hostname").write_bytes(b"kiosk\n")
+    for name, target in {"quoted": 'a"b', "starred": "*", "broken": "new\nline", "long": "x/" * 400}.items():
+        (work / "etc" / name).symlink_to(target)
+    ext = tmp_path / "ext"
+    run("mke2fs", "-q", "-t", "ext4", "-d", work, ext, "16M")
+    root = volume(ext, 0)
+    for name in ("quoted", "starred", "broken", "long"):
+        assert root.read(f"etc/{name}", 100) is None, name
+    assert root.read("etc/hostname", 100) == b"kiosk\n"

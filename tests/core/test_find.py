@@ -259,10 +259,11 @@ def test_another_hardware_address_at_a_known_address_is_new_and_an_address_that_
         (0, (Sighting(OLD, SeenBy.NEIGHBOUR, "02:51:48:00:00:0a"), Sighting(PHONE, SeenBy.SCAN, port=80))),
         (60, (ROUTER_SEEN,)),
     )
-    before = known_before(held, at(60))
+    before = known_before(held, at(60), scanned_at=at(59))
     assert is_new(OLD, BOARD, before)
     assert not is_new(OLD, "02:51:48:00:00:0a", before), "a hardware address is somebody's for good"
-    assert is_new(PHONE, "", before), "not seen for an hour"
+    assert is_new(PHONE, "", before), "not seen for an hour, and every address was asked since"
+    assert not is_new(PHONE, "", known_before(held, at(60))), "nobody asked: it may only have been quiet"
     now = known_before(memory((59, (Sighting(PHONE, SeenBy.SCAN, port=80),))), at(60))
     assert not is_new(PHONE, "", now)
     assert not is_new(PHONE, BOARD, now), "nobody knows whose it was a minute ago"

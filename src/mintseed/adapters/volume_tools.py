@@ -120,6 +120,9 @@ MOST_LINKS = 40
 
 MAX_LINK_BYTES = 4096
 
+MOST_LISTED = MAX_DIRECTORY_ENTRIES - 2
+"""entries from which on a folder was not listed whole (two of them are itself and the one above): what is not among them may be there."""
+
 
 def _steps(path: str) -> list[str]:
     return [step for step in path.split("/") if step not in ("", ".")]
@@ -171,16 +174,17 @@ class ExtVolume:
             if step == "..":
                 del behind[-1:]  # above the root is the root, as for every reader
                 continue
-            inode, is_link = self._entries("/".join(behind)).get(step, ("", False))
-            if not inode:
+            entries = self._entries("/".join(behind))
+            inode, is_link = entries.get(step, ("", False))
+            if not inode and len(entries) < MOST_LISTED:
                 return None
             if not is_link:
                 behind.append(step)
                 continue
             links += 1
             target = self._link(inode)
-            if links > MOST_LINKS or not target:
-                return None
+            if links > MOST_LINKS or not target or _UNSAFE.search(target):
+                return None  # one odd link spoils itself, not the reading of all that lies beside it
             if target.startswith("/"):
                 behind.clear()
             ahead = [*_steps(target), *ahead]

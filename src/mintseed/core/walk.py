@@ -375,10 +375,10 @@ class Walk:
 
     def _name_findings(self, run: RunFacts) -> tuple[Finding, ...]:
         """Return what is known of its name, once it is on the network."""
-        if run.joined_after_s is None:
+        if run.joined_after_s is None and not self.inputs.claimed:
             return ()
         announces = None if self.inputs.xray is None else (bool(self.inputs.xray.page.announces) or None)
-        ago_s = max(0.0, self.elapsed_s - run.joined_after_s)
+        ago_s = max(0.0, self.elapsed_s - (run.joined_after_s or 0.0))
         return (judge_name(self.inputs.host_name, self.addresses, run.naming, joined_ago_s=ago_s, announces=announces),)
 
     def _way_findings(self, run: RunFacts) -> tuple[Finding, ...]:

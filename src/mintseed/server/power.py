@@ -119,6 +119,7 @@ def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
         seen=seen_of(bench.network_seen) if bench else {},
         watching_since=bench.watching_since if bench else None,
         itself=_itself(row),
+        scanned_at=bench.scanned_at if bench else None,
     )
     assert write is not None
     assert bench is not None

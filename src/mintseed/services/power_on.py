@@ -105,6 +105,7 @@ def execute(
     seen: Mapping[str, Seen],
     watching_since: datetime | None,
     itself: Itself,
+    scanned_at: datetime | None = None,
 ) -> PoweredOn:
     """Return the run that begins. `ago_s`: seconds since a person plugged it in; `seen`: what the bench
     remembers of the network since `watching_since`. `itself`: what is known of the board.
@@ -119,7 +120,7 @@ def execute(
     powered_at = now - timedelta(seconds=ago_s)
     before: tuple[str, ...] | None = None
     if watching_since is not None and watching_since <= powered_at:
-        before = tuple(sorted(known_before(seen, powered_at, itself)))
+        before = tuple(sorted(known_before(seen, powered_at, itself, scanned_at=scanned_at)))
     known = (
         f"{sum(is_address(k) for k in before)} addresses were on the network before"
         if before is not None

@@ -52,9 +52,15 @@ class Itself:
         return frozenset({*self.macs, *had, *([self.address] if self.address else [])})
 
 
-def known_before(memory: Mapping[str, Seen], powered_at: datetime, itself: Itself | None = None) -> frozenset[str]:
+def known_before(
+    memory: Mapping[str, Seen],
+    powered_at: datetime,
+    itself: Itself | None = None,
+    *,
+    scanned_at: datetime | None = None,
+) -> frozenset[str]:
     """Return who was there before power-on, as keys, and what lists said then. *Before* is while this board was off: what was seen of
-    itself while it was on is nobody else."""
+    itself while it was on is nobody else. `scanned_at`: when every address was asked last; only that tells that one is gone."""
     itself = itself or Itself()
     own, found = itself.keys(memory), set[str]()
     for key, seen in memory.items():
@@ -65,8 +71,9 @@ def known_before(memory: Mapping[str, Seen], powered_at: datetime, itself: Itsel
         elif key in own:
             there = itself.off_since is not None and seen.last > itself.off_since + LINGERS
         elif is_address(key):
-            # A hardware address is somebody's for good; an address is free once it is gone.
-            there = seen.last >= powered_at - GONE_AFTER
+            # A hardware address is somebody's for good; an address is free once it was asked for and did not answer.
+            gone = scanned_at is not None and scanned_at > seen.last
+            there = not gone or seen.last >= powered_at - GONE_AFTER
         else:
             there = True
         if there:

@@ -16,6 +16,7 @@ from mintseed import wiring
 from mintseed.core.boot.band import late_look_every_s
 from mintseed.core.errors import MintSeedError
 from mintseed.core.find.candidates import Candidate, PageAnswer, Wanted
+from mintseed.core.find.naming import NOT_ASKED
 from mintseed.core.find.sightings import Sighting, pair
 from mintseed.core.units import duration
 from mintseed.ports.network import Probe
@@ -24,7 +25,7 @@ from mintseed.server.journal import record
 from mintseed.server.load import Loaded, load_many, rows_to_load
 from mintseed.server.models import Bench, BootRun, Claim
 from mintseed.server.own_devices import own_devices
-from mintseed.server.stored_types import CANDIDATES, CAUSES
+from mintseed.server.stored_types import CANDIDATES, CAUSES, NAMING, stored
 from mintseed.services import find_device
 
 log = logging.getLogger("mintseed.looking")
@@ -92,18 +93,16 @@ def look_at(
     scanned: Sequence[Sighting] = (),
     *,
     settled: bool = True,
-    names: Mapping[str, frozenset[str]] | None = None,
 ) -> list[find_device.Look]:
     """Look once for each of `boards`, side by side: one sweep a site, every page asked once, all at the same time.
 
-    `settled`: the bench has been looking for a while, so that not seeing a board means something. `names`: the addresses that answered
-    to a name, where it was asked for.
+    `settled`: the bench has been looking for a while, so that not seeing a board means something.
     """
     if not boards:
         return []
     by_site = {b.loaded.site.pk: sweep(b.loaded.networks, scanned) for b in boards}
     probe = AskedOnce(wiring.bench().probe)
-    wanted = [_wanted(board, by_site[board.loaded.site.pk].sightings, names or {}) for board in boards]
+    wanted = [_wanted(board, by_site[board.loaded.site.pk].sightings) for board in boards]
 
     def one(board: Watched, device: Wanted) -> find_device.Look:
         return find_device.execute(by_site[board.loaded.site.pk], device, probe=probe)
@@ -115,14 +114,15 @@ def look_at(
     return looks
 
 
-def _wanted(board: Watched, seen: Sequence[Sighting], names: Mapping[str, frozenset[str]]) -> Wanted:
+def _wanted(board: Watched, seen: Sequence[Sighting]) -> Wanted:
     """Return what is looked for as `board`."""
     one, unit = board.loaded, board.loaded.row.board_unit
     recipe, row = one.recipe, one.row
+    naming = stored(NAMING, board.run.naming, None) or NOT_ASKED
     others = own_devices(one.site, {s.address for s in seen}, {s.mac for s in seen if s.mac}, but=row.pk)
     return Wanted(
         row.host_name, recipe.host_name, recipe.page, board.known_before, frozenset(unit.macs if unit else ()), others,
-        names.get(row.host_name.lower()), ways_of(one),
+        frozenset(naming.answers_at) if naming.asked else None, ways_of(one),
     )  # fmt: skip
 
 
@@ -197,7 +197,6 @@ def look_once(
     scanned: Sequence[Sighting] = (),
     *,
     settled: bool = True,
-    names: Mapping[str, frozenset[str]] | None = None,
 ) -> None:
     """Look for each of `boards`; one that cannot be looked for keeps no other waiting."""
     able = []
@@ -207,7 +206,7 @@ def look_once(
             able.append(board)
         except MintSeedError as error:
             log.warning("deployment %s is not looked for: %s", board.loaded.row.pk, error.code)
-    looks = look_at(able, scanned, settled=settled, names=names)
+    looks = look_at(able, scanned, settled=settled)
     for board, look in zip(able, looks, strict=True):
         if look.winner is None and settled:
             note_late(board)

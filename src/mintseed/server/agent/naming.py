@@ -23,6 +23,9 @@ from mintseed.server.stored_types import CANDIDATES, NAMING, stored
 
 log = logging.getLogger("mintseed.naming")
 
+TURN_EVERY_S = 2.0
+"""seconds between two looks for names worth asking for."""
+
 ASK_EVERY_S, LATER_EVERY_S = 4.0, 60.0
 """seconds between two questions for a name: while it may still come, and afterwards."""
 
@@ -47,10 +50,10 @@ class Question:
 
 
 class NameThread:
-    """Asks in a thread of its own; never holds up the watch. `answers` maps a name to the addresses that answered to it."""
+    """Asks in a thread of its own; never holds up the watch. What came of it is kept with the run, and nowhere else."""
 
     def __init__(self) -> None:
-        self.answers: dict[str, frozenset[str]] = {}
+        self._turned_s = -TURN_EVERY_S
         self._thread: threading.Thread | None = None
         self._asked_s: dict[int, float] = {}
         self._results: dict[int, NameFacts] = {}
@@ -60,7 +63,12 @@ class NameThread:
         if self._thread is not None and self._thread.is_alive():
             return
         self._keep()
-        due = [q for q in questions(bench, now) if self._is_due(q)]
+        if time.monotonic() - self._turned_s < TURN_EVERY_S:
+            return
+        self._turned_s = time.monotonic()
+        worth = questions(bench, now)
+        self._asked_s = {q.run_pk: self._asked_s[q.run_pk] for q in worth if q.run_pk in self._asked_s}
+        due = [q for q in worth if self._is_due(q)]
         if due:
             self._thread = threading.Thread(target=self._ask, args=(due,), name="names", daemon=True)
             self._thread.start()
@@ -74,8 +82,7 @@ class NameThread:
         for question in due:
             self._asked_s[question.run_pk] = time.monotonic()
             try:
-                self._results[question.run_pk] = facts = asked(question)
-                self.answers[question.host_name.lower()] = frozenset(facts.answers_at)
+                self._results[question.run_pk] = asked(question)
             except (MintSeedError, OSError, ValueError) as error:
                 log.warning("could not ask for %s: %s", question.host_name, error)
 

@@ -107,7 +107,7 @@ class Agent:
         self.names.turn(bench, now)
         if due:
             settled = time.monotonic() - self._began_s > SETTLES_AFTER_S
-            look_once(due, self.scans.found, settled=settled, names=self.names.answers)
+            look_once(due, self.scans.found, settled=settled)
         more = judge_due([b.loaded.row.pk for b in due])
         self._housekeeping.turn(now)
         soon = any(look_every_s(b, now) < IDLE_EVERY_S for b in boards)
