@@ -255,3 +255,21 @@ def test_settings_files_of_fat_are_found_in_whatever_letters_and_sites_behind_li
     assert size.title == "It unpacks to 60.8 MB, its recipe says 139 MB"  # 58 MiB are 60.8 · 10⁶ bytes
     demo = {f.code for f in shelf.xray("platen-3.0-32.img.gz").findings}
     assert "image.size-otherwise" not in demo
+
+
+@pytest.mark.parametrize(
+    ("root", "announcer"),
+    [
+        ({"usr/sbin/avahi-daemon": b"x", "usr/bin/sh": b"x"}, True),
+        ({"usr/bin/sh": b"x", "etc/systemd/resolved.conf": b"[Resolve]\nMulticastDNS=yes\n"}, True),
+        ({"usr/bin/sh": b"x", "etc/systemd/resolved.conf": b"[Resolve]\n#MulticastDNS=yes\n"}, False),
+        ({"usr/bin/sh": b"x", "usr/sbin/cron": b"x"}, False),
+        ({}, None),
+    ],
+)
+def test_whether_anything_on_it_answers_for_names(
+    tmp_path: Path, root: dict[str, bytes], announcer: bool | None
+) -> None:
+    """resolved.conf(5): MulticastDNS=; avahi-daemon(8)."""
+    boot = {"kernel8.img": kernel(64, "b")}
+    assert read(tmp_path, image(tmp_path / "named.img", boot, {**ROOT, **root})).page.announcer is announcer

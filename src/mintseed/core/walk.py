@@ -377,7 +377,8 @@ class Walk:
         """Return what is known of its name, once it is on the network."""
         if run.joined_after_s is None and not self.inputs.claimed:
             return ()
-        announces = None if self.inputs.xray is None else (bool(self.inputs.xray.page.announces) or None)
+        page = self.inputs.xray.page if self.inputs.xray else None
+        announces = None if page is None else True if page.announces else page.announcer
         ago_s = max(0.0, self.elapsed_s - (run.joined_after_s or 0.0))
         return (judge_name(self.inputs.host_name, self.addresses, run.naming, joined_ago_s=ago_s, announces=announces),)
 

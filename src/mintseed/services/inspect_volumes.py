@@ -17,7 +17,7 @@ from mintseed.core.errors import DeviceTreeError, StoppedError, ToolError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.image.device_tree import read_device_tree
 from mintseed.core.image.kernel import HEAD_BYTES, kernel_bits
-from mintseed.core.image.page import LISTEN_FILES, MDNS_FOLDER, PageFacts, read_page_facts
+from mintseed.core.image.page import LISTEN_FILES, MDNS_FOLDER, PROGRAMS, RESOLVED, PageFacts, read_page_facts
 from mintseed.core.image.partitions import Partition, PartitionTable
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts
 from mintseed.core.limits import (
@@ -292,13 +292,21 @@ def _content_of(volume: Volume, name: str, looking: Looking) -> bytes | None:
 def _page(volume: Volume, looking: Looking) -> PageFacts:
     try:
         services = [f"{MDNS_FOLDER}/{n}" for n in volume.folder(MDNS_FOLDER) if n.endswith(".service")]
-        wanted = ["etc/hostname", "etc/os-release", "usr/lib/os-release", *LISTEN_FILES, *services[:MAX_SERVICE_FILES]]
+        wanted = [
+            "etc/hostname",
+            "etc/os-release",
+            "usr/lib/os-release",
+            RESOLVED,
+            *LISTEN_FILES,
+            *services[:MAX_SERVICE_FILES],
+        ]
         contents = {}
         for path in wanted:
             looking.go_on()
             if data := volume.read(path, MAX_SETTINGS_FILE_BYTES):
                 contents[path] = data
-        return read_page_facts(contents)
+        looking.go_on()
+        return read_page_facts(contents, [name for place in PROGRAMS for name in volume.folder(place)])
     except ToolError as error:
         looking.findings.append(
             Finding("image.root-unreadable", Severity.CHECK, "The root volume cannot be read", error.sentence(),

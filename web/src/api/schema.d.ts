@@ -2436,6 +2436,8 @@ export interface components {
             announce_file: string;
             /** Announced Port */
             announced_port?: number | null;
+            /** Announcer */
+            announcer?: boolean | null;
             /**
              * Announces
              * @default

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 import xml.etree.ElementTree as ET
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
@@ -14,6 +14,13 @@ LISTEN_FILES = ("etc/webpage/site.conf", "etc/nginx/sites-enabled/default", "etc
 """Places of web server configurations, relative to the root volume; first found wins (common practice)."""
 
 MDNS_FOLDER = "etc/avahi/services"
+
+PROGRAMS = ("usr/sbin", "usr/bin", "sbin")
+"""Folders of the root volume in which a program that answers for names would lie."""
+
+ANNOUNCERS = frozenset({"avahi-daemon", "mdnsd", "umdns"})
+RESOLVED = "etc/systemd/resolved.conf"
+"""systemd's resolver answers for its own name only where it is told so. Source: resolved.conf(5), MulticastDNS=."""
 
 _LISTEN = re.compile(r"[ \t]*(?:listen[ \t]+|server\.port[ \t]*=[ \t]*)([^;#\s]+)([^;#]*)", re.ASCII)
 _LOOPBACK = ("127.", "localhost", "[::1]", "::1", "unix:")
@@ -61,6 +68,8 @@ class PageFacts:
     announced_port: int | None = None
     announce_file: str = ""
     scheme: str = "http"
+    announcer: bool | None = None
+    """whether a program that answers for names under .local lies on it; None where its programs were not seen"""
 
     @property
     def port(self) -> int | None:
@@ -75,8 +84,19 @@ class PageFacts:
         return f"{self.scheme}://{name}.local{port}/"
 
 
-def read_page_facts(files: Mapping[str, bytes]) -> PageFacts:
-    """Return what `files` (path relative to the root volume → content) tell. Unreadable parts are left empty."""
+def has_announcer(programs: Collection[str], files: Mapping[str, bytes]) -> bool | None:
+    """Return whether one of `programs`, or a setting, answers for names; None where no program was seen, so that nothing is known."""
+    answers = re.search(
+        r"^\s*MulticastDNS\s*=\s*(yes|true|1|on)\s*$", _text(files, RESOLVED), re.MULTILINE | re.IGNORECASE
+    )
+    if ANNOUNCERS & set(programs) or answers:
+        return True
+    return False if programs else None
+
+
+def read_page_facts(files: Mapping[str, bytes], programs: Collection[str] = ()) -> PageFacts:
+    """Return what `files` (path relative to the root volume → content) tell, and `programs`, the names of what can be run on it.
+    Unreadable parts are left empty."""
     name = one_line(_text(files, "etc/hostname").strip())[:MAX_SHOWN_CHARACTERS]
     release = dict(_os_release(_text(files, "etc/os-release") or _text(files, "usr/lib/os-release")))
     listen_file = next((f for f in LISTEN_FILES if any(_listens(_text(files, f)))), "")
@@ -93,6 +113,7 @@ def read_page_facts(files: Mapping[str, bytes]) -> PageFacts:
         announced,
         announce_file,
         scheme if listen_file else _PAGE_TYPES.get(kind, "http"),
+        has_announcer(programs, files),
     )
 
 
