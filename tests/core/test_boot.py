@@ -218,6 +218,8 @@ def test_what_waits_for_a_bare_board_that_works_comes_after_the_first_boot() -> 
     assert supply < fitted
     assert steps[fitted - 1].startswith("Wait until it is on the network, then shut it down")
     assert steps[-1] == "Power it again"
+    cased = titles("chorus", "larkspur-case")
+    assert cased.index("Close larkspur-case") > next(n for n, t in enumerate(cased) if "chorus onto the header" in t)
 
 
 def test_a_printers_cable_is_plugged_once_in_the_setup() -> None:

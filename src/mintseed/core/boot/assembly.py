@@ -44,7 +44,9 @@ def assembly_steps(
         ),
         AssemblyStep(f"Put it into the board: {board.card_slot}", "Card first: a case may hide the slot."),
     ]
-    steps += _closed(parts)
+    # A case is closed once nothing has to go under it any more.
+    cases = _closed(parts)
+    steps += [] if later else cases
     steps += [AssemblyStep(f"Plug in {p.name}", "Into its socket, before the power.") for p in parts if _plugs_in(p)]
     if way == "cable":
         steps.append(AssemblyStep("Plug in the network cable", "At both ends, before the power."))
@@ -53,7 +55,7 @@ def assembly_steps(
         steps.append(
             AssemblyStep(f"Plug in the supply of {feeder}", "It feeds the board too: no second supply beside it.")
         )
-        return (*steps, *_later(later))
+        return (*steps, *_later(later, cases))
     if cable is not None:
         steps.append(
             AssemblyStep(f"Plug {cable.name} into the supply", "Its other end waits until everything else is in.")
@@ -69,7 +71,7 @@ def assembly_steps(
             "The supply last; only low voltage comes to the board. Follow the supply's own safety notes.",
         )
     )
-    return (*steps, *_later(later))
+    return (*steps, *_later(later, cases))
 
 
 def _antennas(parts: Sequence[PlannedPart], *, transmits: bool) -> list[AssemblyStep]:
@@ -85,7 +87,7 @@ def _antennas(parts: Sequence[PlannedPart], *, transmits: bool) -> list[Assembly
     return [AssemblyStep(f"Screw {name} on", why) for name in own]
 
 
-def _later(parts: Sequence[PlannedPart]) -> list[AssemblyStep]:
+def _later(parts: Sequence[PlannedPart], cases: Sequence[AssemblyStep]) -> list[AssemblyStep]:
     """What waits until the bare board was seen to work: then it is known what is to blame if it does not any more (common practice)."""
     if not parts:
         return []
@@ -95,7 +97,7 @@ def _later(parts: Sequence[PlannedPart]) -> list[AssemblyStep]:
         f"{names} {'wait' if len(parts) > 1 else 'waits'} for a board that is known to work bare.",
     )
     return [first, *_fitted(parts), *[AssemblyStep(f"Plug in {p.name}", "Into its socket.") for p in parts if _plugs_in(p)],
-            AssemblyStep("Power it again", "The supply last, as before.")]  # fmt: skip
+            *cases, AssemblyStep("Power it again", "The supply last, as before.")]  # fmt: skip
 
 
 def _fitted(parts: Sequence[PlannedPart]) -> list[AssemblyStep]:

@@ -59,7 +59,12 @@ export function SettingsStation({ id }: { id: number }) {
           <Sheet title="Facts">
             <Facts
               rows={[
-                ["Page", <Mono key="p">{data.page_url}</Mono>],
+                [
+                  "Page",
+                  <span key="p">
+                    <Mono>{data.page_url}</Mono> <span className="text-ink-2">if its name answers, else at its address</span>
+                  </span>,
+                ],
                 ["Joins in", data.joins_text || "a board is not chosen"],
               ]}
             />
