@@ -73,7 +73,7 @@ def _a_row_in_every_table() -> None:
 def _make(model: type[models.Model]) -> None:
     values: dict[str, Any] = {}
     for column in model._meta.concrete_fields:
-        if column.primary_key or column.has_default():
+        if column.primary_key or column.has_default() or column.generated:
             continue
         if isinstance(column, models.ForeignKey):
             values[column.name] = column.related_model._default_manager.last()  # type: ignore[union-attr]

@@ -52,8 +52,74 @@ def test_what_this_version_fills_otherwise_was_changed_by_nobody(base: Path, dum
         home.sql("UPDATE mintseed_write SET fingerprint = SHA2(CONCAT(fingerprint, 'filled otherwise then'), 256)")
         assert home.make_ready().returncode == 0
         assert [c["current"] for c in home.cards()] == [True, False]
-        home.sql("UPDATE mintseed_deployment SET host_name = 'another-name'")
+        home.sql("UPDATE mintseed_deployment SET host_name = CONCAT('another-name-', id)")
         assert [c["current"] for c in home.cards()] == [False, False]
+
+
+def test_of_what_there_may_be_one_the_newest_stands_on(base: Path) -> None:
+    """Two windows of an older version left two of each; none of it is lost, and from now on the tables take no second one."""
+    with Home.like(base) as home:
+        home.load(EARLIER[-1])
+        home.sql("""
+            INSERT INTO mintseed_closing (label, at, deployment_id) SELECT label, NOW(6), deployment_id FROM mintseed_closing;
+            INSERT INTO mintseed_claim (address, mac, evidence, at, boot_run_id, deployment_id, `by`)
+              SELECT '192.0.2.77', mac, evidence, NOW(6), boot_run_id, deployment_id, `by` FROM mintseed_claim;
+            UPDATE mintseed_bootrun SET board_unit_id = (SELECT MIN(id) FROM mintseed_boardunit);
+            INSERT INTO mintseed_bootrun (by_hand, powered_at, noted_at, joined_address, scanning, candidates, seen, ended, causes, bench_id,
+                board_unit_id, deployment_id, write_id)
+              SELECT by_hand, NOW(6), NOW(6), joined_address, scanning, candidates, seen, ended, causes, bench_id, board_unit_id, 1, 1 FROM mintseed_bootrun;
+            UPDATE mintseed_deployment SET host_name = 'Press' WHERE id = 1;
+            UPDATE mintseed_deployment SET host_name = 'press' WHERE id = 2;
+            INSERT INTO mintseed_stationrecord (station, mark, verdict, note, findings, inputs, at, current, deployment_id)
+              SELECT station, mark, verdict, 'again', findings, inputs, NOW(6), 1, deployment_id FROM mintseed_stationrecord WHERE current = 1;
+            INSERT INTO mintseed_job (kind, state, phase, done_bytes, total_bytes, rate_bytes_per_s, stop_requested, created_at)
+              VALUES ('read-image', 'failed', '', 0, 0, 0, 0, NOW(6));
+        """)  # fmt: skip
+        said = home.make_ready()
+        assert said.returncode == 0, said.stdout
+        assert home.sql("SELECT COUNT(*), SUM(reopened_at IS NULL) FROM mintseed_closing") == "2\t1\n"
+        assert (
+            home.sql("SELECT address, taken_back_at IS NULL FROM mintseed_claim ORDER BY id")
+            == "quay-house\t0\n192.0.2.77\t1\n"
+        )
+        assert home.sql("SELECT off_at IS NULL FROM mintseed_bootrun ORDER BY id") == "0\n1\n"
+        assert home.sql("SELECT host_name, name_shared FROM mintseed_deployment ORDER BY id") == "Press\t0\npress\t1\n"
+        assert (
+            home.sql(
+                "SELECT COUNT(*) FROM mintseed_stationrecord WHERE current = 1 AND note <> 'again' AND deployment_id = 1"
+            )
+            == "0\n"
+        )
+        assert home.sql("SELECT COUNT(*) FROM mintseed_job WHERE kind = 'read-image'") == "0\n"
+        for second in (
+            "INSERT INTO mintseed_closing (label, names, frozen, at, deployment_id) SELECT label, names, frozen, at, deployment_id FROM mintseed_closing WHERE reopened_at IS NULL",
+            "UPDATE mintseed_claim SET taken_back_at = NULL",
+            "UPDATE mintseed_bootrun SET off_at = NULL",
+            "UPDATE mintseed_deployment SET name_shared = 0",
+            "UPDATE mintseed_stationrecord SET current = 1 WHERE deployment_id = 1",
+            "UPDATE mintseed_job SET write_id = NULL",
+        ):
+            with pytest.raises(RuntimeError, match=r"Duplicate entry|CONSTRAINT"):
+                home.sql(second)
+
+
+def test_what_an_older_version_closed_stays_as_it_is_now(base: Path) -> None:
+    """Proven, powered, in service before the update; afterwards its board, place and recipe may become what they will."""
+    with Home.like(base) as home:
+        home.load(EARLIER[-1])
+        assert home.make_ready().returncode == 0
+        before = home.cards()
+        home.sql(
+            "UPDATE mintseed_site SET country = 'NZ', time_zone = 'Pacific/Auckland'; UPDATE mintseed_wifinetwork SET ssid = 'Elsewhere'"
+        )
+        home.sql(
+            "UPDATE mintseed_bootrun SET board_unit_id = NULL; UPDATE mintseed_deployment SET board_unit_id = NULL, recipe = 'gone' WHERE id = 2"
+        )
+        assert home.cards()[1] == before[1]
+        names = home.sql(
+            "SELECT board_name, board_kind FROM mintseed_bootrun; SELECT JSON_VALUE(names, '$.appliance') FROM mintseed_closing"
+        )
+        assert names.endswith("Platen\n")
 
 
 def test_a_home_that_took_three_changed_migrations_as_they_were_at_first(base: Path) -> None:
@@ -103,7 +169,7 @@ def test_tables_that_differ_are_said_in_words(base: Path) -> None:
         assert home.make_ready().returncode == 0
         home.sql("ALTER TABLE mintseed_write DROP COLUMN clears_end, MODIFY void_why varchar(20) NOT NULL")
         home.sql("ALTER TABLE mintseed_site ADD COLUMN colour varchar(9) NOT NULL; DROP TABLE mintseed_change")
-        home.sql("ALTER TABLE mintseed_description DROP INDEX one_text_a_description")
+        home.sql("ALTER TABLE mintseed_description DROP INDEX `key`")
         # The column that came in later is a known one: it is mended. The rest is said.
         said = home.make_ready()
         assert said.returncode == 1
@@ -111,7 +177,7 @@ def test_tables_that_differ_are_said_in_words(base: Path) -> None:
             "the table mintseed_change is missing",
             "mintseed_write.void_why is varchar(20), not varchar(200)",
             "mintseed_site has a column colour that this version does not know and that may not be empty",
-            "mintseed_description lacks the key that holds kind and ident together only once",
+            "mintseed_description lacks the key that holds key together only once",
         ):
             assert words in said.stdout
         assert "clears_end" not in said.stdout

@@ -53,12 +53,44 @@ def test_a_worker_that_dies_is_seen_within_seconds(api: Api) -> None:
     assert api.get(f"/deployments/{pk}/card")["current"]
 
 
-def test_an_old_proof_is_gone_as_soon_as_a_write_begins(api: Api) -> None:
+def test_an_old_proof_is_gone_as_soon_as_a_write_begins_and_not_while_it_waits(
+    api: Api, monkeypatch: pytest.MonkeyPatch
+) -> None:
     pk, _ = begun(api)
     work()
-    assert api.get(f"/deployments/{pk}/card")["proven"]
+    seen: list[bool] = []
+    during(monkeypatch, lambda heartbeat: seen.append(api.get(f"/deployments/{pk}/card")["proven"]))
     api.post(f"/deployments/{pk}/card/write", card())
-    assert not api.get(f"/deployments/{pk}/card")["proven"]
+    waiting = api.get(f"/deployments/{pk}/card")
+    assert (waiting["proven"], waiting["job"]["active"]) == (True, True)
+    work()
+    assert seen
+    assert not any(seen)
+    assert api.get(f"/deployments/{pk}/card")["proven"]
+
+
+def test_a_write_that_was_stopped_while_it_waited_changed_nothing(api: Api) -> None:
+    pk, _ = begun(api)
+    work()
+    first = Write.objects.get(deployment_id=pk)
+    api.post(f"/deployments/{pk}/card/write", card())
+    api.post(f"/deployments/{pk}/card/stop")
+    work()
+    shown = api.get(f"/deployments/{pk}/card")
+    assert (shown["proven"], shown["current"], shown["digest"]) == (True, True, first.digest)
+    assert shown["findings"][0]["code"] == "card.never-began"
+    assert "Stopped by you before it began" in shown["findings"][0]["detail"]
+    assert shown["deployment"]["line"]["now"] == "boot"
+    assert [w["outcome"] for w in shown["writes"]] == ["stopped", "proven"]
+
+
+def test_a_bench_that_is_at_another_card_says_so_at_once(api: Api) -> None:
+    begun(api)
+    other = started(api, host_name="second")
+    status, problem = api.call("post", f"/deployments/{other}/card/write", card(OTHER_CARD_SERIAL))
+    assert (status, "is at another card, for Reading-room press" in problem["title"]) == (409, True)
+    work()
+    api.post(f"/deployments/{other}/card/write", card(OTHER_CARD_SERIAL))
 
 
 def test_a_card_taken_for_another_deployment_is_no_longer_the_firsts(api: Api) -> None:
@@ -96,9 +128,12 @@ def test_a_failing_card_says_what_happened(api: Api, faults: dict[str, int], sai
 def test_stopping_before_it_began(api: Api) -> None:
     pk, _ = begun(api)
     api.post(f"/deployments/{pk}/card/stop")
-    assert "Stopped by you" in not_written(api, pk)
     work()
-    assert not api.get(f"/deployments/{pk}/card")["proven"]
+    shown = api.get(f"/deployments/{pk}/card")
+    assert (shown["proven"], shown["job"]["active"]) == (False, False)
+    # Nothing says that it was written, or that a card is spoilt.
+    assert shown["deployment"]["line"]["marks"][3]["mark"] == "now"
+    assert "not usable" not in str(shown)
 
 
 def during(monkeypatch: pytest.MonkeyPatch, happens: Callable[[Heartbeat], None]) -> None:
@@ -183,7 +218,7 @@ def test_a_file_that_changes_in_the_library_is_to_be_read_again(api: Api) -> Non
 def test_the_heartbeat_writes_learns_of_a_stop_and_of_a_lost_database(
     bench: object, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    job = Job.objects.create(kind=Job.Kind.WRITE_CARD, state=Job.State.RUNNING)
+    job = Job.objects.create(kind=Job.Kind.BUILD_IMAGES, state=Job.State.RUNNING)
     heartbeat = Heartbeat(job)
     heartbeat.tell(Progress(Phase.WRITING, 10, 100, 1.0))
     heartbeat._write()
@@ -322,6 +357,7 @@ def test_a_card_changed_behind_our_back_is_not_powered(api: Api) -> None:
 def test_a_card_put_back_is_told_by_its_bytes(api: Api) -> None:
     a, b = started(api, host_name="first"), started(api, host_name="second")
     api.post(f"/deployments/{a}/card/write", card())
+    work()
     api.post(f"/deployments/{b}/card/write", card(OTHER_CARD_SERIAL))
     work()
     # The two cards change places: the readers' serials stay where they are.

@@ -362,19 +362,3 @@ def test_two_who_press_at_once_leave_one_claim_and_one_closing(api: Api) -> None
     assert at_once(f"/deployments/{pk}/keep/done", {}) == [200] * 4
     assert Closing.objects.filter(deployment=pk).count() == 1
     assert LogEntry.objects.filter(deployment=pk, event="keep.in-service").count() == 1
-
-
-def test_two_closings_that_an_older_version_left_are_both_opened_by_a_new_write(api: Api) -> None:
-    row = powered(api)
-    pk = row.deployment_id
-    address = joins(row, "press")
-    look_once(watched(own_bench()))
-    api.post(f"/deployments/{pk}/find/claim", {"address": address})
-    api.post(f"/deployments/{pk}/keep/done")
-    first = Closing.objects.get(deployment=pk)
-    Closing.objects.create(deployment=row.deployment, label=first.label)
-    report()
-    api.post(f"/deployments/{pk}/card/write", card(OTHER_CARD_SERIAL))
-    work()
-    assert not Closing.objects.filter(deployment=pk, reopened_at=None).exists()
-    assert not api.get(f"/deployments/{pk}")["closed"]

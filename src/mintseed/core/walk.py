@@ -58,7 +58,8 @@ class WriteFacts:
     """The last write. `proven_at` is None unless its proof stands; `trouble` says how it ended when not well, `void_why`
     what ended its proof, `unsure_why` why nobody can rely on it now. `chosen`: a mark of what was chosen then; equal marks,
     nothing was changed. `marked`: whether marks beyond the image were read back too; `looked_again`: whether they were seen
-    again after it had left its reader."""
+    again after it had left its reader. `never_began`: why a later write came to nothing before its first byte, `stopped` where
+    somebody stopped it."""
 
     writing: bool = False
     trouble: str = ""
@@ -70,6 +71,8 @@ class WriteFacts:
     unsure_why: str = ""
     marked: bool = False
     looked_again: bool = False
+    never_began: str = ""
+    stopped: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -488,6 +491,14 @@ class Walk:
         write = self.inputs.write
         if write.writing:
             return ()
+        never = (
+            Finding("card.never-began", Severity.NOTE if write.stopped else Severity.CHECK, "The last write did not begin",
+                    f"{write.never_began.rstrip('.')}. It changed nothing on any card.",
+                    "Write the card again if you still want to."),
+        ) if write.never_began and not write.trouble else ()  # fmt: skip
+        return (*never, *self._proof_findings(write))
+
+    def _proof_findings(self, write: WriteFacts) -> tuple[Finding, ...]:
         if write.unsure_why:
             return (Finding("card.unsure", Severity.CHECK, "Not sure any more that its card holds it", f"{write.unsure_why}.",
                             "Say whose card that is, put its own card into a reader, or write the card again."),)  # fmt: skip

@@ -1,4 +1,4 @@
-"""Proofs that an older version made, after an update: what was proven and unchanged then stays so.
+"""What an older version left, after an update: what was proven and unchanged then stays so, and what was closed stays as it is now.
 
 An older version kept no mark of what had been chosen, only a fingerprint of the filled files; where this version fills a file
 otherwise, that says "changed" although nobody changed anything. What the older version last judged says which of its cards held
@@ -7,8 +7,14 @@ what was chosen. So before anything is judged anew, those get the mark of what i
 
 from __future__ import annotations
 
+import logging
+
+from mintseed.core.errors import MintSeedError
+from mintseed.server.frozen import NAMES, pack
 from mintseed.server.load import load_many
-from mintseed.server.models import Deployment, StationRecord, Write
+from mintseed.server.models import Closing, Deployment, StationRecord, Write
+
+log = logging.getLogger("mintseed.carried")
 
 
 def adopt_proofs() -> int:
@@ -23,4 +29,25 @@ def adopt_proofs() -> int:
     for one in load_many(rows):
         if one.write is not None and one.write.holds and not one.write.chosen_mark and one.chosen_mark:
             count += Write.objects.filter(pk=one.write.pk).update(chosen_mark=one.chosen_mark)
+    return count
+
+
+def freeze_older() -> int:
+    """Keep with each closing of an older version what its device is judged from now: from here on it changes no more. Returns how many."""
+    closings = {
+        c.deployment_id: c for c in Closing.objects.filter(reopened_at=None, frozen="", deployment__removed_at=None)
+    }
+    rows = Deployment.objects.filter(pk__in=closings).select_related(
+        "site", "network", "board_unit", "image", "supply", "cable", "owned_card", "judgement"
+    )
+    count = 0
+    for row in rows:
+        one = load_many([row])[0]
+        try:
+            values = {"frozen": pack(one.inputs), "names": NAMES.dump_python(one.names, mode="json")}
+        except MintSeedError as error:
+            # Its recipe or board is gone already: its judgements are all there is.
+            log.warning("deployment %s is shown as its records say: %s", row.pk, error.code)
+            continue
+        count += Closing.objects.filter(pk=closings[row.pk].pk).update(**values)
     return count

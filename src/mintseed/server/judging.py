@@ -26,7 +26,7 @@ from mintseed.server.bells import AGENT, ring
 from mintseed.server.changes import changed, deployment_topic
 from mintseed.server.jobs.state import is_active, topic_of
 from mintseed.server.load import Loaded, load, load_many, rows_to_load
-from mintseed.server.models import Deployment, Job, Judgement, StationRecord
+from mintseed.server.models import Closing, Deployment, Job, Judgement, StationRecord
 from mintseed.server.stored_types import FINDING, stored
 
 log = logging.getLogger("mintseed.judging")
@@ -145,8 +145,9 @@ def _keep(
             StationRecord.objects.create(deployment=row, station=str(drawn.station), inputs=mark, at=now, **fields)
 
 
-def reopen(row: Deployment) -> None:
-    """Let a closed record be judged again: a new write begins a new story."""
+def reopen(row: Deployment, now: datetime) -> None:
+    """Let a closed record be judged again: a new write began a new story."""
+    Closing.objects.filter(deployment=row, reopened_at=None).update(reopened_at=now)
     Judgement.objects.filter(deployment=row).update(closed=False, place=Judgement.Place.OPEN)
 
 
@@ -199,7 +200,7 @@ def judge_the_never_judged() -> None:
         judge(load_many(rows))
 
 
-JUDGED_BY = "8"
+JUDGED_BY = "9"
 """Raised when the rules change so that stored judgements are to be made again."""
 
 
@@ -229,6 +230,8 @@ def inputs_mark(one: Loaded) -> str:
         if write
         else None
     )
+    later = one.attempt
+    parts.append((later.pk, later.outcome, later.trouble) if later else None)
     parts.append((one.job.state, is_active(one.job, one.now), one.job.trouble) if one.job else None)
     parts.append(
         (
@@ -254,4 +257,4 @@ def inputs_mark(one: Loaded) -> str:
 
 
 def _values(row: Any) -> list[object]:
-    return [getattr(row, f.attname) for f in row._meta.concrete_fields] if row is not None else []
+    return [getattr(row, f.attname) for f in row._meta.concrete_fields if not f.generated] if row is not None else []

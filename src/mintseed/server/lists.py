@@ -14,8 +14,9 @@ from django.db.models import QuerySet
 from mintseed import wiring
 from mintseed.core.line import Line
 from mintseed.server import descriptions
+from mintseed.server.frozen import NAMES, Names
 from mintseed.server.judging import LINE, judge
-from mintseed.server.load import load_many, rows_to_load
+from mintseed.server.load import load_many, names_of, rows_to_load
 from mintseed.server.models import Closing, Deployment, Judgement, PlannedPart
 from mintseed.server.stored_types import stored
 
@@ -32,6 +33,7 @@ class Listed:
     line: Line
     closed: bool
     closed_at: datetime | None
+    names: Names
 
 
 @dataclass(frozen=True)
@@ -84,12 +86,19 @@ def listed(judgements: list[Judgement]) -> list[Listed]:
     if due:
         lines |= {view.loaded.row.pk: view.line for view in judge(load_many(due))}
     closed = [j.deployment_id for j in judgements if j.closed]
-    closed_at = dict(Closing.objects.filter(deployment__in=closed, reopened_at=None).values_list("deployment_id", "at"))
+    closings = {
+        c.deployment_id: c for c in Closing.objects.defer("frozen").filter(deployment__in=closed, reopened_at=None)
+    }
     return [
-        Listed(rows[pk], line, j.closed, closed_at.get(pk) if j.closed else None)
+        Listed(rows[pk], line, j.closed, closing.at if closing else None, _names(rows[pk], closing))
         for j in judgements
         if (pk := j.deployment_id) in rows and (line := lines[pk]) is not None
+        for closing in [closings.get(pk) if j.closed else None]
     ]
+
+
+def _names(row: Deployment, closing: Closing | None) -> Names:
+    return (stored(NAMES, closing.names, None) if closing and closing.names else None) or names_of(row)
 
 
 MOST_NAMED = 5

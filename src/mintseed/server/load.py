@@ -28,6 +28,7 @@ from mintseed.core.site.ranges import own_ranges
 from mintseed.core.site.time_zones import time_zones
 from mintseed.core.walk import RunFacts, Walk, WalkInputs, WriteFacts
 from mintseed.server import descriptions
+from mintseed.server.frozen import NAMES, Names, unpack
 from mintseed.server.jobs.state import describe_trouble, is_active
 from mintseed.server.models import (
     BoardUnit,
@@ -54,7 +55,7 @@ def key_mark(ssid: str, passphrase: str) -> str:
 
 @dataclass
 class Loaded:
-    """A deployment's rows, and the walk they make."""
+    """A deployment's rows, and the walk they make. One in service is walked as it was when it was closed; `live` as it is now."""
 
     row: Deployment
     now: datetime
@@ -69,6 +70,27 @@ class Loaded:
     names_taken: frozenset[str] = frozenset()
     joined: tuple[tuple[int, str], ...] = ()
     parts: tuple[PlannedPart, ...] = ()
+    attempt: Write | None = None
+    """a later write that did not begin: it waits, or never came to its first byte"""
+    thawed: bool = False
+
+    @cached_property
+    def live(self) -> Loaded:
+        """The same as it is now, also of a device in service."""
+        return self if self.thawed or self.closing is None else replace(self, thawed=True)
+
+    @cached_property
+    def frozen(self) -> WalkInputs | None:
+        """What a device in service was closed with; None of any other, and of one that an older version closed."""
+        return None if self.thawed or self.closing is None else unpack(self.closing.frozen)
+
+    @cached_property
+    def names(self) -> Names:
+        """What the things in it are called; of one in service, what they were called."""
+        kept = (
+            stored(NAMES, self.closing.names, None) if self.closing and self.closing.names and not self.thawed else None
+        )
+        return kept or names_of(self.row)
 
     @property
     def site(self) -> Site:
@@ -81,6 +103,8 @@ class Loaded:
     @cached_property
     def recipe(self) -> Recipe:
         """The recipe; raises MissingError or DescriptionError when it cannot be had."""
+        if self.frozen is not None:
+            return self.frozen.recipe
         found = descriptions.recipes().get(self.row.recipe)
         if found is not None:
             return found
@@ -91,14 +115,16 @@ class Loaded:
 
     @cached_property
     def board(self) -> Board | None:
-        return board_of(self.row.board_unit)
+        return self.frozen.board if self.frozen is not None else board_of(self.row.board_unit)
 
     @cached_property
     def xray(self) -> XRay | None:
-        return xray_of(self.row.image)
+        return self.frozen.xray if self.frozen is not None else xray_of(self.row.image)
 
     @cached_property
     def values(self) -> SettingValues:
+        if self.frozen is not None:
+            return self.frozen.values
         row, site, network = self.row, self.row.site, self.row.network
         recipe = descriptions.recipes().get(row.recipe)
         defaults = {a.id: a.default for a in recipe.asks if a.default} if recipe else {}
@@ -146,6 +172,8 @@ class Loaded:
 
     @cached_property
     def inputs(self) -> WalkInputs:
+        if self.frozen is not None:
+            return self.frozen
         row = self.row
         n = row.network
         last = {r.step: r for r in self.readings}
@@ -182,19 +210,28 @@ class Loaded:
         )
 
     def _write_facts(self) -> WriteFacts:
-        write, job = self.write, self.job
+        write, later, job = self.write, self.attempt, self.job
+        waits = later is not None and job is not None and is_active(job, self.now)
+        never = self._ended(later, job) if later is not None and not waits else ""
+        stopped = later is not None and later.outcome == Write.Outcome.STOPPED
         if write is None:
-            return WriteFacts()
-        writing = job is not None and is_active(job, self.now)
-        kept = str((write.trouble or {}).get("sentence", ""))  # what happened stays said when its job was let go
-        ended = "" if write.outcome == Write.Outcome.PROVEN else describe_trouble(job, self.now) if job else kept
-        trouble = "" if writing else ended
+            return WriteFacts(waits, "" if stopped else never, never_began=never, stopped=stopped)
+        own_job = job if later is None else getattr(write, "job", None)
+        writing = waits or (own_job is not None and is_active(own_job, self.now))
+        ended = "" if writing or write.outcome == Write.Outcome.PROVEN else self._ended(write, own_job)
+        if not (stopped or write.holds or writing):
+            ended = never or ended  # nothing is left that it could stand on
         return WriteFacts(
-            writing, trouble, write.fingerprint, write.fingerprint_version, write.chosen_mark,
+            writing, ended, write.fingerprint, write.fingerprint_version, write.chosen_mark,
             proven_at=write.proven_at if write.holds else None, void_why=write.void_why,
             unsure_why=write.unsure_why if write.unsure_at and not write.void_at else "",
             marked=bool((write.capacity or {}).get("offsets")), looked_again=write.looked_again_at is not None,
+            never_began=never, stopped=stopped,
         )  # fmt: skip
+
+    def _ended(self, write: Write, job: Job | None) -> str:
+        """Return how `write` ended when not well. What happened stays said when its job was let go."""
+        return describe_trouble(job, self.now) if job else str((write.trouble or {}).get("sentence", ""))
 
     def _run_facts(self) -> RunFacts | None:
         run = self.run
@@ -256,6 +293,25 @@ def _own_or(own: str, sites: str) -> str:
     return own if own or isinstance(own, Unreadable) else sites
 
 
+def names_of(row: Deployment) -> Names:
+    """Return what the things in a deployment are called now."""
+    recipe = descriptions.recipes().get(row.recipe)
+    board = descriptions.boards().get(row.board_unit.board) if row.board_unit else None
+    return Names(
+        appliance=recipe.name if recipe else row.recipe,
+        kind=recipe.kind if recipe else "",
+        release=row.image.release if row.image else "",
+        unit=row.board_unit.name if row.board_unit else "",
+        board=board.name if board else "",
+        card=row.owned_card.name if row.owned_card else "",
+        supply=row.supply.name if row.supply else "",
+        cable=row.cable.name if row.cable else "",
+        network=row.network.ssid if row.network else "",
+        place=row.site.name,
+        time_zone=zone_of(row.site),
+    )
+
+
 def answers_of(row: Deployment) -> dict[str, str]:
     """Return what was answered to the recipe's own questions."""
     return stored(TypeAdapter(dict[str, str]), row.answers, {}) if row.answers else {}
@@ -271,7 +327,8 @@ MOST_JOINED = 200
 
 LAST_ROWS = """
 SELECT d.id,
-  (SELECT MAX(w.id) FROM mintseed_write w WHERE w.deployment_id = d.id),
+  (SELECT MAX(w.id) FROM mintseed_write w WHERE w.deployment_id = d.id AND w.started_at IS NOT NULL),
+  (SELECT MAX(w.id) FROM mintseed_write w WHERE w.deployment_id = d.id AND w.started_at IS NULL),
   (SELECT MAX(r.id) FROM mintseed_bootrun r WHERE r.deployment_id = d.id),
   (SELECT COUNT(*) FROM mintseed_bootrun r WHERE r.deployment_id = d.id),
   (SELECT MAX(c.id) FROM mintseed_claim c WHERE c.deployment_id = d.id AND c.taken_back_at IS NULL),
@@ -288,9 +345,10 @@ FROM mintseed_deployment d WHERE d.id IN ({keys})
 @dataclass(frozen=True, slots=True)
 class LastRows:
     """Keys of the last rows of one deployment. `first_of_name`: the deployment that was first to have its host name.
-    `parts`: whether any part is planned."""
+    `attempt`: the last write that did not begin. `parts`: whether any part is planned."""
 
     write: int | None
+    attempt: int | None
     run: int | None
     runs: int
     claim: int | None
@@ -315,11 +373,13 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
     now = wiring.bench().clock.now()
     last = last_rows([d.pk for d in rows])
     writes = by_key(
-        Write.objects.select_related("bench", "card", "job").defer("marks", "phases"), (x.write for x in last.values())
+        Write.objects.select_related("bench", "card", "job").defer("marks", "phases"),
+        (pk for x in last.values() for pk in (x.write, x.attempt)),
     )
     runs = by_key(BootRun.objects, (x.run for x in last.values()))
     claims = by_key(Claim.objects, (x.claim for x in last.values()))
-    closings = by_key(Closing.objects, (x.closing for x in last.values()))
+    # What it was closed with is unpacked only where somebody looks at that one.
+    closings = by_key(Closing.objects.defer("frozen"), (x.closing for x in last.values()))
     image_jobs = by_key(Job.objects, (x.image_job for x in last.values()))
     readings = last_readings(last)
     belongs: dict[int, BootRun] = {}
@@ -343,13 +403,14 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
     for row in rows:
         its = last[row.pk]
         write, run, claim = writes.get(its.write), belongs.get(row.pk), claims.get(its.claim)
-        since = write.begun_at if write else row.created_at
+        since = (write.started_at or write.begun_at) if write else row.created_at
+        attempt = writes.get(its.attempt) if (its.attempt or 0) > (its.write or 0) else None
         loaded.append(
             Loaded(
                 row,
                 now,
                 write,
-                getattr(write, "job", None) if write else None,
+                getattr(attempt or write, "job", None) if attempt or write else None,
                 run,
                 its.runs,
                 claim if claim and run and claim.boot_run_id == run.pk else None,
@@ -360,6 +421,7 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
                 frozenset({row.host_name.lower()}) if (its.first_of_name or row.pk) < row.pk else frozenset(),
                 joined[row.network_id or 0] if run and run.joined_after_s is None else (),
                 tuple(parts[row.pk]),
+                attempt,
             )
         )
     return loaded

@@ -104,7 +104,7 @@ def _refuse_other_tables(place: DatabaseFolder) -> None:
 
 def _fill() -> None:
     """Load what belongs to this home, and ask for an account where one is needed."""
-    from mintseed.server.carried import adopt_proofs
+    from mintseed.server.carried import adopt_proofs, freeze_older
     from mintseed.server.door import is_closed, note_what_is_kept, token
 
     try:
@@ -112,6 +112,7 @@ def _fill() -> None:
         note_what_is_kept()
         is_closed()
         adopt_proofs()
+        freeze_older()
         call_command("seed")
         call_command("account", require=True)
     finally:

@@ -13,10 +13,24 @@ from __future__ import annotations
 from typing import Any, ClassVar
 
 from django.db import models
+from django.db.models import Case, F, Value, When
+from django.db.models.functions import Cast, Concat, Lower
 from django.utils import timezone
 
 from mintseed.server.exact_text import ExactTextField
 from mintseed.server.secret_field import SecretField
+
+
+def once_while(key: Any, **there: Any) -> models.GeneratedField:
+    """Return a column that MariaDB fills with `key` while the row is as `there` says, else with NULL, and that no two rows may share: of
+    what there may be one of at a time, the table itself takes no second one."""
+    return models.GeneratedField(
+        expression=Case(When(**there, then=key)),
+        output_field=models.BigIntegerField(null=True),
+        db_persist=True,
+        unique=True,
+    )
+
 
 # chosen
 
@@ -31,6 +45,7 @@ class Site(models.Model):
     networks = models.JSONField(default=list)
     shared_range = models.BooleanField(default=False)
     """whether the owner says that addresses of RFC 6598 are of their own network"""
+    removed_at = models.DateTimeField(null=True)
 
 
 class WifiNetwork(models.Model):
@@ -40,6 +55,7 @@ class WifiNetwork(models.Model):
     band_ghz = models.FloatField(default=2.4)
     hidden = models.BooleanField(default=False)
     wpa3_only = models.BooleanField(default=False)
+    removed_at = models.DateTimeField(null=True)
 
 
 class BoardUnit(models.Model):
@@ -51,6 +67,7 @@ class BoardUnit(models.Model):
     macs = models.JSONField(default=list)
     """its hardware addresses, as printed on it or seen on the network"""
     note = models.CharField(max_length=300, default="", blank=True)
+    removed_at = models.DateTimeField(null=True)
 
 
 class Supply(models.Model):
@@ -67,6 +84,7 @@ class Supply(models.Model):
     cell_v = models.FloatField(default=3.7)
     efficiency = models.FloatField(default=0.85)
     note = models.CharField(max_length=300, default="", blank=True)
+    removed_at = models.DateTimeField(null=True)
 
 
 class Cable(models.Model):
@@ -79,6 +97,7 @@ class Cable(models.Model):
     length_m = models.FloatField()
     awg = models.PositiveIntegerField(null=True)
     note = models.CharField(max_length=300, default="", blank=True)
+    removed_at = models.DateTimeField(null=True)
 
 
 class OwnedCard(models.Model):
@@ -90,6 +109,7 @@ class OwnedCard(models.Model):
     classes = models.JSONField(default=list)
     endurance = models.BooleanField(null=True)
     note = models.CharField(max_length=300, default="", blank=True)
+    removed_at = models.DateTimeField(null=True)
 
 
 class Part(models.Model):
@@ -99,6 +119,7 @@ class Part(models.Model):
     name = models.CharField(max_length=80)
     kind = models.CharField(max_length=40)
     note = models.CharField(max_length=300, default="", blank=True)
+    removed_at = models.DateTimeField(null=True)
 
 
 class Description(models.Model):
@@ -113,9 +134,16 @@ class Description(models.Model):
     ident = models.CharField(max_length=40)
     text = models.TextField()
     changed_at = models.DateTimeField(default=timezone.now)
+    removed_at = models.DateTimeField(null=True)
+
+    key = models.GeneratedField(
+        expression=Case(When(removed_at=None, then=Concat("kind", Value(" "), "ident"))),
+        output_field=models.CharField(max_length=64, null=True, db_collation="utf8mb4_bin"), db_persist=True, unique=True,
+    )  # fmt: skip
+    """one text a description, of those that are there"""
 
     class Meta:
-        constraints: ClassVar = [models.UniqueConstraint(fields=["kind", "ident"], name="one_text_a_description")]
+        indexes: ClassVar = [models.Index(fields=["kind", "ident"])]
 
 
 class Bench(models.Model):
@@ -142,6 +170,7 @@ class Bench(models.Model):
     """Address or MAC → when it was first and last seen from here."""
     watching_since = models.DateTimeField(null=True)
     scanned_at = models.DateTimeField(null=True)
+    removed_at = models.DateTimeField(null=True)
 
     @property
     def write_queue(self) -> str:
@@ -174,6 +203,7 @@ class Image(models.Model):
     verdict = models.CharField(max_length=10, default="", blank=True)
     trouble = models.JSONField(null=True)
     read_at = models.DateTimeField(null=True)
+    removed_at = models.DateTimeField(null=True)
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["present", "recipe"])]
@@ -212,6 +242,18 @@ class Deployment(models.Model):
     settings_agreed = models.BooleanField(default=False)
     demo = models.BooleanField(default=False, db_index=True)
     """made by the first start, to have something to see"""
+    name_shared = models.BooleanField(default=False)
+    """whether it had its host name together with another one before names became one's own at a place"""
+    name_key = models.GeneratedField(
+        expression=Case(
+            When(
+                ~models.Q(host_name=""), removed_at=None, name_shared=False,
+                then=Concat(Cast("site", models.CharField(max_length=20)), Value(" "), Lower("host_name")),
+            )
+        ),
+        output_field=models.CharField(max_length=110, null=True, db_collation="utf8mb4_bin"), db_persist=True, unique=True,
+    )  # fmt: skip
+    """one host name a place, of those that are there"""
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["site", "host_name"])]
@@ -259,6 +301,8 @@ class Write(models.Model):
     deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="writes")
     card = models.ForeignKey(Card, null=True, on_delete=models.PROTECT, related_name="writes")
     owned_card = models.ForeignKey(OwnedCard, null=True, on_delete=models.SET_NULL, related_name="writes")
+    card_name = models.CharField(max_length=80, default="", blank=True)
+    """what its card was called, whatever becomes of that"""
     bench = models.ForeignKey(Bench, on_delete=models.PROTECT)
     drive_path = models.CharField(max_length=120)
     reader = models.CharField(max_length=160, default="", blank=True)
@@ -279,6 +323,9 @@ class Write(models.Model):
     outcome = models.CharField(max_length=10, choices=Outcome.choices, default=Outcome.OPEN, blank=True)
     trouble = models.JSONField(null=True)
     begun_at = models.DateTimeField(default=timezone.now)
+    """when somebody asked for it"""
+    started_at = models.DateTimeField(null=True)
+    """when the drive was its own and the first byte was about to go: until then it changed nothing"""
     ended_at = models.DateTimeField(null=True)
     proven_at = models.DateTimeField(null=True, db_index=True)
     released = models.BooleanField(default=False)
@@ -350,6 +397,10 @@ class BootRun(models.Model):
     deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="boot_runs")
     write = models.ForeignKey(Write, null=True, on_delete=models.PROTECT)
     board_unit = models.ForeignKey(BoardUnit, null=True, on_delete=models.SET_NULL)
+    board_name = models.CharField(max_length=80, default="", blank=True)
+    board_kind = models.CharField(max_length=40, default="", blank=True)
+    board_mark = models.CharField(max_length=80, default="", blank=True)
+    """what its board was called, which kind it was and what is printed on it, whatever becomes of that"""
     bench = models.ForeignKey(Bench, on_delete=models.PROTECT)
     by_hand = models.BooleanField(default=False)
     powered_at = models.DateTimeField()
@@ -368,6 +419,10 @@ class BootRun(models.Model):
     lasted_s = models.FloatField(null=True)
     ended = models.CharField(max_length=10, default="", blank=True)
     causes = models.JSONField(default=list)
+    open_of = once_while(F("deployment"), off_at=None)
+    """one run a deployment at a time"""
+    open_on = once_while(F("board_unit"), off_at=None)
+    """one run a board at a time"""
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["deployment", "powered_at"]), models.Index(fields=["off_at"])]
@@ -385,6 +440,8 @@ class Claim(models.Model):
     evidence = models.JSONField(default=list)
     at = models.DateTimeField(default=timezone.now)
     taken_back_at = models.DateTimeField(null=True)
+    stands_for = once_while(F("boot_run"), taken_back_at=None)
+    """one claim a boot stands at a time"""
 
 
 class Reading(models.Model):
@@ -403,8 +460,14 @@ class Closing(models.Model):
 
     deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="closings")
     label = models.JSONField()
+    names = models.JSONField(default=dict)
+    """what the things in it were called: server.frozen.Names; empty where an older version closed it"""
+    frozen = SecretField(default="", blank=True)
+    """everything it was judged from, as server.frozen packs it; empty where an older version closed it"""
     at = models.DateTimeField(default=timezone.now)
     reopened_at = models.DateTimeField(null=True)
+    open_of = once_while(F("deployment"), reopened_at=None)
+    """one closing a deployment at a time"""
 
 
 class LogEntry(models.Model):
@@ -469,6 +532,11 @@ class StationRecord(models.Model):
     inputs = models.CharField(max_length=64)
     at = models.DateTimeField(default=timezone.now)
     current = models.BooleanField(default=True)
+    key = models.GeneratedField(
+        expression=Case(When(current=True, then=Concat(Cast("deployment", models.CharField(max_length=20)), Value(" "), "station"))),
+        output_field=models.CharField(max_length=32, null=True, db_collation="utf8mb4_bin"), db_persist=True, unique=True,
+    )  # fmt: skip
+    """one current record a station"""
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["deployment", "current"])]
@@ -544,6 +612,15 @@ class Job(models.Model):
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["state", "kind"])]
+        constraints: ClassVar = [
+            models.CheckConstraint(
+                name="one_subject_a_job",
+                condition=models.Q(kind="write-card", write__isnull=False, image=None, copy=None)
+                | models.Q(kind="read-image", write=None, image__isnull=False, copy=None)
+                | models.Q(kind="fill-image", write=None, image=None, copy__isnull=False)
+                | models.Q(kind="build-images", write=None, image=None, copy=None),
+            )
+        ]
 
 
 # said

@@ -42,14 +42,10 @@ def proposals(plan: Plan, shelf: Shelf) -> tuple[Proposal, ...]:
 
 
 def list_of(one: Loaded, plan: Plan, shelf: Shelf) -> PartsList:
-    row = one.row
+    names = one.names
     return parts_list(
-        plan, shelf,
-        board_name=row.board_unit.name if row.board_unit else "",
-        supply_name=row.supply.name if row.supply else "",
-        card_name=row.owned_card.name if row.owned_card else "",
-        cable_name=row.cable.name if row.cable else "",
-    )  # fmt: skip
+        plan, shelf, board_name=names.unit, supply_name=names.supply, card_name=names.card, cable_name=names.cable
+    )
 
 
 def time_of(one: Loaded, plan: Plan) -> JobTime | None:

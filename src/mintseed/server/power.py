@@ -97,14 +97,14 @@ def _have_looked(bench: Bench) -> bool:
 def begin_run(pk: int, *, ago_s: float) -> BootRun:
     """Begin a run of deployment `pk`, and let the hardware of a stand-in bench follow. Raises RefusedError when it may not be."""
     # Looking takes its time, so it is done before any row is locked. What it finds may end the proof: then it is loaded again.
-    deciding = facts(judged(pk).loaded, look=True)
+    deciding = facts(judged(pk).loaded.live, look=True)
     return _begin(pk, deciding, ago_s)
 
 
 @all_or_nothing
 def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
     Deployment.objects.select_for_update().get(pk=pk)
-    one = judged(pk).loaded
+    one = judged(pk).loaded.live
     write, row = one.write, one.row
     bench = write.bench if write else None
     if (write.pk if write else None) != deciding.write_id:
@@ -129,7 +129,8 @@ def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
     if BootRun.objects.filter(off_at=None, board_unit=unit).exists():
         raise RefusedError("that board is powered already", next_step="Power it off first.")
     run = BootRun.objects.create(
-        deployment=row, write=write, board_unit=unit, bench=bench, by_hand=deciding.by_hand, powered_at=on.powered_at,
+        deployment=row, write=write, board_unit=unit, board_name=unit.name, board_kind=unit.board,
+        board_mark=on.board.printed_mark[:80], bench=bench, by_hand=deciding.by_hand, powered_at=on.powered_at,
         known_before=None if on.known_before is None else list(on.known_before),
     )  # fmt: skip
     record(row, "boot", "boot.powered-on", on.log_text)
@@ -183,6 +184,7 @@ def end_run(one: Loaded) -> bool:
         return False
     if not run.by_hand and (power := wiring.bench(run.bench.name).power):
         power.power_off(unit_key(run.board_unit))
+    one = one.live
     try:
         off = power_off.execute(one.walk, by_hand=run.by_hand)
         lasted_s, ended, causes, text = (

@@ -93,9 +93,10 @@ def _changed_in(where: str) -> str:
 def half_written(row: ReportedDrive, but: Write | None = None) -> Card | None:
     """Return the card that a write which was never proven left in this drive, where it did not leave it since: whose it is is known,
     and what was proven on it ended before its first byte."""
-    writes = Write.objects.filter(bench=row.bench, drive_path=row.path).exclude(pk__in=[but.pk] if but else [])
+    begun = Write.objects.filter(bench=row.bench, drive_path=row.path, started_at__isnull=False)
+    writes = begun.exclude(pk__in=[but.pk] if but else [])
     last = writes.select_related("card").order_by("-pk").first()
-    left_so = last is not None and last.proven_at is None and last.begun_at >= row.appeared_at
+    left_so = last is not None and last.proven_at is None and (last.started_at or last.begun_at) >= row.appeared_at
     return last.card if last is not None and left_so else None
 
 

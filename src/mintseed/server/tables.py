@@ -95,7 +95,9 @@ def _column_differs(table: str, column: models.Field, held: tuple[str, bool, boo
     wanted = plain_type(column.db_type(connection) or "")
     if plain_type(kind) != wanted:
         yield f"{table}.{column.column} is {plain_type(kind)}, not {wanted}"
-    if empty != column.null:
+    says = column.output_field if isinstance(column, models.GeneratedField) else None
+    may_be_empty = (says or column).null
+    if empty != may_be_empty:
         yield f"{table}.{column.column} {'may' if empty else 'may not'} be empty"
 
 

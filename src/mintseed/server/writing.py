@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import shutil
+from datetime import datetime
 
 from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
@@ -11,11 +12,11 @@ from mintseed.server.agent.bench_row import is_alive
 from mintseed.server.agent.drives import DRIVE
 from mintseed.server.bells import ring
 from mintseed.server.jobs.leases import lock_lease, take_lease, writer_of
+from mintseed.server.jobs.state import is_active
 from mintseed.server.jobs.tasks import write_card_task
 from mintseed.server.journal import record
-from mintseed.server.judging import judged, reopen
-from mintseed.server.models import Bench, Closing, Deployment, Job, ReportedDrive, Write
-from mintseed.server.power import end_run
+from mintseed.server.judging import judged
+from mintseed.server.models import Bench, Deployment, Job, ReportedDrive, Write
 from mintseed.server.transactions import all_or_nothing
 from mintseed.services import accept_write
 
@@ -27,8 +28,8 @@ def begin_write(
     """Hand the drive to a write of deployment `pk` and queue it where the card is. Raises RefusedError or MissingError.
 
     `path`, `serial` and `again` are the drive as the person picked it, twice; `clear_end` and `test_whole` as in
-    services.write_card. What was proven on the card ends when the writing begins, not here: it may still be stopped, or found
-    impossible, before the first byte.
+    services.write_card. It changes nothing yet: what was proven on the card, the boot of the board, a closed record end when the
+    writing begins (first_byte.began). It may still be stopped, or found impossible, before the first byte.
     """
     # Whoever asks for the same drive or the same deployment at this moment waits here, and then sees what was decided.
     Deployment.objects.select_for_update().get(pk=pk, removed_at=None)
@@ -41,21 +42,17 @@ def begin_write(
         raise RefusedError("another drive is there now", where=row.path, next_step="Look at the drives and pick again.")
     drive = DRIVE.validate_python(row.drive)
     lease = lock_lease(bench, drive.path)
-    one = view.loaded
+    one = view.loaded.live  # what is written is what is chosen now, also for a device in service
     asked = row.question is not None and row.question.answered_at is None
     use = accept_write.DriveUse(
         writer_of(lease, now), is_alive(bench, now), bench.name, whose_is_asked=asked,
-        room_bytes=_room(bench) if test_whole else None,
+        room_bytes=_room(bench) if test_whole else None, busy_with=_busy_with(bench, now),
     )  # fmt: skip
     order = accept_write.execute(one.walk, drive, serial=path, again=again, use=use)
-    if one.closing is not None:
-        end_run(one)
-        # All there are: an older version let two people leave two.
-        Closing.objects.filter(deployment=one.row, reopened_at=None).update(reopened_at=now)
-        reopen(one.row)
     made = Write.objects.create(
         deployment=one.row,
         owned_card=one.row.owned_card,
+        card_name=one.row.owned_card.name if one.row.owned_card else "",
         bench=bench,
         drive_path=drive.path,
         reader=" ".join(t for t in (drive.model, drive.serial) if t)[:160],
@@ -78,6 +75,17 @@ def begin_write(
     write_card_task.using(queue_name=bench.write_queue).enqueue(job.pk)
     ring(bench.write_queue)
     return made
+
+
+def _busy_with(bench: Bench, now: datetime) -> str:
+    """Return which deployment's card the one writer of `bench` is at, or has waiting; empty while it is idle."""
+    at_it = Job.objects.filter(
+        kind=Job.Kind.WRITE_CARD, state__in=(Job.State.QUEUED, Job.State.RUNNING), write__bench=bench
+    )
+    return next(
+        (j.write.deployment.name for j in at_it.select_related("write__deployment") if j.write and is_active(j, now)),
+        "",
+    )
 
 
 def _room(bench: Bench) -> int | None:

@@ -15,13 +15,14 @@ from mintseed.services.refuse import refuse_stops
 @dataclass(frozen=True, slots=True)
 class DriveUse:
     """What is known of the drive's use: who writes to it now (empty: nobody), whether its bench's worker lives, and whether
-    somebody is still to say whose card is in it. `room_bytes`: how much a pretend card may still grow by a test of its whole
+    somebody is still to say whose card is in it. `busy_with`: whose card the bench's one writer is at. `room_bytes`: how much a pretend card may still grow by a test of its whole
     room, None where that does not matter."""
 
     writer: str = ""
     bench_alive: bool = True
     bench_name: str = ""
     whose_is_asked: bool = False
+    busy_with: str = ""
     room_bytes: int | None = None
 
 
@@ -61,6 +62,9 @@ def check(walk: Walk, drive: Drive, *, serial: str, again: str, use: DriveUse) -
     if use.writer:
         found.append(Finding("card.being-written", Severity.STOP, f"It is being written already, for {use.writer}",
                              fix="Wait for it, or stop it.", where=where))  # fmt: skip
+    if use.busy_with and not use.writer and not walk.inputs.write.writing:
+        found.append(Finding("card.bench-busy", Severity.STOP, f"{use.bench_name} is at another card, for {use.busy_with}",
+                             "A bench writes one card after the other.", "Wait until that one is done, then write this one.", where))  # fmt: skip
     if walk.inputs.write.writing and not use.writer:
         found.append(Finding("card.writing-elsewhere", Severity.STOP, "This deployment is being written already, to another drive",
                              fix="Wait for it, or stop it.", where=where))  # fmt: skip

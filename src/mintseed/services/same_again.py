@@ -15,7 +15,18 @@ COPIED = (
 )  # fmt: skip
 """Chosen fields that the next one takes over."""
 
-ITS_OWN = ("id", "name", "host_name", "created_at", "removed_at", "board_unit", "owned_card", "settings_agreed", "demo")
+ITS_OWN = (
+    "id",
+    "name",
+    "host_name",
+    "created_at",
+    "removed_at",
+    "board_unit",
+    "owned_card",
+    "settings_agreed",
+    "demo",
+    "name_shared",
+)
 """Chosen fields that the next one must have for itself: its names, its board, its card, its look over the settings."""
 
 

@@ -2895,6 +2895,8 @@ export interface components {
          * @description A boot run as it was.
          */
         RunOut: {
+            /** Board */
+            board: string;
             /** By Hand */
             by_hand: boolean;
             /** Ended */
@@ -3580,6 +3582,8 @@ export interface components {
             begun_at: string;
             /** Bench Name */
             bench_name: string;
+            /** Card Name */
+            card_name: string;
             /** Clears End */
             clears_end: boolean;
             /** Digest */

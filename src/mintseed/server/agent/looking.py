@@ -52,7 +52,7 @@ def watched(bench: Bench) -> list[Watched]:
         return []
     rows = rows_to_load().filter(pk__in=keys)
     return [
-        Watched(one, one.run, None if one.run.known_before is None else frozenset(one.run.known_before))
+        Watched(one.live, one.run, None if one.run.known_before is None else frozenset(one.run.known_before))
         for one in load_many(rows)
         if one.run is not None and one.run.off_at is None and one.claim is None
     ]

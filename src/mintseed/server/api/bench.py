@@ -33,7 +33,7 @@ from mintseed.server.api.shapes import (
     page_out,
 )
 from mintseed.server.journal import record
-from mintseed.server.judging import Judged, judge, judged, take_off
+from mintseed.server.judging import Judged, judge, judge_soon, judged, take_off
 from mintseed.server.lists import count_up_to, page_of
 from mintseed.server.load import first_network, host_names, load_many, rows_to_load, zone_of
 from mintseed.server.models import BootRun, Deployment, Image, Judgement, Site
@@ -307,13 +307,16 @@ def _clear_demo() -> int:
 @router.post("/demo/restore", response=DemoOut)
 def restore_demo(request: HttpRequest) -> DemoOut:
     """Put what the first start made back on the bench. Its boards stay off."""
-    return DemoOut(count=_restore_demo(request))
+    return DemoOut(count=_restore_demo())
 
 
 @all_or_nothing
-def _restore_demo(request: HttpRequest) -> int:
+def _restore_demo() -> int:
     rows = Deployment.objects.select_for_update().filter(demo=True, removed_at__isnull=False).order_by("pk")
-    return len([restore(request, pk) for pk in rows.values_list("pk", flat=True)])
+    keys = list(rows.values_list("pk", flat=True))
+    for pk in keys:
+        _put_back(pk)
+    return len(keys)
 
 
 @router.delete("/deployments/{pk}", response={204: None})
@@ -344,9 +347,19 @@ def _take_off(pk: int) -> None:
 
 @router.post("/deployments/{pk}/restore", response=DeploymentOut)
 def restore(request: HttpRequest, pk: int) -> DeploymentOut:
-    row = Deployment.objects.get(pk=pk)
-    with transaction.atomic():
-        if Deployment.objects.filter(pk=pk, removed_at__isnull=False).update(removed_at=None):
-            take_off(row, back=True)
-            record(row, "plan", "deployment.restored", "Put back on the bench")
+    _put_back(pk)
     return deployment_out(judged(pk))
+
+
+@all_or_nothing
+def _put_back(pk: int) -> None:
+    """Put a deployment back as it was. Its host name stays, also where another one took it meanwhile: its card may hold it."""
+    row = Deployment.objects.select_for_update().get(pk=pk)
+    if row.removed_at is None:
+        return
+    site = Site.objects.select_for_update().get(pk=row.site_id)
+    shared = row.host_name.lower() in host_names(site, row.host_name)
+    Deployment.objects.filter(pk=pk).update(removed_at=None, name_shared=shared)
+    take_off(row, back=True)
+    judge_soon(pk=pk)
+    record(row, "plan", "deployment.restored", "Put back on the bench")

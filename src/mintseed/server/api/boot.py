@@ -9,12 +9,15 @@ from ninja import Router, Schema
 
 from mintseed.core.boot.assembly import AssemblyStep, assembly_steps
 from mintseed.core.boot.causes import Cause
+from mintseed.core.contained import unreadable_deployment
+from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.plan.power import power_sum, wanted_text
 from mintseed.core.stations import Station
 from mintseed.server.api.bench import BandOut, band_out
 from mintseed.server.api.shapes import DeploymentOut, LogLineOut, deployment_out, log_out
 from mintseed.server.judging import Judged, judged
+from mintseed.server.load import Loaded
 from mintseed.server.models import Bench, BootRun, LogEntry
 from mintseed.server.power import begin_run, end_run, facts
 from mintseed.services import power_on as powering
@@ -35,6 +38,8 @@ class RunOut(Schema):
     lasted_s: float | None
     joined_after_s: float | None
     by_hand: bool
+    board: str
+    """which board it was, as it was called and marked then"""
 
 
 class BootOut(Schema):
@@ -83,8 +88,9 @@ def _out(view: Judged) -> BootOut:
     one, walk = view.loaded, view.loaded.walk
     row, run = one.row, walk.inputs.run
     by_hand = one.write.bench.kind == Bench.Kind.REAL if one.write else not _standin_here(view)
-    against = [] if run is not None and run.powered else list(powering.check(walk, facts(one)))
-    stop = next((f for f in against if f.severity is Severity.STOP), None)
+    # A device in service is shown as it was; whether its board has power, and may have it, is as it is now.
+    powered = one.run is not None and one.run.off_at is None
+    stop = None if powered else _against(one.live)
     seen = ("candidates", "seen", "causes", "known_before")
     runs = list(BootRun.objects.filter(deployment=row).defer(*seen).order_by("-pk")[:MOST_RUNS])
     # What was noted since the run was: somebody may have said later when they powered it.
@@ -97,10 +103,10 @@ def _out(view: Judged) -> BootOut:
         if walk.inputs.board
         else [],
         by_hand=by_hand,
-        ready=stop is None and not (run is not None and run.powered),
+        ready=stop is None and not powered,
         not_ready_because=stop.title if stop else "",
         not_ready_fix=stop.fix if stop else "",
-        powered=run is not None and run.powered,
+        powered=powered,
         powered_at=run.powered_at if run else None,
         late_at=walk.at(walk.band.late_after_s) if walk.band else None,
         joined_after_s=run.joined_after_s if run else None,
@@ -111,12 +117,25 @@ def _out(view: Judged) -> BootOut:
         runs=[
             RunOut(
                 number=number, powered_at=r.powered_at, off_at=r.off_at, ended=r.ended, lasted_s=r.lasted_s,
-                joined_after_s=r.joined_after_s, by_hand=r.by_hand,
+                joined_after_s=r.joined_after_s, by_hand=r.by_hand, board=_board_text(r),
             )
             for number, r in zip(range(one.run_number, 0, -1), runs, strict=False)
         ][::-1],
         events=[log_out(e) for e in events],
     )  # fmt: skip
+
+
+def _against(one: Loaded) -> Finding | None:
+    """Return what stands against powering it now; what cannot be judged any more stands against it itself."""
+    try:
+        found = powering.check(one.walk, facts(one))
+    except MintSeedError as error:
+        return unreadable_deployment(error)
+    return next((f for f in found if f.severity is Severity.STOP), None)
+
+
+def _board_text(run: BootRun) -> str:
+    return ", ".join(text for text in (run.board_name, run.board_mark) if text)
 
 
 def _looked_before(view: Judged) -> datetime | None:

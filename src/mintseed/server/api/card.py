@@ -59,6 +59,8 @@ class WriteOut(Schema):
     void_why: str
     clears_end: bool
     tests_whole: bool
+    card_name: str
+    """what its card was called on the shelf then"""
     room_text: str
     """what was found out about the room beyond the image; empty where nothing was looked at"""
 
@@ -238,5 +240,5 @@ def _write_out(w: Write) -> WriteOut:
         id=w.pk, begun_at=w.begun_at, ended_at=w.ended_at, bench_name=w.bench.name, reader=w.reader, drive_path=w.drive_path,
         image_name=w.image_name, outcome=w.outcome, trouble=str((w.trouble or {}).get("sentence", "")), digest=w.digest,
         written_bytes=w.written_bytes, phases=list(w.phases), void_at=w.void_at, void_why=w.void_why,
-        clears_end=w.clears_end, tests_whole=w.tests_whole, room_text=_room_text(w),
+        clears_end=w.clears_end, tests_whole=w.tests_whole, room_text=_room_text(w), card_name=w.card_name,
     )  # fmt: skip

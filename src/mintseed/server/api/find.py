@@ -87,7 +87,7 @@ def read_find(request: HttpRequest, pk: int) -> FindOut:
 
 @router.post("/deployments/{pk}/find/look", response=FindOut)
 def look(request: HttpRequest, pk: int) -> FindOut:
-    one = judged(pk).loaded
+    one = judged(pk).loaded.live
     run = one.run
     if run is None or run.off_at is not None:
         raise RefusedError("the board is not powered", next_step="Power it under First boot.")
@@ -106,7 +106,7 @@ def scan(request: HttpRequest, pk: int, payload: ScanIn) -> FindOut:
 
 @router.post("/deployments/{pk}/find/claim", response=FindOut)
 def claim(request: HttpRequest, pk: int, payload: ClaimIn) -> FindOut:
-    one = judged(pk).loaded
+    one = judged(pk).loaded.live
     claiming.execute(one.walk, payload.address)  # refused before anybody is asked for a name
     _ask_name(one, payload.address)
     _claim(pk, payload.address)
@@ -117,7 +117,7 @@ def claim(request: HttpRequest, pk: int, payload: ClaimIn) -> FindOut:
 def _claim(pk: int, address: str) -> None:
     """Keep that `address` is the device; of two who claim at the same moment the later one stands."""
     Deployment.objects.select_for_update().get(pk=pk)
-    one = judged(pk).loaded
+    one = judged(pk).loaded.live
     made = claiming.execute(one.walk, address)
     assert one.run is not None
     Claim.objects.filter(boot_run=one.run, taken_back_at=None).update(taken_back_at=one.now)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Iterable
 from datetime import datetime
 from typing import Annotated
 
@@ -13,7 +14,8 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from mintseed import wiring
-from mintseed.core.findings import Finding, Severity
+from mintseed.core.boards.model import Board
+from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, VolumeFacts, XRay
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
@@ -268,7 +270,23 @@ def _image_out(pk: int) -> ImageOut:
     )
 
 
-def _xray_out(xray: XRay) -> XRayOut:
+def _image_was(one: Loaded) -> ImageOut | None:
+    """Return the image of a device in service as it was read then, whatever became of its file."""
+    xray = one.xray
+    if xray is None:
+        return None
+    row = ImageRowOut(
+        id=one.row.image_id or 0, file_name=xray.file_name, size_text=decimal_size(xray.packed_bytes), recipe_id=xray.recipe_id,
+        appliance=one.names.appliance, release=xray.release, build=xray.build, verdict=str(verdict(xray.findings)), read_at=None, trouble="",
+        summary="",
+    )  # fmt: skip
+    return ImageOut(
+        image=row, xray=_xray_out(xray, [one.board] if one.board else []), job=None, findings=list(xray.findings)
+    )
+
+
+def _xray_out(xray: XRay, boards: Iterable[Board] | None = None) -> XRayOut:
+    """`boards`: those whose fit is told; all that are described where none are named."""
     recipe = descriptions.recipes().get(xray.recipe_id)
     owned = Counter(BoardUnit.objects.order_by("pk").values_list("board", flat=True)[:COUNTED_TO])
     return XRayOut(
@@ -285,10 +303,10 @@ def _xray_out(xray: XRay) -> XRayOut:
             BoardFitOut(
                 name=b.name,
                 compatible=b.compatible[0],
-                owned=owned[b.id],
+                owned=owned[b.id] if boards is None else 1,
                 finding=next(iter(board_fit(b, xray))),
             )
-            for b in descriptions.boards().values()
+            for b in (descriptions.boards().values() if boards is None else boards)
         ],
         files=[
             FileOnImageOut(
@@ -323,7 +341,7 @@ def _station_out(view: Judged) -> StationImageOut:
     return StationImageOut(
         deployment=deployment_out(view),
         choices=choices,
-        chosen=_image_out(one.row.image_id) if one.row.image_id else None,
+        chosen=_image_was(one) if one.frozen else _image_out(one.row.image_id) if one.row.image_id else None,
         board_name=one.board.name if one.board else "",
         to_build=one.row.recipe in more_images.appliances()
         and any(n.startswith(f"{one.row.recipe}-") for n in to_build()),

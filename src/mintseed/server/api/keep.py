@@ -11,6 +11,7 @@ from mintseed.core.keep.label import Label, next_name
 from mintseed.server import planning
 from mintseed.server.api.log import PAGE_LINES
 from mintseed.server.api.shapes import DeploymentOut, LogLineOut, deployment_out, log_out
+from mintseed.server.frozen import NAMES, pack
 from mintseed.server.journal import record
 from mintseed.server.judging import Judged, judged
 from mintseed.server.load import host_names, load
@@ -61,7 +62,10 @@ def _close(pk: int) -> None:
     if view.closed:
         return
     closed = close_record.execute(one.walk, name=one.row.name)
-    Closing.objects.create(deployment=one.row, label=LABEL.dump_python(closed.label, mode="json"), at=one.now)
+    Closing.objects.create(
+        deployment=one.row, label=LABEL.dump_python(closed.label, mode="json"), at=one.now, frozen=pack(one.inputs),
+        names=NAMES.dump_python(one.names, mode="json"),
+    )  # fmt: skip
     record(one.row, "keep", "keep.in-service", closed.log_text)
     judged(pk)
 

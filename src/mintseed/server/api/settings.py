@@ -11,6 +11,7 @@ from ninja import Router, Schema
 
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict
+from mintseed.core.keep.label import next_name
 from mintseed.core.recipes.model import Ask
 from mintseed.core.settings.diff import MarkedLine, hide
 from mintseed.core.settings.values import check_admin_password, password_hash
@@ -20,8 +21,9 @@ from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.door import kept_word
 from mintseed.server.journal import record
 from mintseed.server.judging import Judged, judged
-from mintseed.server.load import answers_of
-from mintseed.server.models import Deployment
+from mintseed.server.load import answers_of, host_names
+from mintseed.server.models import Deployment, Site
+from mintseed.server.transactions import all_or_nothing
 
 router = Router(tags=["settings"])
 
@@ -103,18 +105,35 @@ def change_settings(request: HttpRequest, pk: int, payload: SettingsIn) -> Setti
     refuse_closed_or_writing(judged(pk))
     sent = payload.model_dump(exclude_unset=True)
     password, answers = sent.pop("admin_password", None), sent.pop("answers", None)
-    values = {k: _fit(k, str(v or "")) for k, v in sent.items()}
+    values: dict[str, str | bool] = {k: _fit(k, str(v or "")) for k, v in sent.items()}
     if password is not None:
         values["admin_hash"] = _hashed(password)
-    with transaction.atomic():
-        row = Deployment.objects.select_for_update().get(pk=pk)
-        if answers is not None:
-            kept = {**answers_of(row), **{k[:40]: _fit("answer", str(v)) for k, v in answers.items()}}
-            values["answers"] = json.dumps(kept)
-        for name, value in values.items():
-            setattr(row, name, value)
-        row.save(update_fields=list(values))
+    _store(pk, values, answers)
     return _out(judged(pk))
+
+
+@all_or_nothing
+def _store(pk: int, values: dict[str, str | bool], answers: dict[str, str] | None) -> None:
+    row = Deployment.objects.select_for_update().get(pk=pk)
+    if "host_name" in values and values["host_name"] != row.host_name:
+        _refuse_taken(row, str(values["host_name"]))
+        values["name_shared"] = False
+    if answers is not None:
+        kept = {**answers_of(row), **{k[:40]: _fit("answer", str(v)) for k, v in answers.items()}}
+        values["answers"] = json.dumps(kept)
+    for name, value in values.items():
+        setattr(row, name, value)
+    row.save(update_fields=list(values))
+
+
+def _refuse_taken(row: Deployment, wanted: str) -> None:
+    """Raise InputError where another device of the place has that host name; whoever comes at this moment waits."""
+    site = Site.objects.select_for_update().get(pk=row.site_id)
+    other = Deployment.objects.filter(site=site, removed_at=None, host_name__iexact=wanted).exclude(pk=row.pk).first()
+    if wanted and other is not None and other.host_name.lower() == wanted.lower():
+        taken = host_names(site, wanted)
+        raise InputError(f"{wanted} is taken here, by {other.name}", where="host_name", expected="a name of its own",
+                         next_step=f"{next_name(wanted, taken)} is not taken.")  # fmt: skip
 
 
 def _fit(field: str, value: str) -> str:
@@ -169,6 +188,11 @@ def _value(own: str, site: str) -> ValueOut:
     return ValueOut(value=own or site, from_site=not own, site_value=site)
 
 
+def _was(value: str, own: str) -> ValueOut:
+    """Return a value of a device in service: the place may have another one by now."""
+    return ValueOut(value=value, from_site=not own, site_value="" if own else value)
+
+
 def refuse_closed_or_writing(view: Judged) -> None:
     """Raise RefusedError while what was chosen may not change."""
     if view.closed:
@@ -189,13 +213,15 @@ def _out(view: Judged) -> SettingsOut:
         deployment=deployment_out(view),
         way=row.way,
         ssid=values.ssid,
-        band_ghz=row.network.band_ghz if row.network else None,
+        band_ghz=walk.inputs.network.band_ghz if walk.inputs.network else None,
         passphrase_set=bool(values.passphrase),
         passphrase_from_site=not row.passphrase,
         host_name=row.host_name,
-        country=_value(row.country, site.country),
-        time_zone=_value(row.time_zone, site.time_zone),
-        keyboard=_value(row.keyboard, site.keyboard),
+        country=_value(row.country, site.country) if one.frozen is None else _was(values.country, row.country),
+        time_zone=_value(row.time_zone, site.time_zone)
+        if one.frozen is None
+        else _was(values.time_zone, row.time_zone),
+        keyboard=_value(row.keyboard, site.keyboard) if one.frozen is None else _was(values.keyboard, row.keyboard),
         takes_admin=recipe.takes_admin,
         admin_name=row.admin_name,
         admin_password_set=bool(row.admin_hash),

@@ -14,7 +14,6 @@ from mintseed.core.card.identity import Recognition
 from mintseed.core.findings import Finding
 from mintseed.core.line import Line
 from mintseed.core.units import binary_size, drive_size, nominal_gb
-from mintseed.server import descriptions
 from mintseed.server.agent.bench_row import is_alive
 from mintseed.server.agent.drives import RECOGNITION, listed
 from mintseed.server.jobs.state import describe_trouble, is_active
@@ -49,23 +48,22 @@ class DeploymentOut(Schema):
 
 def deployment_out(judged: Judged | Listed) -> DeploymentOut:
     row = judged.loaded.row if isinstance(judged, Judged) else judged.row
-    recipe = descriptions.recipes().get(row.recipe)
-    board = descriptions.boards().get(row.board_unit.board) if row.board_unit else None
+    names = judged.loaded.names if isinstance(judged, Judged) else judged.names
     return DeploymentOut(
         id=row.pk,
         name=row.name,
         recipe_id=row.recipe,
-        appliance=recipe.name if recipe else row.recipe,
-        kind=recipe.kind if recipe else "",
-        release=row.image.release if row.image else "",
-        unit_name=row.board_unit.name if row.board_unit else "",
-        board_name=board.name if board else "",
+        appliance=names.appliance,
+        kind=names.kind,
+        release=names.release,
+        unit_name=names.unit,
+        board_name=names.board,
         card_text=f"{row.card_gb} GB card" if row.card_gb else "",
         host_name=row.host_name,
         way=row.way,
         site_id=row.site_id,
         created_at=row.created_at,
-        time_zone=zone_of(row.site),
+        time_zone=names.time_zone,
         closed=judged.closed,
         closed_at=judged.closed_at,
         line=judged.line,

@@ -29,7 +29,7 @@ class Heartbeat:
     """
 
     def __init__(self, job: Job) -> None:
-        self._pk, self._write_row, self._harm = job.pk, job.write, harm_of(job)
+        self._pk, self._write_row, self._job = job.pk, job.write, job
         self._latest: Progress | None = None
         self._told: Progress | None = None
         self._topic = topic_of(job)
@@ -59,7 +59,9 @@ class Heartbeat:
             raise OutsideError("this work was called dead meanwhile, so it does not go on",
                                next_step="Look at how things stand, then have it done again.")  # fmt: skip
         if self._stop_asked.is_set():
-            raise StoppedError(f"stopped by you{self._harm}", next_step="Have it done again when you are ready.")
+            raise StoppedError(
+                f"stopped by you{harm_of(self._job)}", next_step="Have it done again when you are ready."
+            )
 
     def tell_bytes(self, done: int, total: int) -> None:
         """Take note of plain bytes done."""

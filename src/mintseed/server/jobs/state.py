@@ -35,7 +35,8 @@ def is_active(job: Job, now: datetime) -> bool:
 
 def harm_of(job: Job) -> str:
     """Return how a sentence about a job that was cut off ends: what it leaves behind."""
-    return "; the card is not usable" if job.kind == Job.Kind.WRITE_CARD else ""
+    begun = job.write is not None and job.write.started_at is not None
+    return "; the card is not usable" if begun else ""
 
 
 def worker_died(job: Job) -> str:

@@ -24,6 +24,7 @@ from mintseed.server.bells import ring
 from mintseed.server.cards import card_of, settings_paths
 from mintseed.server.changes import changed
 from mintseed.server.demo import more_images
+from mintseed.server.first_byte import began
 from mintseed.server.jobs.heartbeat import Heartbeat
 from mintseed.server.jobs.leases import holds_lease, lock_lease
 from mintseed.server.jobs.state import ASK_AGAIN_AFTER_S, harm_of, trouble_of
@@ -133,7 +134,7 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
         raise RefusedError(
             "it was taken off the bench before writing began", next_step="Put it back, then write again."
         )
-    loaded, bench = load(write.deployment_id), wiring.bench()
+    loaded, bench = load(write.deployment_id).live, wiring.bench()
     walk = loaded.walk
     if walk.inputs.xray is None or walk.fingerprint != write.fingerprint:
         raise RefusedError(
@@ -150,9 +151,7 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
         """The drive is ours alone now: what was proven on this card is about to go."""
         row = ReportedDrive.objects.filter(bench=write.bench, path=write.drive_path).first()
         card, _ = card_of(marks, half_written(row, write) if row else None)
-        write.card = card
-        end_on_card(card, write, timezone.now())
-        Write.objects.filter(pk=write.pk).update(card=card)
+        began(write, card, timezone.now())
 
     with fill_image.execute(walk.inputs.xray, walk.filled, library=bench.library, tools=bench.tools) as image:
         written = write_card.execute(

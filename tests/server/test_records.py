@@ -1,0 +1,140 @@
+"""Records that hold: what is in service is shown as it was, whatever becomes of the place, the shelf, the recipe and the image."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Any
+
+import pytest
+
+from mintseed import wiring
+from mintseed.core.find.candidates import PageAnswer
+from mintseed.server import descriptions
+from mintseed.server.agent.bench_row import own_bench
+from mintseed.server.agent.looking import look_once, watched
+from mintseed.server.frozen import pack, unpack
+from mintseed.server.judging import judged
+from mintseed.server.models import BoardUnit, BootRun, Closing, Deployment, Image, OwnedCard, Site, WifiNetwork, Write
+from mintseed.standins.bench import mac_of
+from mintseed.standins.router.leases import LeaseBook
+from tests.server.conftest import OTHER_CARD_SERIAL, Api, card, judged_again, report, shown, started, work
+
+STATIONS = ("plan", "image", "settings", "card", "boot", "find", "setup", "keep")
+
+NOW = {
+    "plan": ("units", "supplies", "cables", "cards", "networks", "part_choices", "more_units", "board_unit_id", "supply_id", "cable_id", "owned_card_id",
+             "network_id", "time"),
+    "image": ("choices", "to_build", "building"),
+    "card": ("drives", "job", "questions"),
+    "boot": ("events", "ready", "not_ready_because", "not_ready_fix", "before_looked_at"),
+    "find": ("networks", "scanned_at"),
+    "keep": ("next_host_name", "next_name", "log"),
+}  # fmt: skip
+"""What a page says of now beside the device: what else could be chosen, what lies in the readers."""
+
+
+def in_service(api: Api, monkeypatch: pytest.MonkeyPatch) -> int:
+    pk = started(api, host_name="reading-press")
+    api.post(f"/deployments/{pk}/card/write", card())
+    work()
+    api.post(f"/deployments/{pk}/boot/power-on")
+    unit = Deployment.objects.get(pk=pk).board_unit_id
+    address = LeaseBook(wiring.config().bench_folder, "127.77.5.0/24").give(mac_of(f"unit-{unit}"), "reading-press")
+    probe = type(wiring.bench().probe)
+    monkeypatch.setattr(probe, "get", lambda self, url: PageAnswer(url, 200, "Platen print desk"))
+    monkeypatch.setattr(probe, "post_form", lambda self, url, fields: PageAnswer(url, 401))
+    look_once(watched(own_bench()))
+    api.post(f"/deployments/{pk}/find/claim", {"address": address})
+    api.post(f"/deployments/{pk}/setup/check", {"step": "password"})
+    api.post(f"/deployments/{pk}/keep/done")
+    return pk
+
+
+def told(api: Api, pk: int) -> dict[str, Any]:
+    """Return what each station says of the device itself."""
+    found = {}
+    for station in STATIONS:
+        answer = api.get(f"/deployments/{pk}/{station}")
+        found[station] = {k: v for k, v in answer.items() if k not in NOW.get(station, ())}
+    found["bench"] = next(d for d in shown(api) if d["id"] == pk)
+    return found
+
+
+def test_all_stations_are_shown_as_they_were(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    pk = in_service(api, monkeypatch)
+    before = told(api, pk)
+    assert before["settings"]["files"]
+    row = Deployment.objects.get(pk=pk)
+    # The place moves, the network goes, the board is sold, its image is read anew as something else, its recipe is gone.
+    Site.objects.update(name="Elsewhere", country="NZ", time_zone="Pacific/Auckland", keyboard="fr")
+    WifiNetwork.objects.filter(pk=row.network_id).delete()
+    BoardUnit.objects.filter(pk=row.board_unit_id).delete()
+    Image.objects.filter(pk=row.image_id).update(xray="", outline="", release="", present=False)
+    known = descriptions.known()
+    without = {k: v for k, v in known.recipes.items() if k != "platen"}
+    monkeypatch.setattr(
+        descriptions, "known", lambda: type(known)(**{**known.__dict__, "recipes": without, "mark": "other"})
+    )
+    judged_again()
+    after = told(api, pk)
+    assert {part: after[part] for part in before if after[part] != before[part]} == {}
+
+
+def test_what_happened_keeps_the_names_of_what_it_happened_to(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    pk = in_service(api, monkeypatch)
+    unit = BoardUnit.objects.get(pk=Deployment.objects.get(pk=pk).board_unit_id)
+    api.post(f"/deployments/{pk}/boot/power-off")
+    BoardUnit.objects.filter(pk=unit.pk).delete()
+    run = BootRun.objects.get(deployment=pk)
+    mark = descriptions.boards()[unit.board].printed_mark
+    assert (run.board_unit, run.board_name, run.board_mark) == (None, unit.name, mark)
+    assert api.get(f"/deployments/{pk}/boot")["runs"][0]["board"] == f"{unit.name}, {mark}"
+    # And it is said why it cannot be powered again, instead of falling over.
+    status, problem = api.call("post", f"/deployments/{pk}/boot/power-on", {})
+    assert (status, problem["found"]) == (409, "No board is chosen")
+
+
+def test_a_write_keeps_what_its_card_was_called(api: Api) -> None:
+    pk = started(api)
+    owned = OwnedCard.objects.create(site=own_bench().site, name="Blue 32", size_gb=32, classes=[])
+    api.put(f"/deployments/{pk}/plan", {"owned_card_id": owned.pk})
+    api.post(f"/deployments/{pk}/card/write", card())
+    work()
+    owned.delete()
+    assert api.get(f"/deployments/{pk}/card")["writes"][0]["card_name"] == "Blue 32"
+
+
+def test_a_write_that_waits_reopens_nothing_until_it_begins(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    pk = in_service(api, monkeypatch)
+    report()
+    api.post(f"/deployments/{pk}/card/write", card(OTHER_CARD_SERIAL))
+    waiting = api.get(f"/deployments/{pk}/card")
+    assert (waiting["deployment"]["closed"], waiting["job"]["active"]) == (True, True)
+    api.post(f"/deployments/{pk}/card/stop")
+    work()
+    assert api.get(f"/deployments/{pk}")["closed"]
+    assert BootRun.objects.get(deployment=pk).off_at is None
+    assert Write.objects.filter(deployment=pk, void_at=None, proven_at__isnull=False).count() == 1
+    # Asked again and let go on, it begins a new story with what is chosen now.
+    Site.objects.update(country="NZ")
+    api.post(f"/deployments/{pk}/card/write", card(OTHER_CARD_SERIAL))
+    work()
+    assert not api.get(f"/deployments/{pk}")["closed"]
+    assert api.get(f"/deployments/{pk}/settings")["country"]["value"] == "NZ"
+    assert BootRun.objects.get(deployment=pk).off_at is not None
+
+
+def test_what_was_closed_lies_encrypted_and_comes_back_whole(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    pk = in_service(api, monkeypatch)
+    one = judged(pk).loaded
+    assert one.frozen is not None
+    assert one.frozen == unpack(pack(replace(one.live.inputs, now=one.frozen.now)))
+    from django.db import connection
+
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT frozen FROM mintseed_closing WHERE deployment_id = %s", [pk])
+        kept = cursor.fetchone()[0]
+    assert kept.startswith("gAAAA")  # a Fernet token: its version byte is 0x80. Source: the Fernet specification
+    # What this version cannot read is not an error: the device is shown as it is now.
+    Closing.objects.filter(deployment=pk).update(frozen="of another version")
+    assert api.get(f"/deployments/{pk}/settings")["files"]
