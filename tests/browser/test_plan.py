@@ -131,7 +131,7 @@ def test_a_recipe_of_ones_own_with_a_mistake_at_its_line(page: Page) -> None:
     page.keyboard.type("4")
     expect(page.get_by_text("It describes Boathouse press")).to_be_visible()
     page.get_by_role("button", name="Keep it").click()
-    expect(page.get_by_role("button", name="Take it away")).to_be_visible()
+    expect(page.get_by_role("button", name="Take it off")).to_be_visible()
     begin(page, "Boathouse press", "Of my own recipe")
 
 

@@ -241,7 +241,7 @@ def test_the_site_is_edited_and_judged(page: Page) -> None:
     row.get_by_role("button", name="Show").click()
     expect(row.get_by_text("short", exact=True)).to_be_visible()
     row.get_by_role("button", name="Change").click()
-    page.get_by_role("button", name="Remove it").click()
+    page.get_by_role("button", name="Take it off").click()
     expect(page.get_by_text("Boat shed", exact=True)).to_have_count(0)
 
 
@@ -272,3 +272,41 @@ def test_the_windows_title_follows_the_place(page: Page) -> None:
     if made:
         page.goto(f"/deployments/{made[0]['id']}/boot")
         expect(page).to_have_title(f"{made[0]['name']} · First boot · Mint Seed")
+
+
+def test_what_is_used_is_asked_about_put_back_and_removed_for_good(page: Page, application: Application) -> None:
+    made = httpx.post(
+        f"{application.url}/api/deployments",
+        json={"recipe": "platen", "name": "Porch press"},
+        headers=application.token,
+    ).json()
+    site = made["site_id"]
+    shelf = httpx.post(
+        f"{application.url}/api/sites/{site}/shelf/supplies",
+        json={"name": "Porch supply", "voltage_v": 5.1, "current_a": 3, "connector": "micro-USB"},
+        headers=application.token,
+    ).json()
+    supply = next(s["id"] for s in shelf["supplies"] if s["name"] == "Porch supply")
+    httpx.put(
+        f"{application.url}/api/deployments/{made['id']}/plan", json={"supply_id": supply}, headers=application.token
+    ).raise_for_status()
+    page.goto("/shelf")
+    page.get_by_role("button", name="Change Porch supply").click()
+    page.get_by_role("button", name="Take it off").click()
+    expect(page.get_by_role("dialog")).to_contain_text("Porch supply is used by Porch press")
+    page.get_by_role("button", name="Leave it").click()
+    expect(page.get_by_role("button", name="Change Porch supply")).to_be_visible()
+    page.get_by_role("button", name="Take it off").click()
+    page.get_by_role("button", name="Take it off all the same").click()
+    expect(page.get_by_role("button", name="Change Porch supply")).to_have_count(0)
+    page.get_by_role("link", name="Taken off").click()
+    expect(page.get_by_text("goes back to Porch press")).to_be_visible()
+    page.get_by_role("button", name="Put Porch supply back").click()
+    expect(page.get_by_role("button", name="Put Porch supply back")).to_have_count(0)
+    plan = httpx.get(f"{application.url}/api/deployments/{made['id']}/plan", headers=application.token).json()
+    assert plan["supply_id"] == supply
+    httpx.delete(f"{application.url}/api/deployments/{made['id']}", headers=application.token).raise_for_status()
+    page.get_by_role("button", name="Remove Porch press for good").click()
+    page.get_by_role("button", name="Remove it for good").click()
+    expect(page.get_by_text("Porch press")).to_have_count(0)
+    assert httpx.get(f"{application.url}/api/deployments/{made['id']}", headers=application.token).status_code == 404

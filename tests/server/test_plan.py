@@ -115,8 +115,8 @@ def test_what_was_to_be_bought_gives_way_to_what_came(api: Api) -> None:
     stick = next(p["id"] for p in shelf["parts"] if p["name"] == "Blue stick")
     plan = api.put(f"/deployments/{pk}/plan", {"add_part": stick})
     assert [(p["name"], p["owned"]) for p in plan["parts"] if p["role"] == "receiver stick"] == [("Blue stick", True)]
-    status, said = api.call("delete", f"/shelf/parts/{stick}")
-    assert (status, "is planned for" in said["title"]) == (409, True)
+    status, said = api.call("delete", f"/things/part/{stick}")
+    assert (status, "is used by" in said["title"]) == (409, True)
 
 
 def test_the_same_again_plans_with_parts_of_its_own(api: Api) -> None:
@@ -195,10 +195,11 @@ def test_a_recipe_brought_is_known_at_once_and_taken_away_again(api: Api) -> Non
     assert "mine" in {r["id"] for r in api.get("/recipes") if r["brought"]}
     pk = new(api, "mine", fill=True)
     assert plan_of(api, pk)["deployment"]["appliance"] == "Mine"
-    status, said = api.call("delete", "/descriptions/recipe/mine")
-    assert (status, "is in use" in said["title"]) == (409, True)
+    text = api.get("/descriptions/recipe/mine")["text_id"]
+    status, said = api.call("delete", f"/things/text/{text}")
+    assert (status, "is used by" in said["title"]) == (409, True)
     assert api.call("delete", f"/deployments/{pk}")[0] == 204
-    assert api.call("delete", "/descriptions/recipe/mine")[0] == 200
+    assert api.call("delete", f"/things/text/{text}")[0] == 204
     assert "mine" not in descriptions.recipes()
     exported = api._client.get("/api/descriptions/recipe/platen/file")
     assert exported.content.decode() == PLATEN
@@ -211,7 +212,7 @@ def test_a_shipped_recipe_that_is_changed_judges_anew_and_comes_back(api: Api) -
     )
     assert verdicts(plan_of(api, pk))["plan.card-below-least"] == "stop"
     assert api.post("/texts/recipe/check", {"text": PLATEN})["replaces"] == "the text you brought before"
-    api.call("delete", "/descriptions/recipe/platen")
+    api.call("delete", f"/things/text/{api.get('/descriptions/recipe/platen')['text_id']}")
     assert "plan.card-below-least" not in verdicts(plan_of(api, pk))
 
 
@@ -267,8 +268,8 @@ def test_what_is_changed_on_the_shelf_is_changed_in_every_plan_with_it(api: Api)
         {"name": supply["name"], "voltage_v": 12, "current_a": 3, "connector": "micro-USB"},
     )
     assert verdicts(plan_of(api, pk))["plan.supply-voltage"] == "stop"
-    for kind, pk_of in (("parts", chorus["id"]), ("cards", card["id"]), ("supplies", supply["id"])):
-        assert api.call("delete", f"/shelf/{kind}/{pk_of}")[0] == 409
+    for kind, pk_of in (("part", chorus["id"]), ("card", card["id"]), ("supply", supply["id"])):
+        assert api.call("delete", f"/things/{kind}/{pk_of}")[0] == 409
 
 
 def test_a_card_of_the_shelf_keeps_what_was_written_to_it(api: Api) -> None:

@@ -77,7 +77,8 @@ def test_the_site_is_judged_and_a_passphrase_survives_an_empty_field(api: Api) -
     assert {f["code"] for f in site["findings"]} == {"wifi.country-unknown", "settings.time-zone-unknown"}
     site = api.post(f"/sites/{site['id']}/networks", {"ssid": "x" * 40, "passphrase": "short"})
     assert {f["code"] for f in site["wifi"][-1]["findings"]} == {"wifi.ssid-length", "wifi.passphrase-length"}
-    assert len(api.call("delete", f"/networks/{site['wifi'][-1]['id']}")[1]["wifi"]) == 2
+    assert api.call("delete", f"/things/network/{site['wifi'][-1]['id']}")[0] == 204
+    assert len(api.get(f"/sites/{site['id']}")["wifi"]) == 2
 
 
 @pytest.mark.parametrize("network", ["8.8.8.0/24", "nonsense", "2001:db8::/32"])
@@ -248,10 +249,11 @@ def test_a_board_and_a_supply_are_made_changed_and_removed(api: Api) -> None:
     )
     assert api.call("post", f"/sites/{site}/shelf/boards", {"name": "x", "board": "unheard-of"})[0] == 422
     pk = started(api, board="Tansy", unit="Lidded", supply="3 A")
-    status, problem = api.call("delete", f"/shelf/boards/{unit['id']}")
-    assert (status, "planned for" in problem["title"]) == (409, True)
+    status, problem = api.call("delete", f"/things/board/{unit['id']}")
+    assert (status, "is used by" in problem["title"]) == (409, True)
     assert api.call("delete", f"/deployments/{pk}")[0] == 204
-    assert unit["id"] not in {u["id"] for u in api.call("delete", f"/shelf/boards/{unit['id']}")[1]["units"]}
+    assert api.call("delete", f"/things/board/{unit['id']}")[0] == 204
+    assert unit["id"] not in {u["id"] for u in api.get(f"/sites/{site}/shelf")["units"]}
     supply = api.post(
         f"/sites/{site}/shelf/supplies", {"name": "Odd", "voltage_v": 5, "current_a": 1, "connector": "USB-C"}
     )["supplies"][-1]
@@ -263,7 +265,8 @@ def test_a_board_and_a_supply_are_made_changed_and_removed(api: Api) -> None:
         )[0]
         == 422
     )
-    assert supply["id"] not in {s["id"] for s in api.call("delete", f"/shelf/supplies/{supply['id']}")[1]["supplies"]}
+    assert api.call("delete", f"/things/supply/{supply['id']}")[0] == 204
+    assert supply["id"] not in {s["id"] for s in api.get(f"/sites/{site}/shelf")["supplies"]}
 
 
 def test_several_places_keep_their_things_apart(api: Api) -> None:
@@ -277,9 +280,9 @@ def test_several_places_keep_their_things_apart(api: Api) -> None:
     # One host name at each of two places is no clash.
     api.post("/deployments", {"recipe": "platen"})
     assert {d.host_name for d in Deployment.objects.all()} == {"platen"}
-    assert api.call("delete", f"/sites/{second['id']}")[0] == 409
+    assert api.call("delete", f"/things/place/{second['id']}")[1]["code"] == "refused.in-use"
     third = api.post("/sites", {"name": "Attic"})["id"]
-    assert api.call("delete", f"/sites/{third}")[0] == 204
+    assert api.call("delete", f"/things/place/{third}")[0] == 204
 
 
 def test_what_a_recipe_asks_is_kept_encrypted_and_a_secret_answer_is_not_told(

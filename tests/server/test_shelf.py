@@ -40,12 +40,12 @@ def test_a_thing_comes_is_changed_and_goes(api: Api, kind: str) -> None:
     (now,) = named(changed, kind, "Renamed")
     for field, value in change.items():
         assert now[field] == ([] if field == "macs" else value)
-    status, left = api.call("delete", f"/shelf/{kind}/{mine['id']}")
-    assert (status, named(left, kind, "Renamed")) == (200, [])
+    assert api.call("delete", f"/things/{what}/{mine['id']}") == (204, None)
+    assert named(shelf_of(api), kind, "Renamed") == []
     events = list(LogEntry.objects.order_by("-pk").values_list("event", flat=True)[:3])
-    assert events == [f"shelf.{what}-{done}" for done in ("removed", "changed", "added")]
-    for method in ("put", "delete"):
-        assert api.call(method, f"/shelf/{kind}/{mine['id']}", {"name": "Nobody", **fields})[0] == 404
+    assert events == [f"{what}.taken-off", f"shelf.{what}-changed", f"shelf.{what}-added"]
+    assert api.call("put", f"/shelf/{kind}/{mine['id']}", {"name": "Nobody", **fields})[0] == 404
+    assert api.call("delete", f"/things/{what}/{mine['id']}")[0] == 404
 
 
 @pytest.mark.parametrize("kind", THINGS)
@@ -64,7 +64,7 @@ def test_a_powered_board_stays_and_stays_what_it_is(api: Api) -> None:
     api.post(f"/deployments/{pk}/boot/power-on")
     unit = api.get(f"/deployments/{pk}/plan")["board_unit_id"]
     held = next(u for u in shelf_of(api)["units"] if u["id"] == unit)
-    status, problem = api.call("delete", f"/shelf/boards/{unit}")
+    status, problem = api.call("delete", f"/things/board/{unit}")
     assert (status, problem["next_step"]) == (409, "Power it off first.")
     other = {"name": held["name"], "board": "sprig", "macs": ""}
     assert api.call("put", f"/shelf/boards/{unit}", other)[0] == 409
@@ -72,8 +72,8 @@ def test_a_powered_board_stays_and_stays_what_it_is(api: Api) -> None:
     renamed = api.put(f"/shelf/boards/{unit}", {"name": "The one by the door", "board": held["board"], "macs": ""})
     assert named(renamed, "boards", "The one by the door")
     api.post(f"/deployments/{pk}/boot/power-off")
-    status, problem = api.call("delete", f"/shelf/boards/{unit}")
-    assert (status, "is planned for Reading-room press" in problem["found"]) == (409, True)
+    status, problem = api.call("delete", f"/things/board/{unit}")
+    assert (status, "is used by Reading-room press" in problem["found"]) == (409, True)
 
 
 def test_a_supply_with_sockets_has_no_cable_of_its_own(api: Api) -> None:

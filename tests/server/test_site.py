@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from mintseed.server.models import LogEntry, WifiNetwork
+from mintseed.server.models import LogEntry
 from tests.server.conftest import Api, started
 
 
@@ -30,17 +30,20 @@ def codes(place: dict[str, Any]) -> dict[str, str]:
 def test_a_place_comes_and_goes(api: Api, place: dict[str, Any]) -> None:
     assert place["name"] == "Boat shed"
     assert [s["name"] for s in api.get("/sites")] == ["Quay House", "Boat shed"]
-    assert api.call("delete", f"/sites/{place['id']}") == (204, None)
+    assert api.call("delete", f"/things/place/{place['id']}") == (204, None)
     assert [s["name"] for s in api.get("/sites")] == ["Quay House"]
-    assert [e.event for e in LogEntry.objects.order_by("-pk")[:2]] == ["site.removed", "site.added"]
-    assert api.call("delete", f"/sites/{place['id']}")[0] == 404
+    assert [e.event for e in LogEntry.objects.order_by("-pk")[:2]] == ["place.taken-off", "site.added"]
+    assert api.call("delete", f"/things/place/{place['id']}")[0] == 404
 
 
 def test_a_place_that_is_lived_in_stays(api: Api) -> None:
     home = api.get("/sites")[0]["id"]
-    status, problem = api.call("delete", f"/sites/{home}")
-    assert (status, problem["found"]) == (409, "Quay House has deployments or benches")
-    assert [s["id"] for s in api.get("/sites")] == [home]
+    status, problem = api.call("delete", f"/things/place/{home}", {})
+    assert (status, problem["found"]) == (409, "Quay House is the only place")
+    api.post("/sites", {"name": "Attic"})
+    status, problem = api.call("delete", f"/things/place/{home}")
+    assert (status, problem["found"]) == (409, "the worker of bench answers")
+    assert home in [s["id"] for s in api.get("/sites")]
 
 
 @pytest.mark.parametrize("name", ["", "   ", "\n"])
@@ -119,7 +122,8 @@ def test_a_networks_passphrase_is_shown_to_who_asks_and_to_nobody_else(api: Api,
     changed = api.put(f"/networks/{network['id']}", {"ssid": "Shed 5G", "band_ghz": 5, "passphrase": ""})
     assert [(n["ssid"], n["band_ghz"], n["passphrase_set"]) for n in changed["wifi"]] == [("Shed 5G", 5.0, True)]
     assert api.post(f"/networks/{network['id']}/passphrase") == {"value": "oars and rowlocks"}
-    assert api.call("delete", f"/networks/{network['id']}")[1]["wifi"] == []
+    assert api.call("delete", f"/things/network/{network['id']}")[0] == 204
+    assert api.get(f"/sites/{place['id']}")["wifi"] == []
     assert api.call("post", f"/networks/{network['id']}/passphrase")[0] == 404
 
 
@@ -141,11 +145,13 @@ def test_a_network_that_goes_leaves_a_question_in_the_plans_with_it(api: Api) ->
     pk = started(api)
     network = api.get(f"/deployments/{pk}/plan")["network_id"]
     assert "Reading-room press" in str(next(n["used_by"] for n in _wifi(api) if n["id"] == network))
-    api.call("delete", f"/networks/{network}")
+    assert api.call("delete", f"/things/network/{network}")[1]["code"] == "refused.in-use"
+    assert api.call("delete", f"/things/network/{network}?sure=true")[0] == 204
     plan = api.get(f"/deployments/{pk}/plan")
-    assert plan["network_id"] is None
     assert [f["code"] for f in plan["findings"] if f["severity"] == "yet"] == ["plan.network-missing"]
-    assert WifiNetwork.objects.filter(pk=network).count() == 0
+    # Put back, the plan has it again.
+    api.post(f"/taken-off/network/{network}/put-back")
+    assert "plan.network-missing" not in [f["code"] for f in api.get(f"/deployments/{pk}/plan")["findings"]]
 
 
 def _wifi(api: Api) -> list[dict[str, Any]]:

@@ -7,6 +7,7 @@ import { router } from "./app/routes";
 import { applyTheme, storedTheme } from "./lib/theme";
 import "./styles.css";
 import { Hints } from "./ui/Hint";
+import { TakeOffProvider } from "./ui/TakeOff";
 import { ToastProvider } from "./ui/toast";
 
 applyTheme(storedTheme());
@@ -28,7 +29,9 @@ if (root) {
       <QueryClientProvider client={queries}>
         <Hints delayDuration={300}>
           <ToastProvider>
-            <RouterProvider router={router} />
+            <TakeOffProvider>
+              <RouterProvider router={router} />
+            </TakeOffProvider>
           </ToastProvider>
         </Hints>
       </QueryClientProvider>

@@ -181,6 +181,15 @@ class LibraryFolder:
         with file:
             yield file
 
+    def remove(self, name: str) -> None:
+        path = self._path(name)
+        try:
+            path.unlink()
+        except OSError as error:
+            raise OutsideError(
+                f"cannot be removed ({error.strerror})", where=name, next_step="Look at the folder's rights."
+            ) from error
+
     def published_list(self, name: str) -> str | None:
         try:
             with self.open(name) as file:

@@ -8,6 +8,7 @@
     │   ├── SettingsFileError        a settings file cannot be edited safely
     │   └── DescriptionError         a recipe, board or site text is wrong
     ├── RefusedError                 a safety rule stands against it
+    │   └── InUseError               somebody uses it: to be asked first
     ├── MissingError                 the thing asked for is not there
     ├── OutsideError                 a tool, drive or network let us down
     │   ├── ToolError                an outside program failed or is not installed
@@ -70,6 +71,10 @@ class DescriptionError(InputError):
 
 class RefusedError(MintSeedError):
     code = "refused"
+
+
+class InUseError(RefusedError):
+    code = "refused.in-use"
 
 
 class MissingError(MintSeedError):

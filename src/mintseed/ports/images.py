@@ -54,6 +54,9 @@ class ImageLibrary(Protocol):
     def open(self, name: str) -> AbstractContextManager[BinaryIO]:
         """Open a file of the library for reading. Raises MissingError when it is not there."""
 
+    def remove(self, name: str) -> None:
+        """Remove a file of the library for good. Raises MissingError when it is not there."""
+
     def published_list(self, name: str) -> str | None:
         """Return the text of a checksum list lying beside the images, or None."""
 

@@ -20,6 +20,8 @@ from mintseed.core.parts.model import Part
 from mintseed.core.recipes.model import Recipe
 from mintseed.server.models import Description, Image
 
+FOLDERS = {"recipe": "recipes", "board": "boards", "part": "parts"}
+
 MODELS: dict[str, type[Recipe | Board | Part]] = {"recipe": Recipe, "board": Board, "part": Part}
 
 
@@ -62,7 +64,11 @@ def known() -> Known:
     files = (id(wiring.recipe_files()), id(wiring.board_files()), id(wiring.part_files()))
     if _held is not None and time.monotonic() - _looked_s < LOOK_AGAIN_S and _held[1].files == files:
         return _held[1]
-    stamp = tuple(Description.objects.aggregate(Count("pk"), Max("changed_at"), Max("pk")).values())
+    stamp = tuple(
+        Description.objects.aggregate(
+            Count("pk"), Max("changed_at"), Max("pk"), Count("removed_at"), Max("removed_at")
+        ).values()
+    )
     if _held is None or _held[0] != stamp or _held[1].files != files:
         _held = (stamp, _read(files))
     _looked_s = time.monotonic()
@@ -94,7 +100,7 @@ def _read(files: tuple[int, ...]) -> Known:
     brought = set()
     recipe_texts: dict[str, str] = {}
     digest = hashlib.sha256()
-    for row in Description.objects.order_by("pk"):
+    for row in Description.there.order_by("pk"):
         try:
             read = read_described(MODELS[row.kind], row.text, where=f"{row.kind} {row.ident}")
         except MintSeedError as error:
@@ -118,18 +124,27 @@ def keep(kind: str, ident: str, text: str) -> None:
     """Keep a text that was read well, in place of one of its id."""
     with transaction.atomic():
         now = wiring.bench().clock.now()
-        Description.objects.update_or_create(kind=kind, ident=ident, defaults={"text": text, "changed_at": now})
-        _changed(kind, ident)
+        Description.objects.update_or_create(
+            kind=kind, ident=ident, removed_at=None, defaults={"text": text, "changed_at": now}
+        )
+        changed_text(kind, ident)
 
 
-def forget(kind: str, ident: str) -> None:
-    """Take away a text that was brought; a shipped one of its id counts again."""
-    with transaction.atomic():
-        Description.objects.filter(kind=kind, ident=ident).delete()
-        _changed(kind, ident)
+def shipped_text(kind: str, ident: str) -> str | None:
+    """Return the text of a shipped description, None when there is none."""
+    try:
+        return (wiring.PROJECT / FOLDERS[kind] / f"{ident}.yaml").read_text() if has_shipped(kind, ident) else None
+    except OSError:
+        return None
 
 
-def _changed(kind: str, ident: str) -> None:
+def has_shipped(kind: str, ident: str) -> bool:
+    """Return whether a description of that id came with the program."""
+    return ident in {p.stem for p in (wiring.PROJECT / FOLDERS[kind]).glob("*.yaml")}
+
+
+def changed_text(kind: str, ident: str) -> None:
+    """Have what rests on a text judged again."""
     from mintseed.server.judging import judge_soon
 
     look_again()

@@ -44,7 +44,7 @@ def sync_library() -> QuerySet[Image]:
     if files != _in_step_with or here.count() != len(files):
         _sync(files)
         _in_step_with = files
-    return here.order_by(*ORDER)
+    return here.filter(removed_at=None).order_by(*ORDER)
 
 
 def _sync(files: frozenset[LibraryFile]) -> None:

@@ -16,7 +16,7 @@ from mintseed.core.line import Line
 from mintseed.server import descriptions
 from mintseed.server.frozen import NAMES, Names
 from mintseed.server.judging import LINE, judge
-from mintseed.server.load import load_many, names_of, rows_to_load
+from mintseed.server.load import load_many, names_of, rows_to_load, without_removed
 from mintseed.server.models import Closing, Deployment, Judgement, PlannedPart
 from mintseed.server.stored_types import stored
 
@@ -74,7 +74,7 @@ def listed(judgements: list[Judgement]) -> list[Listed]:
     """Return what `judgements` are of; those that are due are made again first."""
     now = wiring.bench().clock.now()
     ids = [j.deployment_id for j in judgements]
-    rows = {row.pk: row for row in rows_to_load().filter(pk__in=ids)}
+    rows = {row.pk: without_removed(row) for row in rows_to_load().filter(pk__in=ids)}
     lines = {j.deployment_id: stored(LINE, j.line, None) for j in judgements}
     due = [
         rows[j.deployment_id]

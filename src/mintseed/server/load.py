@@ -194,7 +194,7 @@ class Loaded:
             network=network_facts(n) if n else None,
             site_keyboard=self.site.keyboard,
             names_taken=self.names_taken,
-            image_chosen=row.image_id is not None,
+            image_chosen=row.image is not None,
             image_gone=row.image is not None and not row.image.present,
             image_reading=self.image_job is not None and is_active(self.image_job, self.now),
             xray=self.xray,
@@ -317,6 +317,23 @@ def answers_of(row: Deployment) -> dict[str, str]:
     return stored(TypeAdapter(dict[str, str]), row.answers, {}) if row.answers else {}
 
 
+def without_removed(row: Deployment) -> Deployment:
+    """Return `row` as if nothing were chosen where what was chosen is taken off; its keys stay, so that it is found again."""
+    for name in REMOVABLE:
+        held = getattr(row, name)
+        if held is not None and held.removed_at is not None:
+            row._meta.get_field(name).set_cached_value(row, None)  # type: ignore[union-attr]
+    return row
+
+
+def key_of(row: Deployment, field: str) -> int | None:
+    """Return the key of what is chosen in `field`, None where nothing is, or where it is taken off."""
+    held = getattr(row, field)
+    return held.pk if held is not None else None
+
+
+REMOVABLE = ("board_unit", "supply", "cable", "owned_card", "network", "image")
+
 RELATED = ("site", "board_unit", "supply", "cable", "owned_card", "network", "image", "judgement")
 HEAVY = ("image__xray", "image__outline")
 """Columns fetched only when somebody looks into them: an X-ray is tens of kilobytes and needed only when one is judged anew."""
@@ -369,7 +386,7 @@ def last_rows(ids: Sequence[int]) -> dict[int, LastRows]:
 
 def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
     """Return each of `deployments` with its rows, in a constant number of queries; of what adds up, only the last rows."""
-    rows = list(deployments)
+    rows = [without_removed(d) for d in deployments]
     now = wiring.bench().clock.now()
     last = last_rows([d.pk for d in rows])
     writes = by_key(
@@ -395,6 +412,8 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
     parts: dict[int, list[PlannedPart]] = defaultdict(list)
     if with_parts := [pk for pk, its in last.items() if its.parts]:
         for planned in PlannedPart.objects.filter(deployment__in=with_parts).select_related("part").order_by("pk"):
+            if planned.part is not None and planned.part.removed_at is not None:
+                planned.part = None  # this kind is to be bought again, until it is put back
             parts[planned.deployment_id].append(planned)
     joined = joined_keys(
         {d.network_id for d in rows if d.network_id and d.pk in belongs and belongs[d.pk].joined_after_s is None}
@@ -480,4 +499,4 @@ def host_names(site: Site, like: str) -> frozenset[str]:
 
 
 def first_network(site: Site) -> WifiNetwork | None:
-    return site.wifi.order_by("wpa3_only", "band_ghz", "pk").first()
+    return site.wifi.filter(removed_at=None).order_by("wpa3_only", "band_ghz", "pk").first()

@@ -10,7 +10,7 @@ Said: Change, what the open screens are told of; gone after minutes. WrongPasswo
 
 from __future__ import annotations
 
-from typing import Any, ClassVar
+from typing import Any, ClassVar, TypeVar
 
 from django.db import models
 from django.db.models import Case, F, Value, When
@@ -32,10 +32,32 @@ def once_while(key: Any, **there: Any) -> models.GeneratedField:
     )
 
 
+Row = TypeVar("Row", bound=models.Model)
+
+
+class There(models.Manager[Row]):
+    """What is there: what somebody took off is left out, and can be put back."""
+
+    def get_queryset(self) -> models.QuerySet[Row]:
+        return super().get_queryset().filter(removed_at=None)
+
+
+class Removable(models.Model):
+    """What can be taken off and put back. It stays with all that points at it, until somebody removes it for good."""
+
+    removed_at = models.DateTimeField(null=True)
+
+    objects = models.Manager()
+    there = There()
+
+    class Meta:
+        abstract = True
+
+
 # chosen
 
 
-class Site(models.Model):
+class Site(Removable):
     """A place: its country, clock, keyboard and the ranges that may be looked at."""
 
     name = models.CharField(max_length=80, default="My place")
@@ -45,20 +67,18 @@ class Site(models.Model):
     networks = models.JSONField(default=list)
     shared_range = models.BooleanField(default=False)
     """whether the owner says that addresses of RFC 6598 are of their own network"""
-    removed_at = models.DateTimeField(null=True)
 
 
-class WifiNetwork(models.Model):
+class WifiNetwork(Removable):
     site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="wifi")
     ssid = models.CharField(max_length=128)
     passphrase = SecretField(default="", blank=True, closes_door=True)
     band_ghz = models.FloatField(default=2.4)
     hidden = models.BooleanField(default=False)
     wpa3_only = models.BooleanField(default=False)
-    removed_at = models.DateTimeField(null=True)
 
 
-class BoardUnit(models.Model):
+class BoardUnit(Removable):
     """A board one owns. `board` is the id of its description."""
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="units")
@@ -67,10 +87,9 @@ class BoardUnit(models.Model):
     macs = models.JSONField(default=list)
     """its hardware addresses, as printed on it or seen on the network"""
     note = models.CharField(max_length=300, default="", blank=True)
-    removed_at = models.DateTimeField(null=True)
 
 
-class Supply(models.Model):
+class Supply(Removable):
     """A power supply, with a cable of its own or a socket for one; a battery where it has cells."""
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="supplies")
@@ -84,10 +103,9 @@ class Supply(models.Model):
     cell_v = models.FloatField(default=3.7)
     efficiency = models.FloatField(default=0.85)
     note = models.CharField(max_length=300, default="", blank=True)
-    removed_at = models.DateTimeField(null=True)
 
 
-class Cable(models.Model):
+class Cable(Removable):
     """A power cable between a supply's socket and a board."""
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="cables")
@@ -97,10 +115,9 @@ class Cable(models.Model):
     length_m = models.FloatField()
     awg = models.PositiveIntegerField(null=True)
     note = models.CharField(max_length=300, default="", blank=True)
-    removed_at = models.DateTimeField(null=True)
 
 
-class OwnedCard(models.Model):
+class OwnedCard(Removable):
     """A card one owns, as printed on it. What was written to it stands in its writes."""
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="cards")
@@ -109,20 +126,18 @@ class OwnedCard(models.Model):
     classes = models.JSONField(default=list)
     endurance = models.BooleanField(null=True)
     note = models.CharField(max_length=300, default="", blank=True)
-    removed_at = models.DateTimeField(null=True)
 
 
-class Part(models.Model):
+class Part(Removable):
     """A part one owns. `kind` is the id of its description."""
 
     site = models.ForeignKey(Site, on_delete=models.CASCADE, related_name="parts")
     name = models.CharField(max_length=80)
     kind = models.CharField(max_length=40)
     note = models.CharField(max_length=300, default="", blank=True)
-    removed_at = models.DateTimeField(null=True)
 
 
-class Description(models.Model):
+class Description(Removable):
     """A recipe, board or part that somebody brought: its text, as it was brought. It wins over a shipped one of its id."""
 
     class Kind(models.TextChoices):
@@ -134,7 +149,6 @@ class Description(models.Model):
     ident = models.CharField(max_length=40)
     text = models.TextField()
     changed_at = models.DateTimeField(default=timezone.now)
-    removed_at = models.DateTimeField(null=True)
 
     key = models.GeneratedField(
         expression=Case(When(removed_at=None, then=Concat("kind", Value(" "), "ident"))),
@@ -146,7 +160,7 @@ class Description(models.Model):
         indexes: ClassVar = [models.Index(fields=["kind", "ident"])]
 
 
-class Bench(models.Model):
+class Bench(Removable):
     """Where cards are written: one machine with its readers. `seen_at` is its worker's last sign of life."""
 
     class Kind(models.TextChoices):
@@ -170,7 +184,6 @@ class Bench(models.Model):
     """Address or MAC → when it was first and last seen from here."""
     watching_since = models.DateTimeField(null=True)
     scanned_at = models.DateTimeField(null=True)
-    removed_at = models.DateTimeField(null=True)
 
     @property
     def write_queue(self) -> str:
@@ -181,7 +194,7 @@ class Bench(models.Model):
         return f"images-{self.name}"
 
 
-class Image(models.Model):
+class Image(Removable):
     """A file of the library and what its X-ray said. `xray` is JSON of core.image.report.XRay, tens of kilobytes; what
     lists show stands beside it in a few short columns."""
 
@@ -203,20 +216,18 @@ class Image(models.Model):
     verdict = models.CharField(max_length=10, default="", blank=True)
     trouble = models.JSONField(null=True)
     read_at = models.DateTimeField(null=True)
-    removed_at = models.DateTimeField(null=True)
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["present", "recipe"])]
 
 
-class Deployment(models.Model):
+class Deployment(Removable):
     """What a person chose for one appliance on one board with one card. What became of it stands in other rows."""
 
     name = models.CharField(max_length=80)
     recipe = models.CharField(max_length=40)
     site = models.ForeignKey(Site, on_delete=models.PROTECT, related_name="deployments")
     created_at = models.DateTimeField(default=timezone.now)
-    removed_at = models.DateTimeField(null=True)
     # plan
     board_unit = models.ForeignKey(BoardUnit, null=True, on_delete=models.SET_NULL)
     supply = models.ForeignKey(Supply, null=True, on_delete=models.SET_NULL)

@@ -30,7 +30,7 @@ LAST_JOBS = 10
 def plan_of(one: Loaded, shelf: Shelf) -> Plan:
     """Return the plan as it stands, with its image's boards also where only the outline was read."""
     plan = one.walk.plan
-    if plan.image is None and one.row.image_id is not None:
+    if plan.image is None and one.row.image is not None:
         outline = next((o.thing for o in shelf.images if o.key == one.row.image_id), None)
         return replace(plan, image=outline)
     return plan
@@ -133,7 +133,7 @@ def add_part(row: Deployment, *, part: int | None = None, kind: str = "") -> Non
             raise RefusedError(f"a plan holds at most {MOST_PARTS} parts", next_step="Leave one out first.")
         owned = None
         if part is not None:
-            owned = Part.objects.get(pk=part, site=row.site)
+            owned = Part.there.get(pk=part, site=row.site)
             kind = owned.kind
             if planned.filter(part=owned).exists():
                 return

@@ -31,7 +31,7 @@ MOST_IMAGES = 12
 
 def units_at(site: Site, search: str = "") -> QuerySet[BoardUnit]:
     """Return the boards at `site` whose name, or whose kind's name or mark, has `search` in it."""
-    units = BoardUnit.objects.filter(site=site).order_by("pk")
+    units = BoardUnit.there.filter(site=site).order_by("pk")
     if not search:
         return units
     kinds = [b.id for b in descriptions.boards().values() if search.lower() in f"{b.name} {b.printed_mark}".lower()]
@@ -45,12 +45,12 @@ def shelf_at(site: Site, recipe: str = "", *, mine: Deployment | None = None, se
     units = [u for u in units_at(site, search)[:MOST_UNITS] if u.board in boards]
     if mine is not None and mine.board_unit is not None and mine.board_unit.board in boards:
         units = [mine.board_unit, *(u for u in units if u.pk != mine.board_unit_id)]
-    cards = list(OwnedCard.objects.filter(site=site).order_by("pk")[:MOST_THINGS])
-    supplies = list(Supply.objects.filter(site=site).order_by("pk")[:MOST_THINGS])
-    cables = list(Cable.objects.filter(site=site).order_by("pk")[:MOST_THINGS])
-    owned = [p for p in Part.objects.filter(site=site).order_by("pk")[:MOST_THINGS] if p.kind in parts]
+    cards = list(OwnedCard.there.filter(site=site).order_by("pk")[:MOST_THINGS])
+    supplies = list(Supply.there.filter(site=site).order_by("pk")[:MOST_THINGS])
+    cables = list(Cable.there.filter(site=site).order_by("pk")[:MOST_THINGS])
+    owned = [p for p in Part.there.filter(site=site).order_by("pk")[:MOST_THINGS] if p.kind in parts]
     images = (
-        Image.objects.filter(present=True, recipe=recipe).defer("xray").order_by("-released_on", "-pk")[:MOST_IMAGES]
+        Image.there.filter(present=True, recipe=recipe).defer("xray").order_by("-released_on", "-pk")[:MOST_IMAGES]
         if recipe
         else ()
     )
@@ -67,7 +67,9 @@ def shelf_at(site: Site, recipe: str = "", *, mine: Deployment | None = None, se
         supplies=tuple(Owned(s.pk, s.name, supply_facts(s), tuple(supply_users[s.pk].words)) for s in supplies),
         cables=tuple(Owned(c.pk, c.name, cable_facts(c), tuple(cable_users[c.pk].words)) for c in cables),
         parts=tuple(Owned(p.pk, p.name, parts[p.kind], tuple(users[p.pk].words)) for p in owned),
-        networks=tuple(Owned(n.pk, n.ssid, network_facts(n)) for n in site.wifi.order_by("band_ghz", "pk")),
+        networks=tuple(
+            Owned(n.pk, n.ssid, network_facts(n)) for n in site.wifi.filter(removed_at=None).order_by("band_ghz", "pk")
+        ),
         images=tuple(Owned(i.pk, i.file_name, x) for i, x in outlines),
         catalogue=parts,
     )

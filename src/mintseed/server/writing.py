@@ -5,6 +5,8 @@ from __future__ import annotations
 import shutil
 from datetime import datetime
 
+from django.utils import timezone
+
 from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
 from mintseed.core.settings.fill import FINGERPRINT_VERSION
@@ -32,7 +34,8 @@ def begin_write(
     writing begins (first_byte.began). It may still be stopped, or found impossible, before the first byte.
     """
     # Whoever asks for the same drive or the same deployment at this moment waits here, and then sees what was decided.
-    Deployment.objects.select_for_update().get(pk=pk, removed_at=None)
+    if Deployment.objects.select_for_update().get(pk=pk).removed_at is not None:
+        raise RefusedError("it was taken off the bench meanwhile", next_step="Put it back, then write.")
     view = judged(pk)
     row = ReportedDrive.objects.select_related("bench", "question").filter(pk=drive_id).first()
     if row is None:
@@ -110,5 +113,7 @@ def _stop_waiting(pk: int) -> None:
     for job, write in found:
         Write.objects.select_for_update().get(pk=write)
         if Job.objects.filter(pk=job, state=Job.State.QUEUED).update(state=Job.State.STOPPED, trouble=trouble):
-            Write.objects.filter(pk=write).update(outcome=Write.Outcome.STOPPED, trouble=trouble)
+            Write.objects.filter(pk=write).update(
+                outcome=Write.Outcome.STOPPED, trouble=trouble, ended_at=timezone.now()
+            )
             record(deployment, "card", "card.stopped", "Stopped before it began")

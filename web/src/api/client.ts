@@ -18,6 +18,8 @@ export class Problem extends Error {
     readonly code: string,
     /** The field it speaks of, where it does. */
     readonly where = "",
+    /** What was found, without what is to be done about it. */
+    readonly found = message,
   ) {
     super(message);
     this.name = "Problem";
@@ -39,8 +41,8 @@ export async function answer<T>(asked: Promise<Answer<T>>): Promise<T> {
     throw new Problem("The server does not answer. Is it still running?", 0, "unreachable");
   }
   if (got.response.ok) return got.data as T;
-  const sent = (got.error ?? {}) as { title?: string; code?: string; where?: string };
-  throw new Problem(sent.title ?? `The server answered ${got.response.status}.`, got.response.status, sent.code ?? "error", sent.where ?? "");
+  const sent = (got.error ?? {}) as { title?: string; code?: string; where?: string; found?: string };
+  throw new Problem(sent.title ?? `The server answered ${got.response.status}.`, got.response.status, sent.code ?? "error", sent.where ?? "", sent.found);
 }
 
 export const { GET, PUT, POST, DELETE } = client;

@@ -643,11 +643,7 @@ export interface paths {
         get: operations["mintseed_server_api_recipes_text_of"];
         put?: never;
         post?: never;
-        /**
-         * Forget
-         * @description Take away a text one brought. Raises RefusedError while something rests on it and no shipped one takes its place.
-         */
-        delete: operations["mintseed_server_api_recipes_forget"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -807,8 +803,7 @@ export interface paths {
         /** Change Network */
         put: operations["mintseed_server_api_site_change_network"];
         post?: never;
-        /** Remove Network */
-        delete: operations["mintseed_server_api_site_remove_network"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -935,8 +930,7 @@ export interface paths {
         /** Change Unit */
         put: operations["mintseed_server_api_shelf_change_unit"];
         post?: never;
-        /** Remove Unit */
-        delete: operations["mintseed_server_api_shelf_remove_unit"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -953,8 +947,7 @@ export interface paths {
         /** Change Cable */
         put: operations["mintseed_server_api_shelf_change_cable"];
         post?: never;
-        /** Remove Cable */
-        delete: operations["mintseed_server_api_shelf_remove_cable"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -971,8 +964,7 @@ export interface paths {
         /** Change Card */
         put: operations["mintseed_server_api_shelf_change_card"];
         post?: never;
-        /** Remove Card */
-        delete: operations["mintseed_server_api_shelf_remove_card"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -989,8 +981,7 @@ export interface paths {
         /** Change Part */
         put: operations["mintseed_server_api_shelf_change_part"];
         post?: never;
-        /** Remove Part */
-        delete: operations["mintseed_server_api_shelf_remove_part"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1007,8 +998,7 @@ export interface paths {
         /** Change Supply */
         put: operations["mintseed_server_api_shelf_change_supply"];
         post?: never;
-        /** Remove Supply */
-        delete: operations["mintseed_server_api_shelf_remove_supply"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1044,8 +1034,7 @@ export interface paths {
         /** Change Site */
         put: operations["mintseed_server_api_site_change_site"];
         post?: never;
-        /** Remove Site */
-        delete: operations["mintseed_server_api_site_remove_site"];
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -1214,6 +1203,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/taken-off": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Taken Off */
+        get: operations["mintseed_server_api_taken_off_read_taken_off"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/taken-off/{kind}/{pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Remove Thing
+         * @description Remove it for good, with what only it held: a passphrase, a file, the history of a deployment.
+         */
+        delete: operations["mintseed_server_api_taken_off_remove_thing"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/taken-off/{kind}/{pk}/put-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put Thing Back */
+        post: operations["mintseed_server_api_taken_off_put_thing_back"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/texts/{kind}/check": {
         parameters: {
             query?: never;
@@ -1229,6 +1272,26 @@ export interface paths {
          */
         post: operations["mintseed_server_api_recipes_check"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/things/{kind}/{pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Thing Off
+         * @description Take a thing off. One that is used is refused with the code `refused.in-use` until somebody is `sure`.
+         */
+        delete: operations["mintseed_server_api_taken_off_take_thing_off"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2309,6 +2372,67 @@ export interface components {
             /** Path */
             path: string;
         };
+        /**
+         * Names
+         * @description What the things in a deployment are called, as its lists and screens say it.
+         */
+        Names: {
+            /**
+             * Appliance
+             * @default
+             */
+            appliance: string;
+            /**
+             * Board
+             * @default
+             */
+            board: string;
+            /**
+             * Cable
+             * @default
+             */
+            cable: string;
+            /**
+             * Card
+             * @default
+             */
+            card: string;
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+            /**
+             * Network
+             * @default
+             */
+            network: string;
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /**
+             * Release
+             * @default
+             */
+            release: string;
+            /**
+             * Supply
+             * @default
+             */
+            supply: string;
+            /**
+             * Time Zone
+             * @default
+             */
+            time_zone: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+        };
         /** NetworkChoiceOut */
         NetworkChoiceOut: {
             /** Band Ghz */
@@ -2657,7 +2781,10 @@ export interface components {
             /** Way In */
             way_in?: string | null;
         };
-        /** PlanOut */
+        /**
+         * PlanOut
+         * @description `was`: what the things of a device in service were called; of any other, nothing.
+         */
         PlanOut: {
             /** Advised Gb */
             advised_gb: number;
@@ -2711,6 +2838,7 @@ export interface components {
             time: components["schemas"]["TimeOut"] | null;
             /** Units */
             units: components["schemas"]["BoardOptionOut"][];
+            was: components["schemas"]["Names"] | null;
             /** Way */
             way: string;
             /** Way In */
@@ -3401,6 +3529,29 @@ export interface components {
             /** Sets */
             sets: components["schemas"]["SetOut"][];
         };
+        /**
+         * TakenOffOut
+         * @description A thing that was taken off. `users` find it again when it is put back; `stays` says why it cannot be removed for good.
+         */
+        TakenOffOut: {
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+            /**
+             * Removed At
+             * Format: date-time
+             */
+            removed_at: string;
+            /** Stays */
+            stays: string;
+            /** Users */
+            users: string[];
+            /** What */
+            what: string;
+        };
         /** TextIn */
         TextIn: {
             /** Text */
@@ -3418,6 +3569,8 @@ export interface components {
             shipped: boolean;
             /** Text */
             text: string;
+            /** Text Id */
+            text_id: number | null;
         };
         /** TickIn */
         TickIn: {
@@ -5389,47 +5542,6 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_recipes_forget: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                kind: "recipe" | "board" | "part";
-                ident: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["DescribedOut"][];
-                };
-            };
-            /** @description Why not, in a sentence */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     mintseed_server_api_recipes_export: {
         parameters: {
             query?: never;
@@ -5833,46 +5945,6 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_site_remove_network: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pk: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["SiteOut"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     mintseed_server_api_site_show_network_passphrase: {
         parameters: {
             query?: never;
@@ -6235,46 +6307,6 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_shelf_remove_unit: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pk: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShelfOut"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     mintseed_server_api_shelf_change_cable: {
         parameters: {
             query?: never;
@@ -6289,46 +6321,6 @@ export interface operations {
                 "application/json": components["schemas"]["CableIn"];
             };
         };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShelfOut"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    mintseed_server_api_shelf_remove_cable: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pk: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -6403,46 +6395,6 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_shelf_remove_card: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pk: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShelfOut"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     mintseed_server_api_shelf_change_part: {
         parameters: {
             query?: never;
@@ -6487,46 +6439,6 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_shelf_remove_part: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pk: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShelfOut"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     mintseed_server_api_shelf_change_supply: {
         parameters: {
             query?: never;
@@ -6541,46 +6453,6 @@ export interface operations {
                 "application/json": components["schemas"]["SupplyIn"];
             };
         };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ShelfOut"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    mintseed_server_api_shelf_remove_supply: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pk: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -6754,44 +6626,6 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["SiteOut"];
                 };
-            };
-            /** @description Why not, in a sentence */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    mintseed_server_api_site_remove_site: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pk: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
             };
             /** @description Why not, in a sentence */
             503: {
@@ -7244,6 +7078,126 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_taken_off_read_taken_off: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOffOut"][];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_taken_off_remove_thing: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOffOut"][];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_taken_off_put_thing_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                kind: string;
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenOffOut"][];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_recipes_check: {
         parameters: {
             query?: never;
@@ -7267,6 +7221,47 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["CheckedOut"];
                 };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_taken_off_take_thing_off: {
+        parameters: {
+            query?: {
+                sure?: boolean;
+            };
+            header?: never;
+            path: {
+                kind: string;
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Why not, in a sentence */
             503: {

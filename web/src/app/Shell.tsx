@@ -100,6 +100,7 @@ function Places() {
     { to: "/recipes", name: "Recipes", count: undefined },
     { to: "/site", name: "Site", count: undefined },
     { to: "/log", name: "Log", count: undefined },
+    { to: "/taken-off", name: "Taken off", count: undefined },
   ];
   return (
     <nav aria-label="Places" className="flex flex-col gap-0.5">

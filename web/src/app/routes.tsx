@@ -7,6 +7,7 @@ import { LogPlace } from "../features/log/LogPlace";
 import { MatrixPlace } from "../features/plan/MatrixPlace";
 import { ShelfPlace } from "../features/shelf/ShelfPlace";
 import { SitePlace } from "../features/site/SitePlace";
+import { TakenOff } from "../features/takenoff/TakenOff";
 import { Waiting } from "../ui/parts";
 import { DeploymentPage } from "./DeploymentPage";
 import { Missing } from "./Missing";
@@ -30,6 +31,7 @@ export const router = createBrowserRouter([
       { path: "/recipes/:kind/:id", lazy: async () => ({ Component: (await import("../features/recipes/EditDescription")).EditDescription }) },
       { path: "/site", element: <SitePlace /> },
       { path: "/log", element: <LogPlace /> },
+      { path: "/taken-off", element: <TakenOff /> },
       { path: "*", element: <Missing /> },
     ],
   },

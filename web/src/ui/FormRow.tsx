@@ -55,7 +55,7 @@ export function FormButtons({ save, onRemove, busy = false }: { save: string; on
       </Button>
       {onRemove && (
         <Button small onClick={onRemove}>
-          Remove it
+          Take it off
         </Button>
       )}
     </div>

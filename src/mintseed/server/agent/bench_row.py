@@ -27,7 +27,7 @@ def own_bench() -> Bench:
     pace = wiring.bench().clock.boot_pace
     row = Bench.objects.select_related("site").filter(name=config.bench_name).first()
     if row is None:
-        site = Site.objects.order_by("pk").first() or Site.objects.create()
+        site = Site.there.order_by("pk").first() or Site.objects.create()
         row, _ = Bench.objects.get_or_create(
             name=config.bench_name,
             defaults={
@@ -38,7 +38,13 @@ def own_bench() -> Bench:
                 "holder_name": socket.gethostname()[:120],
             },
         )
-    wanted = {"kind": kind, "boot_pace": pace, "holder": holder(), "was_real": row.was_real or kind == Bench.Kind.REAL}
+    wanted = {
+        "kind": kind,
+        "boot_pace": pace,
+        "holder": holder(),
+        "was_real": row.was_real or kind == Bench.Kind.REAL,
+        "removed_at": None,
+    }
     if any(getattr(row, name) != value for name, value in wanted.items()):
         row = _taken(row.pk, wanted)
     return row

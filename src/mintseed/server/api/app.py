@@ -28,6 +28,7 @@ from mintseed.server.api import (
     shelf,
     shelf_table,
     site,
+    taken_off,
 )
 from mintseed.server.api.strict import StrictParser
 from mintseed.server.transactions import is_contention
@@ -54,6 +55,7 @@ for router in (
     site,
     log,
     session,
+    taken_off,
 ):
     api.add_router("", router.router)
 

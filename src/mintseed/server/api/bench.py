@@ -11,7 +11,7 @@ from pydantic import Field
 
 from mintseed import wiring
 from mintseed.core.contained import broken_description
-from mintseed.core.errors import InputError, MintSeedError, RefusedError
+from mintseed.core.errors import InputError, MintSeedError
 from mintseed.core.find.candidates import Newcomer, newcomers
 from mintseed.core.findings import Finding
 from mintseed.core.keep.label import next_name
@@ -33,11 +33,11 @@ from mintseed.server.api.shapes import (
     page_out,
 )
 from mintseed.server.journal import record
-from mintseed.server.judging import Judged, judge, judge_soon, judged, take_off
+from mintseed.server.judging import Judged, judge, judged
 from mintseed.server.lists import count_up_to, page_of
 from mintseed.server.load import first_network, host_names, load_many, rows_to_load, zone_of
 from mintseed.server.models import BootRun, Deployment, Image, Judgement, Site
-from mintseed.server.power import end_run
+from mintseed.server.off_bench import put_deployment_back, refuse_while_written, take_deployment_off
 from mintseed.server.transactions import all_or_nothing
 
 router = Router(tags=["bench"])
@@ -126,7 +126,7 @@ def place(request: HttpRequest) -> PlaceOut:
         time_zone=zone_of(here.site),
         bench_id=here.pk,
         deployments=count_up_to(Judgement.objects.exclude(place="gone")),
-        images=count_up_to(Image.objects.filter(present=True)),
+        images=count_up_to(Image.there.filter(present=True)),
         demo=Deployment.objects.filter(demo=True, removed_at=None).exists(),
     )
 
@@ -134,7 +134,7 @@ def place(request: HttpRequest) -> PlaceOut:
 @router.get("/bench", response=BenchOut)
 def bench(request: HttpRequest) -> BenchOut:
     lively = _lively()
-    sites = Site.objects.order_by("pk")
+    sites = Site.there.order_by("pk")
     return BenchOut(
         open=page_out(page_of("open")),
         service=page_out(page_of("service", size=SERVED_AT_FIRST)),
@@ -245,7 +245,7 @@ def create(request: HttpRequest, payload: NewDeploymentIn) -> DeploymentOut:
     if recipe is None:
         raise InputError(f"no appliance is called {payload.recipe}", expected=", ".join(descriptions.recipes()))
     name = " ".join(payload.name.split())[:80] or f"{recipe.name} {recipe.kind}"
-    site = Site.objects.get(pk=payload.site_id) if payload.site_id else own_bench().site
+    site = Site.there.get(pk=payload.site_id) if payload.site_id else own_bench().site
     with transaction.atomic():
         # Whoever starts one at this moment waits here, so that no two get one host name.
         site = Site.objects.select_for_update().get(pk=site.pk)
@@ -298,9 +298,9 @@ def _clear_demo() -> int:
     rows = Deployment.objects.select_for_update().filter(demo=True, removed_at=None).order_by("pk")
     keys = list(rows.values_list("pk", flat=True))
     for pk in keys:
-        _refuse_while_written(judged(pk))  # before the first board goes off
+        refuse_while_written(judged(pk))  # before the first board goes off
     for pk in keys:
-        _take_off(pk)
+        take_deployment_off(pk)
     return len(keys)
 
 
@@ -315,51 +315,17 @@ def _restore_demo() -> int:
     rows = Deployment.objects.select_for_update().filter(demo=True, removed_at__isnull=False).order_by("pk")
     keys = list(rows.values_list("pk", flat=True))
     for pk in keys:
-        _put_back(pk)
+        put_deployment_back(pk)
     return len(keys)
 
 
 @router.delete("/deployments/{pk}", response={204: None})
 def remove(request: HttpRequest, pk: int) -> Status[None]:
-    _take_off(pk)
+    take_deployment_off(pk)
     return Status(204, None)
-
-
-def _refuse_while_written(one: Judged) -> None:
-    if one.loaded.job is not None and job_out(one.loaded.job).active:  # type: ignore[union-attr]
-        name = one.loaded.row.name
-        raise RefusedError(f"the card of {name} is being written", where=name, next_step="Stop the writing first.")
-
-
-@all_or_nothing
-def _take_off(pk: int) -> None:
-    Deployment.objects.select_for_update().get(
-        pk=pk, removed_at=None
-    )  # a write that begins at this moment waits, or was first
-    one = judged(pk)
-    _refuse_while_written(one)
-    # The board goes off with its deployment: nothing runs on that nobody can see.
-    end_run(one.loaded)
-    Deployment.objects.filter(pk=pk).update(removed_at=wiring.bench().clock.now())
-    take_off(one.loaded.row)
-    record(one.loaded.row, "plan", "deployment.removed", "Taken off the bench")
 
 
 @router.post("/deployments/{pk}/restore", response=DeploymentOut)
 def restore(request: HttpRequest, pk: int) -> DeploymentOut:
-    _put_back(pk)
+    put_deployment_back(pk)
     return deployment_out(judged(pk))
-
-
-@all_or_nothing
-def _put_back(pk: int) -> None:
-    """Put a deployment back as it was. Its host name stays, also where another one took it meanwhile: its card may hold it."""
-    row = Deployment.objects.select_for_update().get(pk=pk)
-    if row.removed_at is None:
-        return
-    site = Site.objects.select_for_update().get(pk=row.site_id)
-    shared = row.host_name.lower() in host_names(site, row.host_name)
-    Deployment.objects.filter(pk=pk).update(removed_at=None, name_shared=shared)
-    take_off(row, back=True)
-    judge_soon(pk=pk)
-    record(row, "plan", "deployment.restored", "Put back on the bench")

@@ -209,7 +209,7 @@ def station(request: HttpRequest, pk: int) -> StationImageOut:
 
 @router.put("/deployments/{pk}/image", response=StationImageOut)
 def choose(request: HttpRequest, pk: int, payload: ChooseImageIn) -> StationImageOut:
-    chosen = Image.objects.get(pk=payload.image_id)
+    chosen = Image.there.get(pk=payload.image_id)
     refuse_closed_or_writing(judged(pk))
     with transaction.atomic():
         Deployment.objects.filter(pk=pk).update(image=chosen)
@@ -288,7 +288,7 @@ def _image_was(one: Loaded) -> ImageOut | None:
 def _xray_out(xray: XRay, boards: Iterable[Board] | None = None) -> XRayOut:
     """`boards`: those whose fit is told; all that are described where none are named."""
     recipe = descriptions.recipes().get(xray.recipe_id)
-    owned = Counter(BoardUnit.objects.order_by("pk").values_list("board", flat=True)[:COUNTED_TO])
+    owned = Counter(BoardUnit.there.order_by("pk").values_list("board", flat=True)[:COUNTED_TO])
     return XRayOut(
         packing=xray.packing,
         packed_text=decimal_size(xray.packed_bytes),
@@ -341,7 +341,7 @@ def _station_out(view: Judged) -> StationImageOut:
     return StationImageOut(
         deployment=deployment_out(view),
         choices=choices,
-        chosen=_image_was(one) if one.frozen else _image_out(one.row.image_id) if one.row.image_id else None,
+        chosen=_image_was(one) if one.frozen else _image_out(one.row.image.pk) if one.row.image else None,
         board_name=one.board.name if one.board else "",
         to_build=one.row.recipe in more_images.appliances()
         and any(n.startswith(f"{one.row.recipe}-") for n in to_build()),
@@ -353,4 +353,9 @@ def _station_out(view: Judged) -> StationImageOut:
 def _choice(one: Loaded, image: Image) -> ImageChoiceOut:
     outline = outline_of_row(image)
     fit = next(iter(image_fit(one.recipe, one.board, outline)), None) if one.board and outline else None
-    return ImageChoiceOut(image=row_out(image), chosen=image.pk == one.row.image_id, suggested=False, fit=fit)
+    return ImageChoiceOut(
+        image=row_out(image),
+        chosen=one.row.image is not None and image.pk == one.row.image.pk,
+        suggested=False,
+        fit=fit,
+    )

@@ -38,8 +38,9 @@ from mintseed.server.api.image import queue_reading
 from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.changes import changed
+from mintseed.server.frozen import Names
 from mintseed.server.judging import Judged, judged
-from mintseed.server.load import first_network
+from mintseed.server.load import first_network, key_of
 from mintseed.server.models import BoardUnit, Cable, Deployment, Image, OwnedCard, Supply, WifiNetwork
 from mintseed.server.shelf import MOST_UNITS, shelf_at, units_at
 
@@ -136,8 +137,11 @@ class ProposalOut(Schema):
 
 
 class PlanOut(Schema):
+    """`was`: what the things of a device in service were called; of any other, nothing."""
+
     deployment: DeploymentOut
     name: str
+    was: Names | None
     board_unit_id: int | None
     supply_id: int | None
     cable_id: int | None
@@ -272,7 +276,7 @@ def _values(row: Deployment, payload: PlanIn, sent: dict[str, object]) -> dict[s
             key = getattr(payload, f"{field}_id")
             values[field] = rows.get(pk=key) if key else None
     if "image_id" in sent and payload.image_id is not None:
-        values["image"] = Image.objects.get(pk=payload.image_id, present=True)
+        values["image"] = Image.there.get(pk=payload.image_id, present=True)
     elif payload.release:
         values["image"] = None
     if "card_gb" in sent:
@@ -286,7 +290,7 @@ def _values(row: Deployment, payload: PlanIn, sent: dict[str, object]) -> dict[s
         values["card_gb"] = owned.size_gb
     if "way" in sent and payload.way in ("wifi", "cable"):
         values["way"] = payload.way
-        if payload.way == "wifi" and row.network_id is None and "network" not in values:
+        if payload.way == "wifi" and row.network is None and "network" not in values:
             values["network"] = first_network(row.site)
     if "way_in" in sent and (payload.way_in or "") in ("", *WAYS_IN):
         values["way_in"] = payload.way_in or ""
@@ -297,14 +301,14 @@ def _values(row: Deployment, payload: PlanIn, sent: dict[str, object]) -> dict[s
 
 def _of_place(row: Deployment) -> dict[str, QuerySet[Any]]:
     """Return what may be chosen by its key: what lies at this deployment's place and nowhere else."""
-    models = {
+    models: dict[str, Any] = {
         "board_unit": BoardUnit,
         "supply": Supply,
         "cable": Cable,
         "owned_card": OwnedCard,
         "network": WifiNetwork,
     }
-    return {field: model._default_manager.filter(site=row.site) for field, model in models.items()}
+    return {field: model._default_manager.filter(site=row.site, removed_at=None) for field, model in models.items()}
 
 
 def _out(view: Judged, search: str = "") -> PlanOut:
@@ -316,14 +320,15 @@ def _out(view: Judged, search: str = "") -> PlanOut:
     return PlanOut(
         deployment=deployment_out(view),
         name=row.name,
-        board_unit_id=row.board_unit_id,
-        supply_id=row.supply_id,
-        cable_id=row.cable_id,
-        owned_card_id=row.owned_card_id,
+        was=one.names if view.closed else None,
+        board_unit_id=key_of(row, "board_unit"),
+        supply_id=key_of(row, "supply"),
+        cable_id=key_of(row, "cable"),
+        owned_card_id=key_of(row, "owned_card"),
         card_gb=row.card_gb,
         way=row.way,
         way_in=plan.own_way_in,
-        network_id=row.network_id,
+        network_id=key_of(row, "network"),
         load_share=row.load_share,
         ways=list(recipe.ways),
         ways_in=[WayInOut(id=w, text=WAYS_IN[w]) for w in recipe.ways_in],

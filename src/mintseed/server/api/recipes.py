@@ -12,7 +12,7 @@ from pydantic import Field
 
 from mintseed.core.boards.model import Board
 from mintseed.core.described import Around, Mistake, read_or_tell
-from mintseed.core.errors import InputError, MissingError, RefusedError
+from mintseed.core.errors import InputError, MissingError
 from mintseed.core.findings import Severity
 from mintseed.core.limits import MAX_DESCRIPTION_BYTES
 from mintseed.core.parts.model import Part
@@ -21,14 +21,13 @@ from mintseed.core.recipes.model import Recipe
 from mintseed.server import descriptions
 from mintseed.server.journal import record
 from mintseed.server.lists import users_of
-from mintseed.server.models import BoardUnit, Deployment, Description, Site
+from mintseed.server.models import BoardUnit, Description, Site
 from mintseed.server.shelf import MOST_UNITS, units_at
-from mintseed.wiring import PROJECT, bench
+from mintseed.wiring import bench
 
 router = Router(tags=["recipes"])
 
 Kind = Literal["recipe", "board", "part"]
-FOLDERS: dict[str, str] = {"recipe": "recipes", "board": "boards", "part": "parts"}
 
 
 class RecipeOut(Schema):
@@ -58,6 +57,8 @@ class TextOut(Schema):
     kind: str
     id: str
     text: str
+    text_id: int | None
+    """of the text somebody brought, by which it is taken off"""
     brought: bool
     shipped: bool
 
@@ -123,11 +124,11 @@ def recipes(request: HttpRequest) -> list[RecipeOut]:
 @router.get("/sites/{site_pk}/matrix", response=MatrixOut)
 def read_matrix(request: HttpRequest, site_pk: int, units: Annotated[str, Field(max_length=80)] = "") -> MatrixOut:
     """`units` narrows the boards that are listed."""
-    site = Site.objects.get(pk=site_pk)
+    site = Site.there.get(pk=site_pk)
     known = descriptions.known()
     listed = list(units_at(site, units.strip())[: MOST_UNITS + 1])
     owned: dict[str, int] = {}
-    for board in BoardUnit.objects.filter(site=site).values_list("board", flat=True)[:1000]:
+    for board in BoardUnit.there.filter(site=site).values_list("board", flat=True)[:1000]:
         owned[board] = owned.get(board, 0) + 1
     kinds = [known.boards[b] for b in owned if b in known.boards]
     cells = matrix(known.recipes.values(), kinds, known.parts)
@@ -152,10 +153,10 @@ def listed(request: HttpRequest, kind: Kind) -> list[DescribedOut]:
         "recipe": known.recipes, "board": known.boards, "part": known.parts,
     }  # fmt: skip
     good = all_kinds[kind]
-    rows = {d.ident: d for d in Description.objects.filter(kind=kind)}
+    rows = {d.ident: d for d in Description.there.filter(kind=kind)}
     out = [
         DescribedOut(
-            id=ident, name=described.name, summary=_summary(described), brought=ident in rows, shipped=_shipped(kind, ident) is not None,
+            id=ident, name=described.name, summary=_summary(described), brought=ident in rows, shipped=descriptions.has_shipped(kind, ident),
             changed_at=rows[ident].changed_at if ident in rows else None, broken="",
         )
         for ident, described in good.items()
@@ -164,7 +165,7 @@ def listed(request: HttpRequest, kind: Kind) -> list[DescribedOut]:
         error = known.broken.get(f"{kind} {ident}")
         if error is not None:
             out = [o for o in out if o.id != ident]
-            out.append(DescribedOut(id=ident, name=ident, summary="", brought=True, shipped=_shipped(kind, ident) is not None,
+            out.append(DescribedOut(id=ident, name=ident, summary="", brought=True, shipped=descriptions.has_shipped(kind, ident),
                                     changed_at=row.changed_at, broken=error.sentence()))  # fmt: skip
     return out
 
@@ -176,18 +177,6 @@ def _summary(described: Recipe | Board | Part) -> str:
     return ""
 
 
-def _shipped(kind: str, ident: str) -> str | None:
-    """Return the text of a shipped description, None when there is none."""
-    try:
-        return (PROJECT / FOLDERS[kind] / f"{ident}.yaml").read_text() if ident in _shipped_ids(kind) else None
-    except OSError:
-        return None
-
-
-def _shipped_ids(kind: str) -> set[str]:
-    return {p.stem for p in (PROJECT / FOLDERS[kind]).glob("*.yaml")}
-
-
 @router.get("/schemas/{kind}", response=dict[str, Any])
 def schema(request: HttpRequest, kind: Kind) -> dict[str, Any]:
     return descriptions.MODELS[kind].model_json_schema()
@@ -195,14 +184,21 @@ def schema(request: HttpRequest, kind: Kind) -> dict[str, Any]:
 
 @router.get("/descriptions/{kind}/{ident}", response=TextOut)
 def text_of(request: HttpRequest, kind: Kind, ident: str) -> TextOut:
-    row = Description.objects.filter(kind=kind, ident=ident).first()
-    shipped = _shipped(kind, ident)
+    row = Description.there.filter(kind=kind, ident=ident).first()
+    shipped = descriptions.shipped_text(kind, ident)
     text = row.text if row else shipped
     if text is None:
         raise MissingError(
             f"no {kind} text is called {ident}", next_step="A part that a recipe describes stands in that recipe."
         )
-    return TextOut(kind=kind, id=ident, text=text, brought=row is not None, shipped=shipped is not None)
+    return TextOut(
+        kind=kind,
+        id=ident,
+        text=text,
+        text_id=row.pk if row else None,
+        brought=row is not None,
+        shipped=shipped is not None,
+    )
 
 
 @router.get("/descriptions/{kind}/{ident}/file", response={200: None})
@@ -234,9 +230,9 @@ def _around() -> Around:
 
 
 def _replaces(kind: str, ident: str) -> str:
-    if Description.objects.filter(kind=kind, ident=ident).exists():
+    if Description.there.filter(kind=kind, ident=ident).exists():
         return "the text you brought before"
-    return "the one that came with the program" if _shipped(kind, ident) is not None else ""
+    return "the one that came with the program" if descriptions.has_shipped(kind, ident) else ""
 
 
 @router.put("/descriptions/{kind}", response=TextOut)
@@ -250,23 +246,3 @@ def bring(request: HttpRequest, kind: Kind, payload: TextIn) -> TextOut:
     descriptions.keep(kind, read.id, payload.text)
     record(None, "", f"{kind}.brought"[:40], f"{kind.capitalize()} brought: {read.name}")
     return text_of(request, kind, read.id)
-
-
-@router.delete("/descriptions/{kind}/{ident}", response=list[DescribedOut])
-def forget(request: HttpRequest, kind: Kind, ident: str) -> list[DescribedOut]:
-    """Take away a text one brought. Raises RefusedError while something rests on it and no shipped one takes its place."""
-    row = Description.objects.get(kind=kind, ident=ident)
-    if _shipped(kind, ident) is None and (user := _user(kind, ident)):
-        raise RefusedError(f"{ident} is in use: {user}", next_step="Take that off first.")
-    descriptions.forget(row.kind, row.ident)
-    record(None, "", f"{kind}.taken-away"[:40], f"{kind.capitalize()} taken away: {ident}")
-    return listed(request, kind)
-
-
-def _user(kind: str, ident: str) -> str:
-    used = {
-        "recipe": Deployment.objects.filter(recipe=ident, removed_at=None).values_list("name", flat=True),
-        "board": BoardUnit.objects.filter(board=ident).values_list("name", flat=True),
-        "part": Deployment.objects.filter(parts__kind=ident, removed_at=None).values_list("name", flat=True),
-    }[kind]
-    return next(iter(used[:1]), "")

@@ -196,7 +196,7 @@ def whose_text(found: Recognition | None, owner: Write | None, zone: str) -> str
 def drives_out(site: Site, needed_bytes: int = 0, sector_bytes: int = 0) -> list[DriveOut]:
     """Return every drive the benches of `site` reported, the ones that may be written to first."""
     now = wiring.bench().clock.now()
-    benches = [b for b in Bench.objects.filter(site=site).order_by("pk") if is_alive(b, now)]
+    benches = [b for b in Bench.there.filter(site=site).order_by("pk") if is_alive(b, now)]
     rows = [pair for bench in benches for pair in listed(bench)]
     wanted = [r.recognised.get("write_id") for r, _ in rows if r.recognised]
     owners = {w.pk: w for w in Write.objects.filter(pk__in=[w for w in wanted if w]).select_related("deployment")}
@@ -218,7 +218,7 @@ class BenchRowOut(Schema):
 
 def bench_rows(site: Site | None = None) -> list[BenchRowOut]:
     now = wiring.bench().clock.now()
-    rows = Bench.objects.order_by("pk") if site is None else Bench.objects.filter(site=site).order_by("pk")
+    rows = Bench.there.order_by("pk") if site is None else Bench.there.filter(site=site).order_by("pk")
     return [
         BenchRowOut(
             id=b.pk, name=b.name, site_id=b.site_id, standin=b.kind == Bench.Kind.STANDIN, alive=is_alive(b, now), seen_at=b.seen_at,

@@ -14,7 +14,7 @@ from pydantic import Field
 
 from mintseed.core.boards.model import PLUGS, SOCKETS
 from mintseed.core.contained import unknown_board, unknown_part
-from mintseed.core.errors import InputError, RefusedError
+from mintseed.core.errors import InputError
 from mintseed.core.hardware_address import hardware_address
 from mintseed.core.parts.model import role_words
 from mintseed.core.plan.cards import CLASSES
@@ -41,8 +41,9 @@ from mintseed.server.api.shelf_shapes import (
 from mintseed.server.journal import record
 from mintseed.server.judging import judge_soon
 from mintseed.server.lists import part_users, users_of
-from mintseed.server.models import BoardUnit, BootRun, Cable, OwnedCard, Part, Site, Supply, Write
+from mintseed.server.models import BoardUnit, Cable, OwnedCard, Part, Site, Supply, Write
 from mintseed.server.shelf import units_at
+from mintseed.server.taken_off import refuse_powered
 
 router = Router(tags=["shelf"])
 
@@ -57,7 +58,7 @@ MOST_THINGS = 200
 def read_shelf_of(
     request: HttpRequest, site_pk: int, after: int = 0, search: Annotated[str, Field(max_length=80)] = ""
 ) -> ShelfOut:
-    return _out(Site.objects.get(pk=site_pk), after=after, search=search.strip())
+    return _out(Site.there.get(pk=site_pk), after=after, search=search.strip())
 
 
 def _unit(payload: UnitIn) -> dict[str, Any]:
@@ -88,7 +89,7 @@ def _named(payload: Schema) -> dict[str, Any]:
 
 
 def _add(site_pk: int, model: type[Model], values: dict[str, Any], what: str) -> ShelfOut:
-    site = Site.objects.get(pk=site_pk)
+    site = Site.there.get(pk=site_pk)
     with transaction.atomic():
         model._default_manager.create(site=site, **values)
         record(None, "", f"shelf.{what}-added", f"{what.capitalize()} added: {values['name']}")
@@ -103,19 +104,6 @@ def _change(row: Any, values: dict[str, Any], what: str, **which: Any) -> ShelfO
     return _out(row.site)
 
 
-def _remove(row: Any, what: str, users: tuple[str, ...]) -> ShelfOut:
-    if users:
-        raise RefusedError(f"{row.name} is planned for {users[0]}", next_step=f"Choose another {what} there first.")
-    with transaction.atomic():
-        record(None, "", f"shelf.{what}-removed", f"{what.capitalize()} removed: {row.name}")
-        row.delete()
-    return _out(row.site)
-
-
-def _users(field: Literal["board_unit", "supply", "cable", "owned_card"], pk: int) -> tuple[str, ...]:
-    return users_of(field, [pk])[pk].names
-
-
 @router.post("/sites/{site_pk}/shelf/boards", response=ShelfOut)
 def add_unit(request: HttpRequest, site_pk: int, payload: UnitIn) -> ShelfOut:
     return _add(site_pk, BoardUnit, _unit(payload), "board")
@@ -123,17 +111,10 @@ def add_unit(request: HttpRequest, site_pk: int, payload: UnitIn) -> ShelfOut:
 
 @router.put("/shelf/boards/{pk}", response=ShelfOut)
 def change_unit(request: HttpRequest, pk: int, payload: UnitIn) -> ShelfOut:
-    unit = BoardUnit.objects.select_related("site").get(pk=pk)
+    unit = BoardUnit.there.select_related("site").get(pk=pk)
     if payload.board != unit.board:
-        _refuse_powered(unit)
+        refuse_powered(unit)
     return _change(unit, _unit(payload), "board", board_unit=pk)
-
-
-@router.delete("/shelf/boards/{pk}", response=ShelfOut)
-def remove_unit(request: HttpRequest, pk: int) -> ShelfOut:
-    unit = BoardUnit.objects.select_related("site").get(pk=pk)
-    _refuse_powered(unit)
-    return _remove(unit, "board", _users("board_unit", pk))
 
 
 @router.post("/sites/{site_pk}/shelf/supplies", response=ShelfOut)
@@ -143,12 +124,7 @@ def add_supply(request: HttpRequest, site_pk: int, payload: SupplyIn) -> ShelfOu
 
 @router.put("/shelf/supplies/{pk}", response=ShelfOut)
 def change_supply(request: HttpRequest, pk: int, payload: SupplyIn) -> ShelfOut:
-    return _change(Supply.objects.select_related("site").get(pk=pk), _supply(payload), "supply", supply=pk)
-
-
-@router.delete("/shelf/supplies/{pk}", response=ShelfOut)
-def remove_supply(request: HttpRequest, pk: int) -> ShelfOut:
-    return _remove(Supply.objects.select_related("site").get(pk=pk), "supply", _users("supply", pk))
+    return _change(Supply.there.select_related("site").get(pk=pk), _supply(payload), "supply", supply=pk)
 
 
 @router.post("/sites/{site_pk}/shelf/cables", response=ShelfOut)
@@ -158,12 +134,7 @@ def add_cable(request: HttpRequest, site_pk: int, payload: CableIn) -> ShelfOut:
 
 @router.put("/shelf/cables/{pk}", response=ShelfOut)
 def change_cable(request: HttpRequest, pk: int, payload: CableIn) -> ShelfOut:
-    return _change(Cable.objects.select_related("site").get(pk=pk), _named(payload), "cable", cable=pk)
-
-
-@router.delete("/shelf/cables/{pk}", response=ShelfOut)
-def remove_cable(request: HttpRequest, pk: int) -> ShelfOut:
-    return _remove(Cable.objects.select_related("site").get(pk=pk), "cable", _users("cable", pk))
+    return _change(Cable.there.select_related("site").get(pk=pk), _named(payload), "cable", cable=pk)
 
 
 @router.post("/sites/{site_pk}/shelf/cards", response=ShelfOut)
@@ -173,12 +144,7 @@ def add_card(request: HttpRequest, site_pk: int, payload: CardIn) -> ShelfOut:
 
 @router.put("/shelf/cards/{pk}", response=ShelfOut)
 def change_card(request: HttpRequest, pk: int, payload: CardIn) -> ShelfOut:
-    return _change(OwnedCard.objects.select_related("site").get(pk=pk), _named(payload), "card", owned_card=pk)
-
-
-@router.delete("/shelf/cards/{pk}", response=ShelfOut)
-def remove_card(request: HttpRequest, pk: int) -> ShelfOut:
-    return _remove(OwnedCard.objects.select_related("site").get(pk=pk), "card", _users("owned_card", pk))
+    return _change(OwnedCard.there.select_related("site").get(pk=pk), _named(payload), "card", owned_card=pk)
 
 
 @router.post("/sites/{site_pk}/shelf/parts", response=ShelfOut)
@@ -188,18 +154,7 @@ def add_part(request: HttpRequest, site_pk: int, payload: PartIn) -> ShelfOut:
 
 @router.put("/shelf/parts/{pk}", response=ShelfOut)
 def change_part(request: HttpRequest, pk: int, payload: PartIn) -> ShelfOut:
-    return _change(Part.objects.select_related("site").get(pk=pk), _part(payload), "part", parts__part=pk)
-
-
-@router.delete("/shelf/parts/{pk}", response=ShelfOut)
-def remove_part(request: HttpRequest, pk: int) -> ShelfOut:
-    return _remove(Part.objects.select_related("site").get(pk=pk), "part", part_users([pk])[pk].names)
-
-
-def _refuse_powered(unit: BoardUnit) -> None:
-    run = BootRun.objects.filter(board_unit=unit, off_at=None).select_related("deployment").first()
-    if run is not None:
-        raise RefusedError(f"{unit.name} is powered, for {run.deployment.name}", next_step="Power it off first.")
+    return _change(Part.there.select_related("site").get(pk=pk), _part(payload), "part", parts__part=pk)
 
 
 def _out(site: Site, *, after: int = 0, search: str = "") -> ShelfOut:
@@ -235,13 +190,13 @@ def _out(site: Site, *, after: int = 0, search: str = "") -> ShelfOut:
 def _each(
     site: Site, model: type[Model], field: Literal["supply", "cable", "owned_card"], shape: Callable[..., Any]
 ) -> list[Any]:
-    rows = list(model._default_manager.filter(site=site).order_by("pk").values()[:MOST_THINGS])
+    rows = list(model._default_manager.filter(site=site, removed_at=None).order_by("pk").values()[:MOST_THINGS])
     users = users_of(field, [int(r["id"]) for r in rows])
     return [shape(**{**row, "used_by": users[int(row["id"])].words}) for row in rows]
 
 
 def _cards(site: Site) -> list[ShelfCardOut]:
-    rows = list(OwnedCard.objects.filter(site=site).order_by("pk")[:MOST_THINGS])
+    rows = list(OwnedCard.there.filter(site=site).order_by("pk")[:MOST_THINGS])
     users = users_of("owned_card", [c.pk for c in rows])
     history: dict[int, list[CardWriteOut]] = defaultdict(list)
     held = Write.objects.filter(owned_card__in=rows).order_by("-pk")
@@ -259,7 +214,7 @@ def _cards(site: Site) -> list[ShelfCardOut]:
 
 
 def _parts(site: Site) -> list[ShelfPartOut]:
-    rows = list(Part.objects.filter(site=site).order_by("pk")[:MOST_THINGS])
+    rows = list(Part.there.filter(site=site).order_by("pk")[:MOST_THINGS])
     kinds, users = descriptions.parts(), part_users([p.pk for p in rows])
     return [
         ShelfPartOut(

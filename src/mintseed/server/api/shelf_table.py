@@ -47,13 +47,15 @@ OWN_COLUMNS: dict[str, tuple[str, ...]] = {
 @router.get("/sites/{site_pk}/shelf/table", response={200: None})
 def table(request: HttpRequest, site_pk: int) -> HttpResponse:
     """The whole shelf as a table."""
-    site = Site.objects.get(pk=site_pk)
+    site = Site.there.get(pk=site_pk)
     rows = [
         ShelfRow(
             what, str(row["name"]), {c: row[c] for c in OWN_COLUMNS[what] if row.get("battery_mah") or c not in CELLS}
         )
         for what, model in MODELS.items()
-        for row in model._default_manager.filter(site=site).order_by("pk").values("name", *OWN_COLUMNS[what])
+        for row in model._default_manager.filter(site=site, removed_at=None)
+        .order_by("pk")
+        .values("name", *OWN_COLUMNS[what])
     ]
     response = HttpResponse(write_shelf(rows), content_type="text/csv; charset=utf-8")
     response.headers["Content-Disposition"] = 'attachment; filename="shelf.csv"'
@@ -63,13 +65,14 @@ def table(request: HttpRequest, site_pk: int) -> HttpResponse:
 @router.post("/sites/{site_pk}/shelf/table", response=TableOut)
 def take_table(request: HttpRequest, site_pk: int, payload: TableIn) -> TableOut:
     """Add what a table names. What is there under the same name stays as it is; lines that are wrong are told."""
-    site = Site.objects.get(pk=site_pk)
+    site = Site.there.get(pk=site_pk)
     rows, problems = read_shelf(payload.text, descriptions.boards(), descriptions.parts())
     added = 0
     with transaction.atomic():
         site = Site.objects.select_for_update().get(pk=site.pk)
         there = {
-            what: set(m._default_manager.filter(site=site).values_list("name", flat=True)) for what, m in MODELS.items()
+            what: set(m._default_manager.filter(site=site, removed_at=None).values_list("name", flat=True))
+            for what, m in MODELS.items()
         }
         for row in rows:
             if row.name not in there[row.what]:

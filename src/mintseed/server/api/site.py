@@ -7,10 +7,10 @@ from functools import cache
 import pycountry
 from django.db import transaction
 from django.http import HttpRequest
-from ninja import Router, Schema, Status
+from ninja import Router, Schema
 
 from mintseed import wiring
-from mintseed.core.errors import InputError, RefusedError
+from mintseed.core.errors import InputError
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.settings.values import SettingValues, Unreadable, check_values
 from mintseed.core.site.keyboards import KEYBOARDS
@@ -100,7 +100,7 @@ class NetworkIn(Schema):
 @router.get("/sites", response=list[SiteRowOut])
 def sites(request: HttpRequest) -> list[SiteRowOut]:
     own_bench()  # the first site is made with the first bench
-    return [SiteRowOut(id=s.pk, name=s.name) for s in Site.objects.order_by("pk")]
+    return [SiteRowOut(id=s.pk, name=s.name) for s in Site.there.order_by("pk")]
 
 
 @router.get("/choices", response=ChoicesOut)
@@ -131,7 +131,7 @@ def add_site(request: HttpRequest, payload: NewSiteIn) -> SiteOut:
 
 @router.get("/sites/{pk}", response=SiteOut)
 def read_site(request: HttpRequest, pk: int) -> SiteOut:
-    return _out(Site.objects.get(pk=pk))
+    return _out(Site.there.get(pk=pk))
 
 
 @router.put("/sites/{pk}", response=SiteOut)
@@ -143,7 +143,7 @@ def change_site(request: HttpRequest, pk: int, payload: SiteIn) -> SiteOut:
             f"{len(payload.networks)} ranges are too many", expected=f"at most {MOST_RANGES}", where="networks"
         )
     ranges = [check_range(n, shared=payload.shared_range, standin=standin) for n in payload.networks]
-    site = Site.objects.get(pk=pk)
+    site = Site.there.get(pk=pk)
     with transaction.atomic():
         site.name = payload.name.strip()[:80] or "My place"
         site.country, site.time_zone = payload.country.strip()[:2], payload.time_zone.strip()[:64]
@@ -155,20 +155,9 @@ def change_site(request: HttpRequest, pk: int, payload: SiteIn) -> SiteOut:
     return _out(site)
 
 
-@router.delete("/sites/{pk}", response={204: None})
-def remove_site(request: HttpRequest, pk: int) -> Status[None]:
-    site = Site.objects.get(pk=pk)
-    if site.deployments.exists() or site.benches.exists():
-        raise RefusedError(f"{site.name} has deployments or benches", next_step="Only an empty place can be removed.")
-    with transaction.atomic():
-        record(None, "", "site.removed", f"Place removed: {site.name}")
-        site.delete()
-    return Status(204, None)
-
-
 @router.post("/sites/{site_pk}/networks", response=SiteOut)
 def add_network(request: HttpRequest, site_pk: int, payload: NetworkIn) -> SiteOut:
-    site = Site.objects.get(pk=site_pk)
+    site = Site.there.get(pk=site_pk)
     with transaction.atomic():
         WifiNetwork.objects.create(site=site, **_fields(payload), passphrase=payload.passphrase)
         record(None, "", "site.network-added", f"Network added: {payload.ssid[:80]}")
@@ -177,7 +166,7 @@ def add_network(request: HttpRequest, site_pk: int, payload: NetworkIn) -> SiteO
 
 @router.put("/networks/{pk}", response=SiteOut)
 def change_network(request: HttpRequest, pk: int, payload: NetworkIn) -> SiteOut:
-    row = WifiNetwork.objects.get(pk=pk)
+    row = WifiNetwork.there.get(pk=pk)
     with transaction.atomic():
         for name, value in _fields(payload).items():
             setattr(row, name, value)
@@ -189,21 +178,10 @@ def change_network(request: HttpRequest, pk: int, payload: NetworkIn) -> SiteOut
     return _out(row.site)
 
 
-@router.delete("/networks/{pk}", response=SiteOut)
-def remove_network(request: HttpRequest, pk: int) -> SiteOut:
-    row = WifiNetwork.objects.get(pk=pk)
-    site = row.site
-    with transaction.atomic():
-        record(None, "", "site.network-removed", f"Network removed: {row.ssid[:80]}")
-        judge_soon(network=row)
-        row.delete()
-    return _out(site)
-
-
 @router.post("/networks/{pk}/passphrase", response=SecretOut)
 def show_network_passphrase(request: HttpRequest, pk: int) -> SecretOut:
     """Show one passphrase to the person who asked for it."""
-    return SecretOut(value=WifiNetwork.objects.get(pk=pk).passphrase)
+    return SecretOut(value=WifiNetwork.there.get(pk=pk).passphrase)
 
 
 def _fields(payload: NetworkIn) -> dict[str, object]:
@@ -225,7 +203,7 @@ def _findings(site: Site, network: WifiNetwork | None) -> list[Finding]:
 
 
 def _out(site: Site) -> SiteOut:
-    wifi = list(site.wifi.order_by("pk"))
+    wifi = list(site.wifi.filter(removed_at=None).order_by("pk"))
     used = users_of("network", [n.pk for n in wifi])
     return SiteOut(
         id=site.pk,

@@ -32,7 +32,7 @@ from mintseed.server.journal import record
 from mintseed.server.judging import job_moved
 from mintseed.server.library import UNREAD, keep_xray, sync_library
 from mintseed.server.load import load
-from mintseed.server.models import FilledCopy, Image, Job, ReportedDrive, Write, WrittenBlocks
+from mintseed.server.models import Deployment, FilledCopy, Image, Job, ReportedDrive, Write, WrittenBlocks
 from mintseed.server.proofs import end_on_card, half_written
 from mintseed.server.transactions import all_or_nothing
 from mintseed.services import fill_image, inspect_image, save_filled, write_card
@@ -130,11 +130,12 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
         waited = duration((job.started_at - job.created_at).total_seconds())
         raise RefusedError(f"it waited {waited} for the worker, and another card may be in the reader by now",
                            next_step="Look at the drive, then write again.")  # fmt: skip
-    if write.deployment.removed_at is not None:
+    try:
+        loaded, bench = load(write.deployment_id).live, wiring.bench()
+    except Deployment.DoesNotExist as error:
         raise RefusedError(
-            "it was taken off the bench before writing began", next_step="Put it back, then write again."
-        )
-    loaded, bench = load(write.deployment_id).live, wiring.bench()
+            "it was taken off the bench meanwhile", next_step="Put it back, then write again."
+        ) from error
     walk = loaded.walk
     if walk.inputs.xray is None or walk.fingerprint != write.fingerprint:
         raise RefusedError(

@@ -1,9 +1,9 @@
-import { useInfiniteQuery, useQueryClient } from "@tanstack/react-query";
+import { useInfiniteQuery } from "@tanstack/react-query";
 import { Ellipsis } from "lucide-react";
 import { DropdownMenu, ToggleGroup } from "radix-ui";
 import { useState } from "react";
 import { Link } from "react-router";
-import { answer, DELETE, GET, POST, type Deployment, type Problem, type Shapes } from "../../api/client";
+import { answer, GET, type Deployment, type Problem, type Shapes } from "../../api/client";
 import { useAnswer } from "../../api/use";
 import { useRested } from "../../lib/rested";
 import { stationPath } from "../../lib/stations";
@@ -12,7 +12,7 @@ import { Findings } from "../../ui/Findings";
 import { Hint } from "../../ui/Hint";
 import { Line } from "../../ui/Line";
 import { Button, ButtonLink, Key, Trouble, Waiting } from "../../ui/parts";
-import { useToast } from "../../ui/toast";
+import { useTakeOff } from "../../ui/TakeOff";
 import { BenchSide } from "./BenchSide";
 import { DemoStrip } from "./DemoStrip";
 
@@ -168,29 +168,7 @@ function DeploymentCard({ deployment: d, first }: { deployment: Deployment; firs
 }
 
 function More({ deployment }: { deployment: Deployment }) {
-  const queries = useQueryClient();
-  const toast = useToast();
-  const path = { params: { path: { pk: deployment.id } } };
-  const again = () => {
-    for (const key of ["bench", "place", "deployments"]) void queries.invalidateQueries({ queryKey: [key] });
-  };
-  const restore = async () => {
-    try {
-      await answer(POST("/api/deployments/{pk}/restore", path));
-    } catch (error) {
-      toast({ text: (error as Error).message });
-    }
-    again();
-  };
-  const remove = async () => {
-    try {
-      await answer(DELETE("/api/deployments/{pk}", path));
-      toast({ text: `${deployment.name} is off the bench.`, undo: () => void restore() });
-    } catch (error) {
-      toast({ text: (error as Error).message });
-    }
-    again();
-  };
+  const takeOff = useTakeOff();
   return (
     <DropdownMenu.Root>
       <DropdownMenu.Trigger aria-label={`More for ${deployment.name}`} className="ml-auto rounded-lg px-1.5 py-1 text-ink-3 hover:bg-rule-2 hover:text-ink">
@@ -198,7 +176,7 @@ function More({ deployment }: { deployment: Deployment }) {
       </DropdownMenu.Trigger>
       <DropdownMenu.Portal>
         <DropdownMenu.Content align="end" className="z-40 rounded-lg border border-rule bg-sheet p-1 shadow-lg">
-          <DropdownMenu.Item className="cursor-pointer rounded px-3 py-1.5 data-[highlighted]:bg-rule-2" onSelect={() => void remove()}>
+          <DropdownMenu.Item className="cursor-pointer rounded px-3 py-1.5 data-[highlighted]:bg-rule-2" onSelect={() => takeOff({ kind: "deployment", id: deployment.id, name: deployment.name })}>
             Take it off the bench
           </DropdownMenu.Item>
         </DropdownMenu.Content>

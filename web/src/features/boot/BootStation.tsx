@@ -185,6 +185,7 @@ function Runs({ runs }: { runs: BootAnswer["runs"] }) {
             <span className="text-ink-2">
               {howItWent(r)}
               {r.by_hand ? "; by hand" : ""}
+              {r.board && `; ${r.board}`}
             </span>
           </li>
         ))}

@@ -32,7 +32,7 @@ export function CardStation({ id }: { id: number }) {
   // What is being written is what is picked. The card this deployment had before is the likely one; otherwise a single card
   // is the only choice there is.
   const drive = free.find((d) => d.path === written?.drive_path && d.bench_name === written.bench_name) ?? free.find((d) => d.id === picked) ?? free.find((d) => d.whose_deployment_id === id) ?? (free.length === 1 ? free[0] : undefined);
-  const proven = data.proven && data.current;
+  const proven = data.proven && data.current && !writing;
   return (
     <StationFrame
       deployment={data.deployment}
@@ -214,6 +214,7 @@ function Writes({ writes }: { writes: CardAnswer["writes"] }) {
             <span className="font-mono text-ink-3"><Time at={w.begun_at} day /></span>
             <b>{OUTCOMES[w.outcome] ?? w.outcome}</b>
             <span className="min-w-0 break-words text-ink-2">
+              {w.card_name && `${w.card_name}, in `}
               {w.reader || w.drive_path}, on {w.bench_name}
               {w.phases.length > 0 && `: ${w.phases.map((p) => `${String(p["phase"])} ${duration(Number(p["took_s"]))}`).join(", ")}`}
               {w.room_text && w.outcome === "proven" && `; ${w.room_text}`}

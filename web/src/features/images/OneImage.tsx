@@ -3,6 +3,7 @@ import { answer, GET, POST, PUT } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { Findings } from "../../ui/Findings";
 import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
+import { useTakeOff } from "../../ui/TakeOff";
 import { XRayView } from "../../ui/XRayView";
 
 export function OneImage() {
@@ -11,6 +12,7 @@ export function OneImage() {
   const key = ["image", id];
   const path = { params: { path: { pk: id } } };
   const navigate = useNavigate();
+  const takeOff = useTakeOff();
   const { data, error } = useAnswer(key, () => answer(GET("/api/images/{pk}", path)));
   const read = useChange(key, () => answer(POST("/api/images/{pk}/read", path)));
   const stop = useChange(key, () => answer(POST("/api/images/{pk}/stop", path)));
@@ -43,6 +45,7 @@ export function OneImage() {
               Stop reading
             </Button>
           )}
+          {!data.job?.active && <Button onClick={() => takeOff({ kind: "image", id, name: image.file_name, then: () => void navigate("/images") })}>Take it off</Button>}
           {image.appliance && xray && (
             <ButtonLink
               main

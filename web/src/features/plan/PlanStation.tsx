@@ -7,7 +7,7 @@ import { Card, Cards } from "../../ui/Cards";
 import { Cautions } from "../../ui/Cautions";
 import { Field } from "../../ui/Field";
 import { Findings } from "../../ui/Findings";
-import { Button, ButtonLink, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { Button, ButtonLink, Facts, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { type Option, Pick } from "../../ui/Pick";
 import { StationFrame } from "../../ui/StationFrame";
 import { BoardChoice } from "./BoardChoice";
@@ -69,7 +69,7 @@ export function PlanStation({ id }: { id: number }) {
       <Trouble error={change.error ?? take.error} />
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
         <Sheet title="What goes together" hint={`${data.deployment.appliance}, ${data.deployment.kind}`}>
-          <Choices data={data} save={save} />
+          {data.was ? <Was data={data} was={data.was} /> : <Choices data={data} save={save} />}
         </Sheet>
         {/* What stops comes first where there is room for one column only. */}
         <div className={`flex flex-col gap-3.5 ${judged.some((f) => f.severity === "stop") ? "max-md:order-first" : ""}`}>
@@ -149,6 +149,21 @@ function Choices({ data, save }: { data: Plan; save: (body: Shapes["PlanIn"]) =>
       <PartChoice data={data} onAdd={save} onDrop={(drop_part) => save({ drop_part })} />
     </div>
   );
+}
+
+/** A device in service: what went together then, whatever became of it. */
+function Was({ data, was }: { data: Plan; was: Shapes["Names"] }) {
+  const rows: [string, string | undefined][] = [
+    ["Name", data.name],
+    ["Board", [was.unit, was.board].filter(Boolean).join(", ")],
+    ["Network by", `${WAYS[data.way as keyof typeof WAYS] ?? data.way}${data.way === "wifi" && was.network ? `, ${was.network}` : ""}`],
+    ["Card", was.card || (data.card_gb ? `${data.card_gb} GB card` : "")],
+    ["Supply", was.supply],
+    ["Cable", was.cable],
+    ["Parts", data.parts.map((p) => p.name).join(", ")],
+    ["Place", was.place],
+  ];
+  return <Facts rows={rows.filter((r): r is [string, string] => !!r[1])} />;
 }
 
 function ToShelf({ what }: { what: string }) {

@@ -2,11 +2,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
-import { answer, DELETE, GET, POST, PUT, type Shapes } from "../../api/client";
+import { answer, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useChange, useLasting } from "../../api/use";
 import { useRested } from "../../lib/rested";
 import { Mark } from "../../ui/Mark";
 import { Button, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { useTakeOff } from "../../ui/TakeOff";
 import { useToast } from "../../ui/toast";
 import { brought, type Kind } from "./drafts";
 import { TextEditor } from "./TextEditor";
@@ -18,7 +19,7 @@ export function EditDescription() {
   const kind: Kind = said === "board" || said === "part" ? said : "recipe";
   const fresh = id === "new";
   const { data, error } = useLasting(["description", kind, id], () =>
-    fresh ? Promise.resolve({ kind, id: "", text: brought(kind), brought: false, shipped: false }) : answer(GET("/api/descriptions/{kind}/{ident}", { params: { path: { kind, ident: id } } })),
+    fresh ? Promise.resolve({ kind, id: "", text: brought(kind), text_id: null, brought: false, shipped: false }) : answer(GET("/api/descriptions/{kind}/{ident}", { params: { path: { kind, ident: id } } })),
   );
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the text" />;
   const start = fresh ? brought(kind) : data.text;
@@ -41,7 +42,7 @@ function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOu
     gcTime: 10_000,
   });
   const keep = useChange(["descriptions", kind, "kept"], () => answer(PUT("/api/descriptions/{kind}", { params: { path: { kind } }, body: { text } })));
-  const forget = useChange(["descriptions", kind, "forgotten"], () => answer(DELETE("/api/descriptions/{kind}/{ident}", { params: { path: { kind, ident: held.id } } })));
+  const takeOff = useTakeOff();
   const problems = check.data?.problems ?? [];
   const inTheWay = problems.filter((p) => p.bars);
   const good = check.data !== undefined && inTheWay.length === 0 && asked === text && !check.isPlaceholderData;
@@ -64,7 +65,7 @@ function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOu
             </a>
           )}
           {held.brought && (
-            <Button onClick={() => forget.mutate(undefined, { onSuccess: () => void navigate("/recipes") })}>{held.shipped ? "Back to the one that came" : "Take it away"}</Button>
+            <Button onClick={() => takeOff({ kind: "text", id: held.text_id ?? 0, name: held.id, then: () => void navigate("/recipes") })}>{held.shipped ? "Back to the one that came" : "Take it off"}</Button>
           )}
           <Button
             main
@@ -82,7 +83,7 @@ function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOu
           </Button>
         </div>
       </header>
-      <Trouble error={keep.error ?? forget.error ?? check.error} />
+      <Trouble error={keep.error ?? check.error} />
       <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_20rem]">
         <TextEditor start={held.text} label={`Text of the ${WORDS[kind]}`} problems={problems} onText={setText} onReady={ready} />
         <Sheet title="Can it be read?" className="lg:sticky lg:top-4">

@@ -1,7 +1,7 @@
 // Shelf: what one owns at one place: boards, cards, supplies, cables, parts.
 import { type ReactNode, useState } from "react";
 import { Link } from "react-router";
-import { answer, DELETE, type Finding, GET, POST, PUT, type Shapes } from "../../api/client";
+import { answer, type Finding, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { useRested } from "../../lib/rested";
 import { plural } from "../../lib/words";
@@ -9,6 +9,7 @@ import { INPUT } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
 import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
 import { PlacePicker, usePlaces } from "../../ui/PlacePicker";
+import { type ThingKind, useTakeOff } from "../../ui/TakeOff";
 import { Time } from "../../ui/Time";
 import { useToast } from "../../ui/toast";
 import { ShelfTable } from "./ShelfTable";
@@ -45,15 +46,15 @@ function doors(site: number, kind: Kind) {
   const one = (pk: number) => ({ params: { path: { pk } } });
   switch (kind) {
     case "boards":
-      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/boards", { ...at, body: unitIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/boards/{pk}", { ...one(pk), body: unitIn(v) })), remove: (pk: number) => answer(DELETE("/api/shelf/boards/{pk}", one(pk))) };
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/boards", { ...at, body: unitIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/boards/{pk}", { ...one(pk), body: unitIn(v) })) };
     case "cards":
-      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/cards", { ...at, body: cardIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/cards/{pk}", { ...one(pk), body: cardIn(v) })), remove: (pk: number) => answer(DELETE("/api/shelf/cards/{pk}", one(pk))) };
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/cards", { ...at, body: cardIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/cards/{pk}", { ...one(pk), body: cardIn(v) })) };
     case "supplies":
-      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/supplies", { ...at, body: supplyIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/supplies/{pk}", { ...one(pk), body: supplyIn(v) })), remove: (pk: number) => answer(DELETE("/api/shelf/supplies/{pk}", one(pk))) };
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/supplies", { ...at, body: supplyIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/supplies/{pk}", { ...one(pk), body: supplyIn(v) })) };
     case "cables":
-      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/cables", { ...at, body: cableIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/cables/{pk}", { ...one(pk), body: cableIn(v) })), remove: (pk: number) => answer(DELETE("/api/shelf/cables/{pk}", one(pk))) };
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/cables", { ...at, body: cableIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/cables/{pk}", { ...one(pk), body: cableIn(v) })) };
     case "parts":
-      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/parts", { ...at, body: partIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/parts/{pk}", { ...one(pk), body: partIn(v) })), remove: (pk: number) => answer(DELETE("/api/shelf/parts/{pk}", one(pk))) };
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/parts", { ...at, body: partIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/parts/{pk}", { ...one(pk), body: partIn(v) })) };
   }
 }
 
@@ -166,15 +167,15 @@ function Things({ site, queryKey, kind, title, hint, one, fields, fresh, empty, 
   const toast = useToast();
   const add = useChange(queryKey, door.add);
   const change = useChange(queryKey, ({ pk, values }: { pk: number; values: Values }) => door.change(pk, values));
-  const remove = useChange(queryKey, door.remove);
+  const takeOff = useTakeOff();
   const told = { onSuccess: () => toast({ text: "Saved." }) };
   return (
     <Sheet title={title} hint={hint}>
-      <Trouble error={add.error ?? change.error ?? remove.error} />
+      <Trouble error={add.error ?? change.error} />
       {head}
       {rows.length === 0 && <p className="text-ink-2">{empty}</p>}
       {rows.map((row) => (
-        <Thing key={row.id} row={row} fields={fields} onSave={(values) => change.mutateAsync({ pk: row.id, values }, told)} onRemove={() => remove.mutate(row.id)} />
+        <Thing key={row.id} row={row} fields={fields} onSave={(values) => change.mutateAsync({ pk: row.id, values }, told)} onRemove={() => takeOff({ kind: one as ThingKind, id: row.id, name: row.name })} />
       ))}
       {foot}
       <details className="border-t border-rule-2 pt-2" open={rows.length === 0 && (kind === "boards" || kind === "supplies")}>

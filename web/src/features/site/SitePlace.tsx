@@ -1,7 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Controller, useForm } from "react-hook-form";
-import { answer, DELETE, GET, POST, PUT, type Shapes } from "../../api/client";
+import { answer, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { Findings } from "../../ui/Findings";
 import { useChoices } from "../../ui/choices";
@@ -10,6 +10,7 @@ import { Mark } from "../../ui/Mark";
 import { Button, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { type Option, Pick } from "../../ui/Pick";
 import { PlacePicker, usePlaces } from "../../ui/PlacePicker";
+import { useTakeOff } from "../../ui/TakeOff";
 import { useToast } from "../../ui/toast";
 import { Time } from "../../ui/Time";
 import { Network, NetworkForm } from "./Network";
@@ -32,7 +33,7 @@ export function SitePlace() {
         <PlacePicker places={places} shown={shown} onPick={pick} />
       </header>
       <Trouble error={add.error} />
-      {shown && <OneSite key={shown.id} id={shown.id} />}
+      {shown && <OneSite key={shown.id} id={shown.id} only={places.length === 1} onGone={again} />}
       <form
         className="flex max-w-md flex-wrap items-center gap-2"
         onSubmit={(e) => {
@@ -58,7 +59,7 @@ export function SitePlace() {
 /** Fields that say themselves why they were refused. */
 const SHOWN_AT = new Set(["name", "country", "time_zone", "keyboard", "networks", "ssid"]);
 
-function OneSite({ id }: { id: number }) {
+function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () => void }) {
   const KEY = ["site", id];
   const at = { params: { path: { pk: id } } };
   const { data, error } = useAnswer(KEY, () => answer(GET("/api/sites/{pk}", at)));
@@ -66,20 +67,28 @@ function OneSite({ id }: { id: number }) {
   const change = useChange(KEY, (body: Shapes["SiteIn"]) => answer(PUT("/api/sites/{pk}", { ...at, body })));
   const add = useChange(KEY, (body: Shapes["NetworkIn"]) => answer(POST("/api/sites/{site_pk}/networks", { params: { path: { site_pk: id } }, body })));
   const alter = useChange(KEY, ({ pk, body }: { pk: number; body: Shapes["NetworkIn"] }) => answer(PUT("/api/networks/{pk}", { params: { path: { pk } }, body })));
-  const remove = useChange(KEY, (pk: number) => answer(DELETE("/api/networks/{pk}", { params: { path: { pk } } })));
+  const takeOff = useTakeOff();
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the site" />;
   return (
     <div className="flex flex-col gap-3.5">
-      <Trouble error={[change.error, add.error, alter.error].find((e) => e && !SHOWN_AT.has(e.where)) ?? remove.error} />
+      <Trouble error={[change.error, add.error, alter.error].find((e) => e && !SHOWN_AT.has(e.where))} />
       <div className="grid items-start gap-3.5 lg:grid-cols-2">
         <Sheet title="The place">
           <PlaceForm site={data} onSave={(body) => change.mutateAsync(body, { onSuccess: () => toast({ text: "Saved." }) })} />
           {data.findings.length > 0 && <Findings findings={data.findings} />}
+          {!only && (
+            <p className="mt-3 border-t border-rule-2 pt-2.5 text-[0.93rem] text-ink-2">
+              You are not there any more?{" "}
+              <Button small onClick={() => takeOff({ kind: "place", id, name: data.name, then: onGone })}>
+                Take the place off
+              </Button>
+            </p>
+          )}
         </Sheet>
         <Sheet title="Wi-Fi networks" hint="passphrases are kept encrypted">
           {data.wifi.length === 0 && <p className="mb-2 text-ink-2">None yet. Add the one your devices shall join.</p>}
           {data.wifi.map((n) => (
-            <Network key={n.id} network={n} onSave={(body) => alter.mutateAsync({ pk: n.id, body }, { onSuccess: () => toast({ text: `${body.ssid} saved.` }) })} onRemove={() => remove.mutate(n.id)} />
+            <Network key={n.id} network={n} onSave={(body) => alter.mutateAsync({ pk: n.id, body }, { onSuccess: () => toast({ text: `${body.ssid} saved.` }) })} onRemove={() => takeOff({ kind: "network", id: n.id, name: n.ssid })} />
           ))}
           <details className="border-t border-rule-2 pt-2">
             <summary className="cursor-pointer font-[550] text-mint">Add a network</summary>
@@ -96,6 +105,11 @@ function OneSite({ id }: { id: number }) {
                 <span className="text-ink-2">
                   {b.standin ? "stand-in" : "real"}; {b.alive ? "its worker answers" : b.seen_at ? <>last heard of <Time at={b.seen_at} day /></> : "never heard of"}
                 </span>
+                {!b.alive && (
+                  <Button small className="ml-auto" onClick={() => takeOff({ kind: "bench", id: b.id, name: b.name })}>
+                    Take it off
+                  </Button>
+                )}
               </li>
             ))}
           </ul>
