@@ -177,7 +177,7 @@ def page(browser: Browser, application: Application) -> Iterator[Page]:
     def listen(message: ConsoleMessage) -> None:
         # What is refused is said on the screen, where the tests look for it.
         # What was asked for while a passphrase of one's own closed the door is asked for again with the session it gave.
-        said = "status of 422" in message.text or "status of 401" in message.text
+        said = any(f"status of {status}" in message.text for status in (401, 409, 422))
         if message.type in ("error", "warning") and not said:
             troubles.append(message.text)
 

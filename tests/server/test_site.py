@@ -42,7 +42,7 @@ def test_a_place_that_is_lived_in_stays(api: Api) -> None:
     assert (status, problem["found"]) == (409, "Quay House is the only place")
     api.post("/sites", {"name": "Attic"})
     status, problem = api.call("delete", f"/things/place/{home}")
-    assert (status, problem["found"]) == (409, "the worker of bench answers")
+    assert (status, problem["found"]) == (409, "bench is the bench of this home")
     assert home in [s["id"] for s in api.get("/sites")]
 
 

@@ -8,7 +8,8 @@
     │   ├── SettingsFileError        a settings file cannot be edited safely
     │   └── DescriptionError         a recipe, board or site text is wrong
     ├── RefusedError                 a safety rule stands against it
-    │   └── InUseError               somebody uses it: to be asked first
+    │   ├── InUseError               somebody uses it: to be asked first
+    │   └── ChangedError             somebody else changed it meanwhile
     ├── MissingError                 the thing asked for is not there
     ├── OutsideError                 a tool, drive or network let us down
     │   ├── ToolError                an outside program failed or is not installed
@@ -20,6 +21,7 @@ Programming mistakes are ordinary Python exceptions and are not caught as these.
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from typing import ClassVar
 
 from mintseed.core.visible import one_line
@@ -75,6 +77,24 @@ class RefusedError(MintSeedError):
 
 class InUseError(RefusedError):
     code = "refused.in-use"
+
+
+class ChangedError(RefusedError):
+    """`theirs`: what each field is now that was something else when the change began."""
+
+    code = "refused.changed"
+
+    def __init__(self, theirs: Mapping[str, object]) -> None:
+        self.theirs = dict(theirs)
+        name, value = next(iter(self.theirs.items()))
+        said = str(value)
+        told = (
+            f"{name.replace('_', ' ')} is now {said if len(said) <= 80 else f'{said[:79]}…'}"
+            if said
+            else f"{name.replace('_', ' ')} is empty now"
+        )
+        super().__init__(f"somebody changed it meanwhile: {told}", next_step="Take that, or save yours all the same.")
+        self.where = name
 
 
 class MissingError(MintSeedError):

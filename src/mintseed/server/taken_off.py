@@ -106,7 +106,9 @@ def _place_stands(site: Site) -> None:
 
 
 def _bench_stands(bench: Bench) -> None:
-    if is_alive(bench, wiring.bench().clock.now()) or bench.name == wiring.config().bench_name:
+    if bench.name == wiring.config().bench_name:
+        raise RefusedError(f"{bench.name} is the bench of this home", next_step="It stays as long as the home does.")
+    if is_alive(bench, wiring.bench().clock.now()):
         raise RefusedError(
             f"the worker of {bench.name} answers", next_step="Stop it on its machine, then take the bench off."
         )

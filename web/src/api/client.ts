@@ -20,6 +20,8 @@ export class Problem extends Error {
     readonly where = "",
     /** What was found, without what is to be done about it. */
     readonly found = message,
+    /** What somebody else made of the fields that were to be changed. */
+    readonly theirs: Record<string, unknown> = {},
   ) {
     super(message);
     this.name = "Problem";
@@ -41,8 +43,8 @@ export async function answer<T>(asked: Promise<Answer<T>>): Promise<T> {
     throw new Problem("The server does not answer. Is it still running?", 0, "unreachable");
   }
   if (got.response.ok) return got.data as T;
-  const sent = (got.error ?? {}) as { title?: string; code?: string; where?: string; found?: string };
-  throw new Problem(sent.title ?? `The server answered ${got.response.status}.`, got.response.status, sent.code ?? "error", sent.where ?? "", sent.found);
+  const sent = (got.error ?? {}) as { title?: string; code?: string; where?: string; found?: string; theirs?: Record<string, unknown> };
+  throw new Problem(sent.title ?? `The server answered ${got.response.status}.`, got.response.status, sent.code ?? "error", sent.where ?? "", sent.found, sent.theirs);
 }
 
 export const { GET, PUT, POST, DELETE } = client;

@@ -1535,6 +1535,16 @@ export interface components {
             /** Steps */
             steps: components["schemas"]["AssemblyStep"][];
         };
+        /**
+         * BringIn
+         * @description `was`: the text that somebody began to change; None for one that is new.
+         */
+        BringIn: {
+            /** Text */
+            text: string;
+            /** Was */
+            was?: string | null;
+        };
         /** CableIn */
         CableIn: {
             /** Awg */
@@ -2776,6 +2786,10 @@ export interface components {
             release?: string | null;
             /** Supply Id */
             supply_id?: number | null;
+            /** Was */
+            was?: {
+                [key: string]: string | number | null;
+            } | null;
             /** Way */
             way?: string | null;
             /** Way In */
@@ -3143,6 +3157,10 @@ export interface components {
             passphrase?: string | null;
             /** Time Zone */
             time_zone?: string | null;
+            /** Was */
+            was?: {
+                [key: string]: string;
+            } | null;
         };
         /** SettingsOut */
         SettingsOut: {
@@ -3363,24 +3381,6 @@ export interface components {
             printed_mark: string;
             /** Used By */
             used_by: string[];
-        };
-        /** SiteIn */
-        SiteIn: {
-            /** Country */
-            country: string;
-            /** Keyboard */
-            keyboard: string;
-            /** Name */
-            name: string;
-            /** Networks */
-            networks: string[];
-            /**
-             * Shared Range
-             * @default false
-             */
-            shared_range: boolean;
-            /** Time Zone */
-            time_zone: string;
         };
         /** SiteOut */
         SiteOut: {
@@ -5468,7 +5468,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TextIn"];
+                "application/json": components["schemas"]["BringIn"];
             };
         };
         responses: {
@@ -5912,7 +5912,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NetworkIn"];
+                "application/json": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {
@@ -6274,7 +6276,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["UnitIn"];
+                "application/json": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {
@@ -6318,7 +6322,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CableIn"];
+                "application/json": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {
@@ -6362,7 +6368,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["CardIn"];
+                "application/json": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {
@@ -6406,7 +6414,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["PartIn"];
+                "application/json": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {
@@ -6450,7 +6460,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SupplyIn"];
+                "application/json": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {
@@ -6614,7 +6626,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["SiteIn"];
+                "application/json": {
+                    [key: string]: unknown;
+                };
             };
         };
         responses: {

@@ -1,9 +1,11 @@
 import { type ReactNode, useId, useState } from "react";
+import { Button } from "./parts";
 
 interface Props {
   label: string;
   value: string;
-  onSave: (value: string) => void;
+  /** `was`: what stood there when one began to type. */
+  onSave: (value: string, was: string) => void;
   mono?: boolean;
   hint?: ReactNode;
   tone?: "plain" | "check" | "stop";
@@ -20,15 +22,30 @@ export function Field({ label, value, onSave, mono, hint, tone = "plain", placeh
   const id = useId();
   const [draft, setDraft] = useState<string | null>(null);
   const [saved, setSaved] = useState(value);
+  /** What stood there when one began to type, and whether it is on its way to the server. */
+  const [was, setWas] = useState(value);
+  const [sent, setSent] = useState(false);
   if (saved !== value) {
-    // The server answered with another value: that is what stands there now.
     setSaved(value);
-    setDraft(null);
+    // The server answered what was sent: that is what stands there now. What is only typed stays.
+    if (sent || draft === value) setDraft(null);
+    setSent(false);
   }
-  const save = () => {
-    if (draft !== null && draft !== value) onSave(draft);
-    else setDraft(null);
-    if (secret) setDraft(null);
+  if (sent && problem) setSent(false); // refused: it is still only typed
+  const typing = draft !== null && draft !== value;
+  const meanwhile = typing && !secret && !sent && was !== value;
+  const type = (text: string) => {
+    if (draft === null) setWas(value);
+    setDraft(text);
+  };
+  const save = (all = false) => {
+    if (!typing || draft === null) setDraft(null);
+    else if (!meanwhile || all) {
+      onSave(draft, meanwhile ? value : was);
+      setWas(value);
+      if (secret) setDraft(null);
+      else setSent(true);
+    }
   };
   return (
     <div className="grid grid-cols-[6.4rem_minmax(0,1fr)] items-center gap-x-2.5">
@@ -46,8 +63,8 @@ export function Field({ label, value, onSave, mono, hint, tone = "plain", placeh
           className={`min-w-0 flex-1 bg-transparent px-2.5 py-1 placeholder:text-ink-3 ${mono ? "font-mono" : ""}`}
           value={draft ?? value}
           placeholder={placeholder}
-          onChange={(e) => setDraft(e.target.value)}
-          onBlur={save}
+          onChange={(e) => type(e.target.value)}
+          onBlur={() => save()}
           onKeyDown={(e) => {
             if (e.key === "Enter") {
               e.stopPropagation();
@@ -58,6 +75,21 @@ export function Field({ label, value, onSave, mono, hint, tone = "plain", placeh
         />
         {hint !== undefined && <span className="flex-none text-[0.82rem] text-ink-3">{hint}</span>}
       </div>
+      {meanwhile && (
+        <div role="alert" className="col-start-2 mt-1 rounded-lg bg-amber-2 px-2.5 py-1.5 text-[0.88rem]">
+          <p className="break-words">
+            Changed meanwhile to <b>{value || "nothing"}</b>. What you typed is still here.
+          </p>
+          <span className="mt-1 flex flex-wrap gap-2">
+            <Button small onClick={() => setDraft(null)}>
+              Take that
+            </Button>
+            <Button small onClick={() => save(true)}>
+              Save mine all the same
+            </Button>
+          </span>
+        </div>
+      )}
       {problem && (
         <p id={`${id}-problem`} className="col-start-2 mt-0.5 text-[0.85rem] text-stop">
           {problem}

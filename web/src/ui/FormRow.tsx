@@ -40,7 +40,7 @@ export async function saved<V extends FieldValues>(saving: Promise<unknown>, fie
     await saving;
     return true;
   } catch (error) {
-    const field = error instanceof Problem ? fields.find((f) => f === error.where) : undefined;
+    const field = error instanceof Problem && error.code !== "refused.changed" ? fields.find((f) => f === error.where) : undefined;
     if (field) setError(field, { message: (error as Problem).message });
     return false;
   }

@@ -11,7 +11,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from ninja import NinjaAPI
 from ninja.errors import HttpError, ValidationError
 
-from mintseed.core.errors import MintSeedError, http_status
+from mintseed.core.errors import ChangedError, MintSeedError, http_status
 from mintseed.server.api import (
     bench,
     boot,
@@ -70,7 +70,7 @@ def problem(status: int, code: str, title: str, **more: Any) -> HttpResponse:
 def _ours(request: HttpRequest, error: MintSeedError) -> HttpResponse:
     return problem(
         http_status(error), error.code, error.sentence(), found=error.found, expected=error.expected, where=error.where,
-        next_step=error.next_step,
+        next_step=error.next_step, **({"theirs": error.theirs} if isinstance(error, ChangedError) else {}),
     )  # fmt: skip
 
 

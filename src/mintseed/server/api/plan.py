@@ -41,6 +41,7 @@ from mintseed.server.changes import changed
 from mintseed.server.frozen import Names
 from mintseed.server.judging import Judged, judged
 from mintseed.server.load import first_network, key_of
+from mintseed.server.meanwhile import refuse_changed
 from mintseed.server.models import BoardUnit, Cable, Deployment, Image, OwnedCard, Supply, WifiNetwork
 from mintseed.server.shelf import MOST_UNITS, shelf_at, units_at
 
@@ -196,6 +197,8 @@ class PlanIn(Schema):
     add_part: int | None = None
     add_kind: Annotated[str | None, Field(max_length=40)] = None
     drop_part: int | None = None
+    was: dict[str, str | int | float | None] | None = None
+    """what was chosen in each of those fields when somebody began to change it"""
 
 
 class TakeIn(Schema):
@@ -221,7 +224,7 @@ def take(request: HttpRequest, pk: int, payload: TakeIn) -> PlanOut:
     numbers = {"drop_part", "add_part"}
     values: dict[str, object] = {}
     for name, value in ((s.field, s.value) for s in payload.sets):
-        if name not in PlanIn.model_fields or name in values:
+        if name not in PlanIn.model_fields or name in values or name == "was":
             raise InputError(f"{name} is nothing a proposal changes", where=name)
         if (
             (name.endswith("_id") or name in numbers or name == "card_gb")
@@ -238,6 +241,19 @@ def take(request: HttpRequest, pk: int, payload: TakeIn) -> PlanOut:
     return _change(pk, wanted)
 
 
+CHOSEN = {
+    "name",
+    "board_unit_id",
+    "supply_id",
+    "cable_id",
+    "owned_card_id",
+    "card_gb",
+    "way",
+    "network_id",
+    "load_share",
+}
+"""fields of a plan that a change may say what they were"""
+
 OF_THE_SHELF = {"board_unit_id", "supply_id", "cable_id", "owned_card_id", "add_part", "drop_part"}
 
 
@@ -248,8 +264,12 @@ def _change(pk: int, payload: PlanIn) -> PlanOut:
     row, run = view.loaded.row, view.loaded.run
     if run is not None and run.off_at is None and {"board_unit_id", "way"} & set(sent):
         raise RefusedError("its board is powered", next_step="Power it off under First boot, then change the plan.")
+    was = sent.pop("was", None)
     values = _values(row, payload, sent)
     with transaction.atomic():
+        if isinstance(was, dict):
+            held = Deployment.objects.select_for_update().get(pk=pk)
+            refuse_changed({name: getattr(held, name) for name in was if name in CHOSEN}, was, sent)
         if values:
             Deployment.objects.filter(pk=pk).update(**values)
         if payload.drop_part is not None:

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from datetime import datetime
 from typing import Annotated, Any, Literal
 
+from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from pydantic import Field
@@ -21,6 +22,7 @@ from mintseed.core.recipes.model import Recipe
 from mintseed.server import descriptions
 from mintseed.server.journal import record
 from mintseed.server.lists import users_of
+from mintseed.server.meanwhile import refuse_changed
 from mintseed.server.models import BoardUnit, Description, Site
 from mintseed.server.shelf import MOST_UNITS, units_at
 from mintseed.wiring import bench
@@ -65,6 +67,12 @@ class TextOut(Schema):
 
 class TextIn(Schema):
     text: Annotated[str, Field(max_length=MAX_DESCRIPTION_BYTES)]
+
+
+class BringIn(TextIn):
+    """`was`: the text that somebody began to change; None for one that is new."""
+
+    was: Annotated[str | None, Field(max_length=MAX_DESCRIPTION_BYTES)] = None
 
 
 class CheckedOut(Schema):
@@ -236,13 +244,18 @@ def _replaces(kind: str, ident: str) -> str:
 
 
 @router.put("/descriptions/{kind}", response=TextOut)
-def bring(request: HttpRequest, kind: Kind, payload: TextIn) -> TextOut:
+def bring(request: HttpRequest, kind: Kind, payload: BringIn) -> TextOut:
     """Keep a text that can be read; it takes the place of one of its id."""
     read, problems = read_or_tell(descriptions.MODELS[kind], payload.text, _around())
     if read is None:
         first = next(p for p in problems if p.bars)
         raise InputError(f"line {first.line}: {first.path + ': ' if first.path else ''}{first.message}", where="text",
                          next_step="Mend it at that line.")  # fmt: skip
-    descriptions.keep(kind, read.id, payload.text)
+    with transaction.atomic():
+        held = Description.objects.select_for_update().filter(kind=kind, ident=read.id, removed_at=None).first()
+        now = held.text if held else descriptions.shipped_text(kind, read.id)
+        if payload.was is not None and now is not None:
+            refuse_changed({"text": now}, {"text": payload.was}, {"text": payload.text})
+        descriptions.keep(kind, read.id, payload.text)
     record(None, "", f"{kind}.brought"[:40], f"{kind.capitalize()} brought: {read.name}")
     return text_of(request, kind, read.id)

@@ -22,6 +22,7 @@ from mintseed.server.door import kept_word
 from mintseed.server.journal import record
 from mintseed.server.judging import Judged, judged
 from mintseed.server.load import answers_of, host_names
+from mintseed.server.meanwhile import refuse_changed
 from mintseed.server.models import Deployment, Site
 from mintseed.server.transactions import all_or_nothing
 
@@ -89,6 +90,8 @@ class SettingsIn(Schema):
     admin_name: str | None = None
     admin_password: str | None = None
     answers: dict[str, str] | None = None
+    was: dict[str, str] | None = None
+    """what stood in each of those fields when somebody began to change it"""
 
 
 class SecretOut(Schema):
@@ -104,17 +107,23 @@ def read_settings(request: HttpRequest, pk: int) -> SettingsOut:
 def change_settings(request: HttpRequest, pk: int, payload: SettingsIn) -> SettingsOut:
     refuse_closed_or_writing(judged(pk))
     sent = payload.model_dump(exclude_unset=True)
+    was = sent.pop("was", None) or {}
     password, answers = sent.pop("admin_password", None), sent.pop("answers", None)
     values: dict[str, str | bool] = {k: _fit(k, str(v or "")) for k, v in sent.items()}
     if password is not None:
         values["admin_hash"] = _hashed(password)
-    _store(pk, values, answers)
+    _store(pk, values, answers, was)
     return _out(judged(pk))
 
 
 @all_or_nothing
-def _store(pk: int, values: dict[str, str | bool], answers: dict[str, str] | None) -> None:
-    row = Deployment.objects.select_for_update().get(pk=pk)
+def _store(pk: int, values: dict[str, str | bool], answers: dict[str, str] | None, was: dict[str, str]) -> None:
+    row = Deployment.objects.select_for_update().select_related("site").get(pk=pk)
+    shown = {
+        "host_name": row.host_name, "admin_name": row.admin_name, "country": row.country or row.site.country,
+        "time_zone": row.time_zone or row.site.time_zone, "keyboard": row.keyboard or row.site.keyboard,
+    }  # fmt: skip
+    refuse_changed(shown, was, values)
     if "host_name" in values and values["host_name"] != row.host_name:
         _refuse_taken(row, str(values["host_name"]))
         values["name_shared"] = False

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Callable
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any, Literal, TypeVar
 
 from django.db import transaction
 from django.db.models import Model
@@ -41,11 +41,14 @@ from mintseed.server.api.shelf_shapes import (
 from mintseed.server.journal import record
 from mintseed.server.judging import judge_soon
 from mintseed.server.lists import part_users, users_of
-from mintseed.server.models import BoardUnit, Cable, OwnedCard, Part, Site, Supply, Write
+from mintseed.server.meanwhile import ChangeIn, changed_by
+from mintseed.server.models import BoardUnit, Cable, OwnedCard, Part, Removable, Site, Supply, Write
 from mintseed.server.shelf import units_at
 from mintseed.server.taken_off import refuse_powered
 
 router = Router(tags=["shelf"])
+
+S = TypeVar("S", bound=Schema)
 
 PAGE_UNITS = 40
 SHOWN_WRITES = 5
@@ -96,12 +99,34 @@ def _add(site_pk: int, model: type[Model], values: dict[str, Any], what: str) ->
     return _out(site)
 
 
-def _change(row: Any, values: dict[str, Any], what: str, **which: Any) -> ShelfOut:
+def _change(
+    pk: int,
+    model: type[Removable],
+    shape: type[S],
+    payload: ChangeIn,
+    columns: Callable[[S], dict[str, Any]],
+    what: str,
+    **which: Any,
+) -> ShelfOut:
+    """Change what was sent of one thing, and nothing else of it."""
     with transaction.atomic():
-        type(row)._default_manager.filter(pk=row.pk).update(**values)
+        row: Any = model.objects.select_for_update().get(pk=pk, removed_at=None)
+        read, sent = changed_by(shape, _as_sent(row, shape), payload)
+        if isinstance(row, BoardUnit) and isinstance(read, UnitIn) and read.board != row.board:
+            refuse_powered(row)
+        values = columns(read)
+        # A supply that got a socket has no cable of its own any more.
+        also = {"length_m", "awg"} if "connector" in sent else set()
+        model.objects.filter(pk=pk).update(**{k: v for k, v in values.items() if k in sent | also})
         judge_soon(**which)
         record(None, "", f"shelf.{what}-changed", f"{what.capitalize()} changed: {values['name']}")
     return _out(row.site)
+
+
+def _as_sent(row: Any, shape: type[Schema]) -> dict[str, Any]:
+    """Return a thing as a form would send it."""
+    now = {name: getattr(row, name) for name in shape.model_fields}
+    return now | ({"macs": " ".join(row.macs)} if "macs" in now else {})
 
 
 @router.post("/sites/{site_pk}/shelf/boards", response=ShelfOut)
@@ -110,11 +135,8 @@ def add_unit(request: HttpRequest, site_pk: int, payload: UnitIn) -> ShelfOut:
 
 
 @router.put("/shelf/boards/{pk}", response=ShelfOut)
-def change_unit(request: HttpRequest, pk: int, payload: UnitIn) -> ShelfOut:
-    unit = BoardUnit.there.select_related("site").get(pk=pk)
-    if payload.board != unit.board:
-        refuse_powered(unit)
-    return _change(unit, _unit(payload), "board", board_unit=pk)
+def change_unit(request: HttpRequest, pk: int, payload: ChangeIn) -> ShelfOut:
+    return _change(pk, BoardUnit, UnitIn, payload, _unit, "board", board_unit=pk)
 
 
 @router.post("/sites/{site_pk}/shelf/supplies", response=ShelfOut)
@@ -123,8 +145,8 @@ def add_supply(request: HttpRequest, site_pk: int, payload: SupplyIn) -> ShelfOu
 
 
 @router.put("/shelf/supplies/{pk}", response=ShelfOut)
-def change_supply(request: HttpRequest, pk: int, payload: SupplyIn) -> ShelfOut:
-    return _change(Supply.there.select_related("site").get(pk=pk), _supply(payload), "supply", supply=pk)
+def change_supply(request: HttpRequest, pk: int, payload: ChangeIn) -> ShelfOut:
+    return _change(pk, Supply, SupplyIn, payload, _supply, "supply", supply=pk)
 
 
 @router.post("/sites/{site_pk}/shelf/cables", response=ShelfOut)
@@ -133,8 +155,8 @@ def add_cable(request: HttpRequest, site_pk: int, payload: CableIn) -> ShelfOut:
 
 
 @router.put("/shelf/cables/{pk}", response=ShelfOut)
-def change_cable(request: HttpRequest, pk: int, payload: CableIn) -> ShelfOut:
-    return _change(Cable.there.select_related("site").get(pk=pk), _named(payload), "cable", cable=pk)
+def change_cable(request: HttpRequest, pk: int, payload: ChangeIn) -> ShelfOut:
+    return _change(pk, Cable, CableIn, payload, _named, "cable", cable=pk)
 
 
 @router.post("/sites/{site_pk}/shelf/cards", response=ShelfOut)
@@ -143,8 +165,8 @@ def add_card(request: HttpRequest, site_pk: int, payload: CardIn) -> ShelfOut:
 
 
 @router.put("/shelf/cards/{pk}", response=ShelfOut)
-def change_card(request: HttpRequest, pk: int, payload: CardIn) -> ShelfOut:
-    return _change(OwnedCard.there.select_related("site").get(pk=pk), _named(payload), "card", owned_card=pk)
+def change_card(request: HttpRequest, pk: int, payload: ChangeIn) -> ShelfOut:
+    return _change(pk, OwnedCard, CardIn, payload, _named, "card", owned_card=pk)
 
 
 @router.post("/sites/{site_pk}/shelf/parts", response=ShelfOut)
@@ -153,8 +175,8 @@ def add_part(request: HttpRequest, site_pk: int, payload: PartIn) -> ShelfOut:
 
 
 @router.put("/shelf/parts/{pk}", response=ShelfOut)
-def change_part(request: HttpRequest, pk: int, payload: PartIn) -> ShelfOut:
-    return _change(Part.there.select_related("site").get(pk=pk), _part(payload), "part", parts__part=pk)
+def change_part(request: HttpRequest, pk: int, payload: ChangeIn) -> ShelfOut:
+    return _change(pk, Part, PartIn, payload, _part, "part", parts__part=pk)
 
 
 def _out(site: Site, *, after: int = 0, search: str = "") -> ShelfOut:

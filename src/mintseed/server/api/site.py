@@ -22,6 +22,7 @@ from mintseed.server.api.shapes import BenchRowOut, bench_rows
 from mintseed.server.journal import record
 from mintseed.server.judging import judge_soon
 from mintseed.server.lists import users_of
+from mintseed.server.meanwhile import ChangeIn, changed_by
 from mintseed.server.models import Site, WifiNetwork
 
 router = Router(tags=["site"])
@@ -135,20 +136,23 @@ def read_site(request: HttpRequest, pk: int) -> SiteOut:
 
 
 @router.put("/sites/{pk}", response=SiteOut)
-def change_site(request: HttpRequest, pk: int, payload: SiteIn) -> SiteOut:
+def change_site(request: HttpRequest, pk: int, payload: ChangeIn) -> SiteOut:
     config = wiring.config()
     standin = config.standin_lan if config.is_standin else ""
-    if len(payload.networks) > MOST_RANGES:
-        raise InputError(
-            f"{len(payload.networks)} ranges are too many", expected=f"at most {MOST_RANGES}", where="networks"
-        )
-    ranges = [check_range(n, shared=payload.shared_range, standin=standin) for n in payload.networks]
-    site = Site.there.get(pk=pk)
     with transaction.atomic():
-        site.name = payload.name.strip()[:80] or "My place"
-        site.country, site.time_zone = payload.country.strip()[:2], payload.time_zone.strip()[:64]
-        site.keyboard, site.networks = payload.keyboard.strip()[:16], list(dict.fromkeys(ranges))
-        site.shared_range = payload.shared_range
+        site = Site.objects.select_for_update().get(pk=pk, removed_at=None)
+        now = {name: getattr(site, name) for name in SiteIn.model_fields}
+        wanted, sent = changed_by(SiteIn, now, payload)
+        if len(wanted.networks) > MOST_RANGES:
+            raise InputError(
+                f"{len(wanted.networks)} ranges are too many", expected=f"at most {MOST_RANGES}", where="networks"
+            )
+        if sent & {"networks", "shared_range"}:
+            ranges = [check_range(n, shared=wanted.shared_range, standin=standin) for n in wanted.networks]
+            site.networks, site.shared_range = list(dict.fromkeys(ranges)), wanted.shared_range
+        site.name = wanted.name.strip()[:80] or "My place"
+        site.country, site.time_zone = wanted.country.strip()[:2], wanted.time_zone.strip()[:64]
+        site.keyboard = wanted.keyboard.strip()[:16]
         site.save()
         judge_soon(site=site)
         record(None, "", "site.changed", f"Site changed: {site.country}, {site.time_zone}, keyboard {site.keyboard}")
@@ -165,13 +169,15 @@ def add_network(request: HttpRequest, site_pk: int, payload: NetworkIn) -> SiteO
 
 
 @router.put("/networks/{pk}", response=SiteOut)
-def change_network(request: HttpRequest, pk: int, payload: NetworkIn) -> SiteOut:
-    row = WifiNetwork.there.get(pk=pk)
+def change_network(request: HttpRequest, pk: int, payload: ChangeIn) -> SiteOut:
     with transaction.atomic():
-        for name, value in _fields(payload).items():
+        row = WifiNetwork.objects.select_for_update().get(pk=pk, removed_at=None)
+        now = {"ssid": row.ssid, "band_ghz": row.band_ghz, "hidden": row.hidden, "wpa3_only": row.wpa3_only}
+        wanted, _ = changed_by(NetworkIn, now, payload)
+        for name, value in _fields(wanted).items():
             setattr(row, name, value)
-        if payload.passphrase:
-            row.passphrase = payload.passphrase
+        if wanted.passphrase:
+            row.passphrase = wanted.passphrase
         row.save()
         judge_soon(network=row)
         record(None, "", "site.network-changed", f"Network changed: {row.ssid[:80]}")

@@ -21,6 +21,9 @@ type Plan = Shapes["PlanOut"];
 
 const text = (value: number | null | undefined) => (value == null ? "" : String(value));
 
+/** Choices that lie in one column of the plan. */
+const CHOSEN = ["board_unit_id", "supply_id", "cable_id", "owned_card_id", "card_gb", "way", "network_id", "load_share"] as const;
+
 const WAYS = { wifi: "Wi-Fi", cable: "Cable" } as const;
 
 /** What the core says of an option, for the line behind its name. */
@@ -35,11 +38,15 @@ export function PlanStation({ id }: { id: number }) {
   const change = useChange(
     key,
     (body: Shapes["PlanIn"]) => answer(PUT("/api/deployments/{pk}/plan", { ...path, body })),
-    (old: Plan, body) => ({ ...old, ...body }) as Plan,
+    (old: Plan, body) => ({ ...old, ...body, was: old.was }) as Plan,
   );
   const take = useChange(key, (sets: Shapes["TakeIn"]["sets"]) => answer(POST("/api/deployments/{pk}/plan/take", { ...path, body: { sets } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the plan" />;
-  const save = (body: Shapes["PlanIn"]) => change.mutate(body);
+  // What is chosen says what was chosen before, so that two who choose at once are told.
+  const save = (body: Shapes["PlanIn"], was: Record<string, string> = {}) => {
+    const chosen = CHOSEN.filter((field) => field in body).map((field) => [field, data[field] ?? null]);
+    change.mutate({ ...body, was: { ...Object.fromEntries(chosen), ...was } });
+  };
   const done = data.deployment.line.marks[0]?.mark;
   const fits = done === "ok" || done === "check";
   const waits = data.findings.find((f) => f.severity === "stop") ?? data.findings.find((f) => f.severity === "yet");
@@ -68,7 +75,7 @@ export function PlanStation({ id }: { id: number }) {
     >
       <Trouble error={change.error ?? take.error} />
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
-        <Sheet title="What goes together" hint={`${data.deployment.appliance}, ${data.deployment.kind}`}>
+        <Sheet title={data.was ? "What went together" : "What goes together"} hint={`${data.deployment.appliance}, ${data.deployment.kind}`}>
           {data.was ? <Was data={data} was={data.was} /> : <Choices data={data} save={save} />}
         </Sheet>
         {/* What stops comes first where there is room for one column only. */}
@@ -110,11 +117,11 @@ export function PlanStation({ id }: { id: number }) {
   );
 }
 
-function Choices({ data, save }: { data: Plan; save: (body: Shapes["PlanIn"]) => void }) {
+function Choices({ data, save }: { data: Plan; save: (body: Shapes["PlanIn"], was?: Record<string, string>) => void }) {
   const sizes = data.card_sizes.map((g) => ({ value: `gb ${g}`, text: `${g} GB card`, hint: g < data.least_gb ? "too small" : g === data.advised_gb ? "advised, any" : "any of that size" }));
   return (
     <div className="flex flex-col gap-2">
-      <Field label="Name" value={data.name} onSave={(name) => save({ name })} />
+      <Field label="Name" value={data.name} onSave={(name, was) => save({ name }, { name: was })} />
       {data.units.length > 0 ? <BoardChoice data={data} onPick={(board_unit_id) => save({ board_unit_id })} /> : <ToShelf what="board" />}
       <Cards label="Way onto the network" value={data.way} onPick={(way) => save({ way })} className="grid grid-cols-[6.4rem_1fr_1fr] items-center gap-2 before:text-[0.92rem] before:text-ink-2 before:content-['Network_by']">
         {data.ways.map((w) => (
@@ -155,7 +162,7 @@ function Choices({ data, save }: { data: Plan; save: (body: Shapes["PlanIn"]) =>
 function Was({ data, was }: { data: Plan; was: Shapes["Names"] }) {
   const rows: [string, string | undefined][] = [
     ["Name", data.name],
-    ["Board", [was.unit, was.board].filter(Boolean).join(", ")],
+    ["Board", was.unit.includes(was.board) ? was.unit : [was.unit, was.board].filter(Boolean).join(", ")],
     ["Network by", `${WAYS[data.way as keyof typeof WAYS] ?? data.way}${data.way === "wifi" && was.network ? `, ${was.network}` : ""}`],
     ["Card", was.card || (data.card_gb ? `${data.card_gb} GB card` : "")],
     ["Supply", was.supply],

@@ -1,10 +1,11 @@
 // One text: read, changed, checked as one types, kept, passed on, taken away.
-import { useQuery } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useCallback, useRef, useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { answer, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useChange, useLasting } from "../../api/use";
 import { useRested } from "../../lib/rested";
+import { clashOf } from "../../ui/Clash";
 import { Mark } from "../../ui/Mark";
 import { Button, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { useTakeOff } from "../../ui/TakeOff";
@@ -23,13 +24,17 @@ export function EditDescription() {
   );
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the text" />;
   const start = fresh ? brought(kind) : data.text;
-  return <Editing key={`${kind}/${id}/${start.length}`} kind={kind} text={{ ...data, text: start }} fresh={fresh} />;
+  return <Editing key={`${kind}/${id}`} kind={kind} text={{ ...data, text: start }} fresh={fresh} />;
 }
 
 function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOut"]; fresh: boolean }) {
   const navigate = useNavigate();
   const toast = useToast();
   const [text, setText] = useState(held.text);
+  /** What one began to change, and a text to begin with anew. */
+  const [base, setBase] = useState(held.text);
+  const [start, setStart] = useState({ text: held.text, times: 0 });
+  const queries = useQueryClient();
   const goTo = useRef<(line: number) => void>(() => undefined);
   const ready = useCallback((go: (line: number) => void) => {
     goTo.current = go;
@@ -41,7 +46,17 @@ function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOu
     placeholderData: (before) => before,
     gcTime: 10_000,
   });
-  const keep = useChange(["descriptions", kind, "kept"], () => answer(PUT("/api/descriptions/{kind}", { params: { path: { kind } }, body: { text } })));
+  const keep = useChange(["descriptions", kind, "kept"], (was: string | null) => answer(PUT("/api/descriptions/{kind}", { params: { path: { kind } }, body: { text, was } })));
+  const theirs = clashOf(keep.error)?.["text"];
+  const keepFrom = (was: string | null) =>
+    keep.mutate(was, {
+      onSuccess: (kept) => {
+        toast({ text: "Kept." });
+        setBase(kept.text);
+        queries.setQueryData(["description", kind, kept.id], kept);
+        void navigate(`/recipes/${kind}/${encodeURIComponent(kept.id)}`);
+      },
+    });
   const takeOff = useTakeOff();
   const problems = check.data?.problems ?? [];
   const inTheWay = problems.filter((p) => p.bars);
@@ -69,23 +84,34 @@ function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOu
           )}
           <Button
             main
-            disabled={!good || keep.isPending || (text === held.text && !fresh)}
-            onClick={() =>
-              keep.mutate(undefined, {
-                onSuccess: (kept) => {
-                  toast({ text: "Kept." });
-                  void navigate(`/recipes/${kind}/${encodeURIComponent(kept.id)}`);
-                },
-              })
-            }
+            disabled={!good || keep.isPending || (text === base && !fresh)}
+            onClick={() => keepFrom(fresh ? null : base)}
           >
             Keep it
           </Button>
         </div>
       </header>
-      <Trouble error={keep.error ?? check.error} />
+      <Trouble error={theirs === undefined ? keep.error ?? check.error : check.error} />
+      {typeof theirs === "string" && (
+        <Sheet title="Another text was kept meanwhile" hint="yours is still below">
+          <pre className="max-h-64 overflow-auto rounded-lg bg-field p-2 font-mono text-[0.85rem]">{theirs}</pre>
+          <div className="mt-2 flex flex-wrap gap-2">
+            <Button
+              onClick={() => {
+                keep.reset();
+                setBase(theirs);
+                setText(theirs);
+                setStart({ text: theirs, times: start.times + 1 });
+              }}
+            >
+              Take that one
+            </Button>
+            <Button onClick={() => keepFrom(theirs)}>Keep mine all the same</Button>
+          </div>
+        </Sheet>
+      )}
       <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_20rem]">
-        <TextEditor start={held.text} label={`Text of the ${WORDS[kind]}`} problems={problems} onText={setText} onReady={ready} />
+        <TextEditor key={start.times} start={start.text} label={`Text of the ${WORDS[kind]}`} problems={problems} onText={setText} onReady={ready} />
         <Sheet title="Can it be read?" className="lg:sticky lg:top-4">
           <div role="status" aria-live="polite">
             {problems.length > 0 && (
@@ -114,7 +140,7 @@ function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOu
               <p className="flex gap-2 text-[0.95rem]">
                 <Mark name="ok" size={18} />
                 <span>
-                  It describes <b>{check.data?.name}</b>, <Mono>{check.data?.id}</Mono>.{check.data?.replaces && (text !== held.text || fresh) && <span className="block text-ink-2">It takes the place of {check.data.replaces}.</span>}
+                  It describes <b>{check.data?.name}</b>, <Mono>{check.data?.id}</Mono>.{check.data?.replaces && (text !== base || fresh) && <span className="block text-ink-2">It takes the place of {check.data.replaces}.</span>}
                 </span>
               </p>
             ) : (

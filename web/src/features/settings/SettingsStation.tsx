@@ -131,15 +131,15 @@ function Values({ data, save, refused, id }: ValuesProps) {
             {data.ssid || "none chosen"} <span className="text-ink-3">{data.band_ghz ? `${data.band_ghz} GHz` : ""}</span>
           </Row>
           <Passphrase data={data} save={save} id={id} problem={problem("passphrase")} />
-          <Pick label="Country" empty="pick the country" value={data.country.value} options={lists.countries} hint={from(data.country)} tone={tone(data.country)} problem={problem("country")} {...site(data.country)} onSave={(country) => save({ country })} />
+          <Pick label="Country" empty="pick the country" value={data.country.value} options={lists.countries} hint={from(data.country)} tone={tone(data.country)} problem={problem("country")} {...site(data.country)} onSave={(country) => save({ country, was: { country: data.country.value } })} />
         </>
       ) : (
         <Row label="By">cable, address automatic</Row>
       )}
       <h3 className="cap mt-2">This device</h3>
-      <Field label="Host name" mono value={data.host_name} problem={problem("host_name")} onSave={(host_name) => save({ host_name })} />
-      <Pick label="Time zone" empty="pick the zone" value={data.time_zone.value} options={lists.time_zones} hint={from(data.time_zone)} tone={tone(data.time_zone)} problem={problem("time_zone")} {...site(data.time_zone)} onSave={(time_zone) => save({ time_zone })} />
-      <Pick label="Keyboard" empty="pick the layout" value={data.keyboard.value} options={lists.keyboards} hint={from(data.keyboard)} tone={tone(data.keyboard)} problem={problem("keyboard")} {...site(data.keyboard)} onSave={(keyboard) => save({ keyboard })} />
+      <Field label="Host name" mono value={data.host_name} problem={problem("host_name")} onSave={(host_name, was) => save({ host_name, was: { host_name: was } })} />
+      <Pick label="Time zone" empty="pick the zone" value={data.time_zone.value} options={lists.time_zones} hint={from(data.time_zone)} tone={tone(data.time_zone)} problem={problem("time_zone")} {...site(data.time_zone)} onSave={(time_zone) => save({ time_zone, was: { time_zone: data.time_zone.value } })} />
+      <Pick label="Keyboard" empty="pick the layout" value={data.keyboard.value} options={lists.keyboards} hint={from(data.keyboard)} tone={tone(data.keyboard)} problem={problem("keyboard")} {...site(data.keyboard)} onSave={(keyboard) => save({ keyboard, was: { keyboard: data.keyboard.value } })} />
       {data.asks.length > 0 && <h3 className="cap mt-2">Asked by this appliance</h3>}
       {data.asks.map((ask) => (
         <div key={ask.id}>
@@ -158,7 +158,7 @@ function Values({ data, save, refused, id }: ValuesProps) {
       <h3 className="cap mt-2">Way in</h3>
       {data.takes_admin ? (
         <>
-          <Field label="Admin" mono value={data.admin_name} placeholder="such as keeper" problem={problem("admin_name")} onSave={(admin_name) => save({ admin_name })} />
+          <Field label="Admin" mono value={data.admin_name} placeholder="such as keeper" problem={problem("admin_name")} onSave={(admin_name, was) => save({ admin_name, was: { admin_name: was } })} />
           <Field
             label="Password"
             secret

@@ -1,10 +1,12 @@
 // Shelf: what one owns at one place: boards, cards, supplies, cables, parts.
-import { type ReactNode, useState } from "react";
+import { type ReactNode, useRef, useState } from "react";
 import { Link } from "react-router";
 import { answer, type Finding, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
+import { changesOf } from "../../lib/changes";
 import { useRested } from "../../lib/rested";
 import { plural } from "../../lib/words";
+import { clashOf } from "../../ui/Clash";
 import { INPUT } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
 import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
@@ -46,15 +48,15 @@ function doors(site: number, kind: Kind) {
   const one = (pk: number) => ({ params: { path: { pk } } });
   switch (kind) {
     case "boards":
-      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/boards", { ...at, body: unitIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/boards/{pk}", { ...one(pk), body: unitIn(v) })) };
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/boards", { ...at, body: unitIn(v) })), change: (pk: number, v: Values, was: Values) => answer(PUT("/api/shelf/boards/{pk}", { ...one(pk), body: changesOf(unitIn(was), unitIn(v)) })) };
     case "cards":
-      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/cards", { ...at, body: cardIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/cards/{pk}", { ...one(pk), body: cardIn(v) })) };
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/cards", { ...at, body: cardIn(v) })), change: (pk: number, v: Values, was: Values) => answer(PUT("/api/shelf/cards/{pk}", { ...one(pk), body: changesOf(cardIn(was), cardIn(v)) })) };
     case "supplies":
-      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/supplies", { ...at, body: supplyIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/supplies/{pk}", { ...one(pk), body: supplyIn(v) })) };
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/supplies", { ...at, body: supplyIn(v) })), change: (pk: number, v: Values, was: Values) => answer(PUT("/api/shelf/supplies/{pk}", { ...one(pk), body: changesOf(supplyIn(was), supplyIn(v)) })) };
     case "cables":
-      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/cables", { ...at, body: cableIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/cables/{pk}", { ...one(pk), body: cableIn(v) })) };
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/cables", { ...at, body: cableIn(v) })), change: (pk: number, v: Values, was: Values) => answer(PUT("/api/shelf/cables/{pk}", { ...one(pk), body: changesOf(cableIn(was), cableIn(v)) })) };
     case "parts":
-      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/parts", { ...at, body: partIn(v) })), change: (pk: number, v: Values) => answer(PUT("/api/shelf/parts/{pk}", { ...one(pk), body: partIn(v) })) };
+      return { add: (v: Values) => answer(POST("/api/sites/{site_pk}/shelf/parts", { ...at, body: partIn(v) })), change: (pk: number, v: Values, was: Values) => answer(PUT("/api/shelf/parts/{pk}", { ...one(pk), body: changesOf(partIn(was), partIn(v)) })) };
   }
 }
 
@@ -166,28 +168,38 @@ function Things({ site, queryKey, kind, title, hint, one, fields, fresh, empty, 
   const door = doors(site, kind);
   const toast = useToast();
   const add = useChange(queryKey, door.add);
-  const change = useChange(queryKey, ({ pk, values }: { pk: number; values: Values }) => door.change(pk, values));
+  const change = useChange(queryKey, ({ pk, values, was }: { pk: number; values: Values; was: Values }) => door.change(pk, values, was));
   const takeOff = useTakeOff();
+  const [added, setAdded] = useState(0);
+  const list = useRef<HTMLDivElement>(null);
+  /** What was added is there to be seen, and the form is empty for the next. */
+  const seen = (name: string) => {
+    setAdded((n) => n + 1);
+    toast({ text: `${name} is on the shelf.` });
+    requestAnimationFrame(() => list.current?.lastElementChild?.scrollIntoView({ block: "nearest" }));
+  };
   const told = { onSuccess: () => toast({ text: "Saved." }) };
   return (
     <Sheet title={title} hint={hint}>
-      <Trouble error={add.error ?? change.error} />
+      <Trouble error={add.error ?? (clashOf(change.error) ? null : change.error)} />
       {head}
       {rows.length === 0 && <p className="text-ink-2">{empty}</p>}
+      <div ref={list}>
       {rows.map((row) => (
-        <Thing key={row.id} row={row} fields={fields} onSave={(values) => change.mutateAsync({ pk: row.id, values }, told)} onRemove={() => takeOff({ kind: one as ThingKind, id: row.id, name: row.name })} />
+        <Thing key={row.id} row={row} fields={fields} onSave={(values, was) => change.mutateAsync({ pk: row.id, values, was }, told)} onRemove={() => takeOff({ kind: one as ThingKind, id: row.id, name: row.name })} />
       ))}
+      </div>
       {foot}
       <details className="border-t border-rule-2 pt-2" open={rows.length === 0 && (kind === "boards" || kind === "supplies")}>
         <summary className="cursor-pointer font-[550] text-mint">Add a {one}</summary>
-        <ThingForm key={rows.length} fields={fields} start={fresh} onSave={(values) => add.mutateAsync(values, told)} button={`Add the ${one}`} />
+        <ThingForm key={added} fields={fields} start={fresh} onSave={(values) => add.mutateAsync(values, { onSuccess: () => seen(values["name"] ?? "") })} button={`Add the ${one}`} />
       </details>
     </Sheet>
   );
 }
 
 /** One thing: its facts, who plans with it, and the form to change it. */
-function Thing({ row, fields, onSave, onRemove }: { row: Row; fields: readonly ThingField[]; onSave: (values: Values) => Promise<unknown>; onRemove: () => void }) {
+function Thing({ row, fields, onSave, onRemove }: { row: Row; fields: readonly ThingField[]; onSave: (values: Values, was: Values) => Promise<unknown>; onRemove: () => void }) {
   const [editing, setEditing] = useState(false);
   return (
     <div className="border-t border-rule-2 py-1.5 first:border-0">
@@ -218,8 +230,8 @@ function Thing({ row, fields, onSave, onRemove }: { row: Row; fields: readonly T
           start={row.start}
           button="Save it"
           onRemove={onRemove}
-          onSave={async (values) => {
-            await onSave(values);
+          onSave={async (values, was) => {
+            await onSave(values, was);
             setEditing(false);
           }}
         />

@@ -1,6 +1,8 @@
 // One thing of the shelf as a form. What a thing has is said once, in `things.ts`; this draws it.
+import { useState } from "react";
 import { Controller, useForm, useWatch } from "react-hook-form";
 import { BoardDrawing } from "../../ui/BoardDrawing";
+import { Clash, clashOf } from "../../ui/Clash";
 import { FormButtons, FormRow, INPUT, saved } from "../../ui/FormRow";
 import { Pick } from "../../ui/Pick";
 import { Select } from "../../ui/Select";
@@ -10,19 +12,36 @@ interface Props {
   fields: readonly ThingField[];
   start: Values;
   button: string;
-  onSave: (values: Values) => Promise<unknown>;
+  /** `was`: what stood in the form when it was opened. */
+  onSave: (values: Values, was: Values) => Promise<unknown>;
   onRemove?: (() => void) | undefined;
 }
 
 const filled = (value: string) => value.trim() !== "";
 
 export function ThingForm({ fields, start, button, onSave, onRemove }: Props) {
-  const { register, handleSubmit, control, setError, formState } = useForm<Values>({ defaultValues: start });
+  const { register, handleSubmit, control, setError, reset, formState } = useForm<Values>({ defaultValues: start });
+  const [was, setWas] = useState(start);
+  const [theirs, setTheirs] = useState<Record<string, unknown> | null>(null);
   const values = useWatch({ control }) as Values;
   const shown = fields.filter((f) => !f.when || f.when(values));
-  const submit = handleSubmit((said) => saved(onSave(said), fields.map((f) => f.name), setError));
+  const send = (from: Values) =>
+    handleSubmit((said) => {
+      const saving = onSave(said, from);
+      saving.catch((error: unknown) => setTheirs(clashOf(error)));
+      return saved(saving, fields.map((f) => f.name), setError);
+    })();
+  const settle = (mine: boolean) => {
+    setTheirs(null);
+    setWas(start);
+    if (mine) void send(start);
+    else reset(start);
+  };
   return (
-    <form onSubmit={(e) => void submit(e)} className="mt-2 flex flex-col gap-2">
+    <form onSubmit={(e) => {
+        e.preventDefault();
+        void send(was);
+      }} className="mt-2 flex flex-col gap-2">
       {shown.map((f) => {
         const problem = formState.errors[f.name]?.message;
         const needed = f.needed ? { required: f.needed } : {};
@@ -51,6 +70,7 @@ export function ThingForm({ fields, start, button, onSave, onRemove }: Props) {
           </FormRow>
         );
       })}
+      {theirs && <Clash theirs={theirs} label={(name) => fields.find((f) => f.name === name)?.label ?? name} onMine={() => settle(true)} onTheirs={() => settle(false)} />}
       <FormButtons save={button} onRemove={onRemove} />
     </form>
   );

@@ -2,16 +2,17 @@ import { useState } from "react";
 import { Controller, useForm } from "react-hook-form";
 import { answer, POST, type Severity, type Shapes } from "../../api/client";
 import { useOnce } from "../../api/use";
+import { Clash, clashOf } from "../../ui/Clash";
 import { FormButtons, FormRow, INPUT, saved } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
 import { Button, Mono, Tag } from "../../ui/parts";
 import { Select } from "../../ui/Select";
 
-type Values = Required<Shapes["NetworkIn"]>;
+export type Values = Required<Shapes["NetworkIn"]>;
 
 interface Props {
   network: Shapes["NetworkOut"];
-  onSave: (body: Shapes["NetworkIn"]) => Promise<unknown>;
+  onSave: (values: Values, was: Values) => Promise<unknown>;
   onRemove: () => void;
 }
 
@@ -52,8 +53,8 @@ export function Network({ network: n, onSave, onRemove }: Props) {
       {editing && (
         <NetworkForm
           start={{ ssid: n.ssid, band_ghz: n.band_ghz, hidden: n.hidden, wpa3_only: n.wpa3_only, passphrase: "" }}
-          onSave={async (body) => {
-            await onSave(body);
+          onSave={async (values, was) => {
+            await onSave(values, was);
             setEditing(false);
             setShown("");
           }}
@@ -67,7 +68,8 @@ export function Network({ network: n, onSave, onRemove }: Props) {
 
 interface FormProps {
   start?: Values;
-  onSave: (body: Shapes["NetworkIn"]) => Promise<unknown>;
+  /** `was`: what stood in the form when it was opened. */
+  onSave: (values: Values, was: Values) => Promise<unknown>;
   onRemove?: () => void;
   button: string;
 }
@@ -80,10 +82,28 @@ const BANDS = [
 const EMPTY: Values = { ssid: "", band_ghz: 2.4, hidden: false, wpa3_only: false, passphrase: "" };
 
 export function NetworkForm({ start = EMPTY, onSave, onRemove, button }: FormProps) {
-  const { register, handleSubmit, control, setError, formState } = useForm<Values>({ defaultValues: start });
-  const submit = handleSubmit((v) => saved(onSave({ ...v, band_ghz: Number(v.band_ghz) }), ["ssid"], setError));
+  const { register, handleSubmit, control, setError, reset, formState } = useForm<Values>({ defaultValues: start });
+  const [was, setWas] = useState(start);
+  const [theirs, setTheirs] = useState<Record<string, unknown> | null>(null);
+  const send = (from: Values) =>
+    handleSubmit((v) => {
+      const saving = onSave({ ...v, band_ghz: Number(v.band_ghz) }, from);
+      saving.catch((error: unknown) => setTheirs(clashOf(error)));
+      return saved(saving, ["ssid"], setError);
+    })();
+  const settle = (mine: boolean) => {
+    setTheirs(null);
+    setWas(start);
+    if (mine) void send(start);
+    else reset(start);
+  };
   return (
-    <form onSubmit={(e) => void submit(e)} className="mt-2 flex flex-col gap-2">
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        void send(was);
+      }}
+      className="mt-2 flex flex-col gap-2">
       <FormRow label="Name" problem={formState.errors.ssid?.message}>
         <input className={INPUT} spellCheck={false} {...register("ssid", { required: "A network has a name" })} />
       </FormRow>
@@ -99,6 +119,7 @@ export function NetworkForm({ start = EMPTY, onSave, onRemove, button }: FormPro
       <label className="flex items-center gap-2 pl-[7rem] text-[0.95rem]">
         <input type="checkbox" className="accent-mint" {...register("wpa3_only")} /> WPA3 only, no WPA2 beside it
       </label>
+      {theirs && <Clash theirs={theirs} onMine={() => settle(true)} onTheirs={() => settle(false)} />}
       <FormButtons save={button} onRemove={onRemove} />
     </form>
   );

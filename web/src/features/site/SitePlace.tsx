@@ -3,6 +3,8 @@ import { useState } from "react";
 import { Controller, useForm } from "react-hook-form";
 import { answer, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
+import { changesOf } from "../../lib/changes";
+import { Clash, clashOf } from "../../ui/Clash";
 import { Findings } from "../../ui/Findings";
 import { useChoices } from "../../ui/choices";
 import { FormRow, INPUT, saved } from "../../ui/FormRow";
@@ -64,14 +66,14 @@ function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () =
   const at = { params: { path: { pk: id } } };
   const { data, error } = useAnswer(KEY, () => answer(GET("/api/sites/{pk}", at)));
   const toast = useToast();
-  const change = useChange(KEY, (body: Shapes["SiteIn"]) => answer(PUT("/api/sites/{pk}", { ...at, body })));
+  const change = useChange(KEY, (body: Record<string, unknown>) => answer(PUT("/api/sites/{pk}", { ...at, body })));
   const add = useChange(KEY, (body: Shapes["NetworkIn"]) => answer(POST("/api/sites/{site_pk}/networks", { params: { path: { site_pk: id } }, body })));
-  const alter = useChange(KEY, ({ pk, body }: { pk: number; body: Shapes["NetworkIn"] }) => answer(PUT("/api/networks/{pk}", { params: { path: { pk } }, body })));
+  const alter = useChange(KEY, ({ pk, body }: { pk: number; body: Record<string, unknown> }) => answer(PUT("/api/networks/{pk}", { params: { path: { pk } }, body })));
   const takeOff = useTakeOff();
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the site" />;
   return (
     <div className="flex flex-col gap-3.5">
-      <Trouble error={[change.error, add.error, alter.error].find((e) => e && !SHOWN_AT.has(e.where))} />
+      <Trouble error={[change.error, add.error, alter.error].find((e) => e && !SHOWN_AT.has(e.where) && !clashOf(e))} />
       <div className="grid items-start gap-3.5 lg:grid-cols-2">
         <Sheet title="The place">
           <PlaceForm site={data} onSave={(body) => change.mutateAsync(body, { onSuccess: () => toast({ text: "Saved." }) })} />
@@ -88,7 +90,7 @@ function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () =
         <Sheet title="Wi-Fi networks" hint="passphrases are kept encrypted">
           {data.wifi.length === 0 && <p className="mb-2 text-ink-2">None yet. Add the one your devices shall join.</p>}
           {data.wifi.map((n) => (
-            <Network key={n.id} network={n} onSave={(body) => alter.mutateAsync({ pk: n.id, body }, { onSuccess: () => toast({ text: `${body.ssid} saved.` }) })} onRemove={() => takeOff({ kind: "network", id: n.id, name: n.ssid })} />
+            <Network key={n.id} network={n} onSave={(values, was) => alter.mutateAsync({ pk: n.id, body: changesOf(was, values) }, { onSuccess: () => toast({ text: `${values.ssid} saved.` }) })} onRemove={() => takeOff({ kind: "network", id: n.id, name: n.ssid })} />
           ))}
           <details className="border-t border-rule-2 pt-2">
             <summary className="cursor-pointer font-[550] text-mint">Add a network</summary>
@@ -106,7 +108,7 @@ function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () =
                   {b.standin ? "stand-in" : "real"}; {b.alive ? "its worker answers" : b.seen_at ? <>last heard of <Time at={b.seen_at} day /></> : "never heard of"}
                 </span>
                 {!b.alive && (
-                  <Button small className="ml-auto" onClick={() => takeOff({ kind: "bench", id: b.id, name: b.name })}>
+                  <Button small className="ml-auto" aria-label={`Take ${b.name} off`} onClick={() => takeOff({ kind: "bench", id: b.id, name: b.name })}>
                     Take it off
                   </Button>
                 )}
@@ -128,12 +130,34 @@ interface PlaceValues {
   shared_range: boolean;
 }
 
+const ALL = ["name", "country", "time_zone", "keyboard", "networks", "shared_range"] as const;
+
 const FIELDS = ["name", "country", "time_zone", "keyboard", "networks"] as const;
 
-function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: Shapes["SiteIn"]) => Promise<unknown> }) {
+/** What stands in the form: nothing else of the place moves it. */
+const fieldsOf = (site: Shapes["SiteOut"]): PlaceValues => ({
+  name: site.name, country: site.country, time_zone: site.time_zone, keyboard: site.keyboard, networks: site.networks.join(", "), shared_range: site.shared_range,
+});
+
+function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: Record<string, unknown>) => Promise<unknown> }) {
   const lists = useChoices();
-  const { register, control, handleSubmit, formState, setError } = useForm<PlaceValues>({ values: { ...site, networks: site.networks.join(", ") }, resetOptions: { keepDirtyValues: true } });
-  const submit = handleSubmit((v) => saved(onSave({ ...v, networks: v.networks.split(/[\s,]+/).filter(Boolean) }), FIELDS, setError));
+  const { register, control, handleSubmit, formState, setError, reset } = useForm<PlaceValues>({ values: fieldsOf(site), resetOptions: { keepDirtyValues: true, keepErrors: true } });
+  const [was, setWas] = useState(site);
+  const [theirs, setTheirs] = useState<Record<string, unknown> | null>(null);
+  if (!formState.isDirty && was !== site) setWas(site); // what one begins to change is what stands there
+  const send = (from: Shapes["SiteOut"]) =>
+    handleSubmit((v) => {
+      const before = Object.fromEntries(ALL.map((name) => [name, from[name]]));
+      const saving = onSave(changesOf(before, { ...v, networks: v.networks.split(/[\s,]+/).filter(Boolean) }));
+      saving.catch((error: unknown) => setTheirs(clashOf(error)));
+      return saved(saving, FIELDS, setError);
+    })();
+  const settle = (mine: boolean) => {
+    setTheirs(null);
+    setWas(site);
+    if (mine) void send(site);
+    else reset(fieldsOf(site));
+  };
   const problem = (name: keyof PlaceValues) => formState.errors[name]?.message;
   const pick = (name: "country" | "time_zone" | "keyboard", label: string, options: readonly Option[]) => (
     <Controller
@@ -143,7 +167,13 @@ function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: S
     />
   );
   return (
-    <form onSubmit={(e) => void submit(e)} className="flex flex-col gap-2">
+    <form
+      onSubmit={(e) => {
+        e.preventDefault();
+        void send(was);
+      }}
+      className="flex flex-col gap-2"
+    >
       <FormRow label="Name" problem={problem("name")}>
         <input className={INPUT} spellCheck={false} maxLength={80} {...register("name")} />
       </FormRow>
@@ -157,6 +187,7 @@ function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: S
         <input type="checkbox" className="accent-mint" {...register("shared_range")} />
         <span>100.64.0.0/10 belongs to this place, not to my provider</span>
       </label>
+      {theirs && <Clash theirs={theirs} onMine={() => settle(true)} onTheirs={() => settle(false)} />}
       <div className="mt-1">
         <Button type="submit" go disabled={!formState.isDirty || formState.isSubmitting}>
           Save the place
