@@ -6,6 +6,8 @@ from datetime import datetime, timedelta
 from typing import BinaryIO
 
 from django.db import transaction
+from django.db.models import QuerySet
+from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
@@ -14,7 +16,7 @@ from mintseed.server.bells import ring
 from mintseed.server.jobs.state import is_active
 from mintseed.server.jobs.tasks import fill_image_task
 from mintseed.server.journal import record
-from mintseed.server.judging import judged
+from mintseed.server.judging import job_moved, judged
 from mintseed.server.keeping import keeping
 from mintseed.server.models import Deployment, FilledCopy, Job
 
@@ -45,10 +47,18 @@ def begin_copy(pk: int) -> FilledCopy:
 
 def stop_copy(pk: int) -> None:
     """Stop the making of the copy of deployment `pk`."""
-    jobs = Job.objects.filter(copy__deployment_id=pk)
+    stop_jobs(Job.objects.filter(copy__deployment_id=pk))
+
+
+def stop_jobs(jobs: QuerySet[Job]) -> None:
+    """Stop work that runs, as soon as it looks, and work that waits, at once; whoever shows it is told."""
     jobs.filter(state=Job.State.RUNNING).update(stop_requested=True)
     trouble = {"code": "stopped", "sentence": "Stopped by you before it began."}
-    jobs.filter(state=Job.State.QUEUED).update(state=Job.State.STOPPED, trouble=trouble)
+    for job in jobs.filter(state=Job.State.QUEUED).select_related("copy", "image"):
+        if Job.objects.filter(pk=job.pk, state=Job.State.QUEUED).update(
+            state=Job.State.STOPPED, trouble=trouble, finished_at=timezone.now()
+        ):
+            job_moved(job)
 
 
 def last_copy(pk: int) -> FilledCopy | None:

@@ -782,7 +782,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Read Log */
+        /**
+         * Read Log
+         * @description Return a page of the log, newest first. `words`: part of a line or of a device's name; `day`: as the place of this bench has it.
+         */
         get: operations["mintseed_server_api_log_read_log"];
         put?: never;
         post?: never;
@@ -1407,6 +1410,8 @@ export interface components {
         BenchRowOut: {
             /** Alive */
             alive: boolean;
+            /** Coming Up */
+            coming_up: boolean;
             /** Id */
             id: number;
             /** Name */
@@ -1875,6 +1880,13 @@ export interface components {
             /** Summary */
             summary: string;
         };
+        /** DeviceOut */
+        DeviceOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
         /**
          * Drawing
          * @description The board to scale.
@@ -2293,10 +2305,16 @@ export interface components {
         };
         /** LogOut */
         LogOut: {
+            /** Devices */
+            devices: components["schemas"]["DeviceOut"][];
             /** Lines */
             lines: components["schemas"]["LogLineOut"][];
             /** Older Before */
             older_before: number | null;
+            /** Stations */
+            stations: string[];
+            /** Told */
+            told: components["schemas"]["ToldOut"][];
         };
         /** LoginIn */
         LoginIn: {
@@ -3587,6 +3605,15 @@ export interface components {
             spans: components["schemas"]["Span"][];
             /** To S */
             to_s: number;
+        };
+        /**
+         * ToldOut
+         * @description A line of the log, and below it those of its kind that are told with it, newest first.
+         */
+        ToldOut: {
+            line: components["schemas"]["LogLineOut"];
+            /** More */
+            more: components["schemas"]["LogLineOut"][];
         };
         /**
          * UnitIn
@@ -5864,6 +5891,9 @@ export interface operations {
         parameters: {
             query?: {
                 deployment?: number | null;
+                station?: string;
+                words?: string;
+                day?: string | null;
                 before?: number | null;
             };
             header?: never;

@@ -1,6 +1,9 @@
 // One of several things with more to them than a word: each on a card of its own, arrow keys go from one to the next.
 import { RadioGroup } from "radix-ui";
-import { type ReactNode, useId } from "react";
+import { type ReactNode, useEffect, useId, useRef, useState } from "react";
+
+/** Milliseconds on one of them after which somebody who came by arrow keys has settled there. */
+const SETTLED_MS = 800;
 
 interface GroupProps {
   label: string;
@@ -12,8 +15,46 @@ interface GroupProps {
 }
 
 export function Cards({ label, value, onPick, disabled = false, className = "flex flex-col gap-1.5", children }: GroupProps) {
+  // Arrow keys go through the list; what is chosen is where one settles, or what one presses.
+  const [at, setAt] = useState<string | null>(null);
+  const byArrow = useRef(false);
+  const settle = () => {
+    if (at !== null && at !== value) onPick(at);
+    setAt(null);
+  };
+  const settled = useRef(settle);
+  useEffect(() => {
+    settled.current = settle;
+  });
+  useEffect(() => {
+    if (at === null) return undefined;
+    const timer = setTimeout(() => settled.current(), SETTLED_MS);
+    return () => clearTimeout(timer);
+  }, [at]);
+  const move = (next: string) => {
+    if (byArrow.current) return setAt(next);
+    setAt(null);
+    return onPick(next);
+  };
+  const press = (key: string) => {
+    byArrow.current = key.startsWith("Arrow");
+    if (key === " " || key === "Enter") settle();
+  };
   return (
-    <RadioGroup.Root aria-label={label} value={value} onValueChange={onPick} disabled={disabled} className={className}>
+    <RadioGroup.Root
+      aria-label={label}
+      value={at ?? value}
+      onValueChange={move}
+      onKeyDownCapture={(e) => press(e.key)}
+      onPointerDownCapture={() => {
+        byArrow.current = false;
+      }}
+      onBlur={(e) => {
+        if (!e.currentTarget.contains(e.relatedTarget)) settle();
+      }}
+      disabled={disabled}
+      className={className}
+    >
       {children}
     </RadioGroup.Root>
   );

@@ -3,7 +3,7 @@ import type { ReactNode } from "react";
 import { Link } from "react-router";
 import type { Deployment } from "../api/client";
 import { Line } from "./Line";
-import { Tag } from "./parts";
+import { Tag, WAITS_ID } from "./parts";
 import { Time, ZoneOfSite } from "./Time";
 
 interface Props {
@@ -27,7 +27,7 @@ export function StationFrame({ deployment, station, main, waits, children }: Pro
               </Link>{" "}
               /
             </div>
-            <h1 className="text-[1.65rem] break-words">{deployment.name}</h1>
+            <h1 className="text-[1.65rem] [overflow-wrap:anywhere]">{deployment.name}</h1>
           </div>
           <div className="flex flex-wrap gap-1.5 pb-0.5">
             <Tag>
@@ -38,7 +38,7 @@ export function StationFrame({ deployment, station, main, waits, children }: Pro
           </div>
           <div className="flex flex-col items-end gap-1 max-md:fixed max-md:inset-x-0 max-md:bottom-0 max-md:z-30 max-md:items-stretch max-md:border-t max-md:border-rule max-md:bg-paper max-md:px-4 max-md:pt-2 max-md:pb-[max(0.6rem,env(safe-area-inset-bottom))] md:ml-auto">
             <div className="flex flex-wrap gap-2 max-md:[&>*]:flex-1">{main}</div>
-            {waits && <p className="text-[0.9rem] text-ink-2 max-md:text-center">First: {waits.replace(/\.$/, "")}.</p>}
+            {waits && <p id={WAITS_ID} className="text-[0.9rem] text-ink-2 max-md:text-center">First: {waits.replace(/\.$/, "")}.</p>}
           </div>
         </header>
         <div className="rounded-xl border border-rule bg-sheet px-4 py-2">

@@ -2,7 +2,7 @@
 import type { ComponentProps, ReactNode } from "react";
 import { Link } from "react-router";
 
-const BUTTON = "inline-flex items-center justify-center gap-2 rounded-[9px] border px-3.5 py-1.5 font-[550] whitespace-nowrap disabled:opacity-55";
+const BUTTON = "inline-flex items-center justify-center gap-2 rounded-[9px] border px-3.5 py-1.5 font-[550] whitespace-nowrap disabled:opacity-55 aria-disabled:opacity-55";
 const PLAIN = "border-rule bg-sheet text-ink enabled:hover:border-ink-3 [a&]:hover:border-ink-3";
 const GO = "border-mint bg-mint text-on-mint enabled:hover:brightness-110 [a&]:hover:brightness-110";
 
@@ -16,9 +16,15 @@ interface Look {
   main?: boolean;
 }
 
-export function Button({ go, small, main, className = "", children, ...rest }: ComponentProps<"button"> & Look) {
+/** What the main button waits for is said in an element of this id. */
+export const WAITS_ID = "waits-for";
+
+export function Button({ go, small, main, className = "", children, disabled, ...rest }: ComponentProps<"button"> & Look) {
+  // A step that cannot be taken yet can still be reached, and says what it waits for.
+  const waits = disabled && (go ?? main) && rest.type !== "submit";
+  const off = waits ? { "aria-disabled": true, "aria-describedby": WAITS_ID, onClick: undefined } : { disabled };
   return (
-    <button type="button" className={`${look(go ?? main, small)} ${className}`} data-main={main || undefined} {...rest}>
+    <button type="button" className={`${look(go ?? main, small)} ${className}`} data-main={main || undefined} {...rest} {...off}>
       {children}
       {main && <Key>↵</Key>}
     </button>

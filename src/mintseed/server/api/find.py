@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import asdict
 from datetime import datetime
 from typing import Literal
@@ -20,10 +21,11 @@ from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.agent.looking import Watched, look_at
 from mintseed.server.agent.naming import Question, asked
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.bells import AGENT, ring_now
 from mintseed.server.journal import record
 from mintseed.server.judging import Judged, judged
 from mintseed.server.load import Loaded
-from mintseed.server.models import BoardUnit, BootRun, Claim, Deployment
+from mintseed.server.models import Bench, BoardUnit, BootRun, Claim, Deployment
 from mintseed.server.transactions import all_or_nothing
 from mintseed.services import claim as claiming
 
@@ -91,8 +93,33 @@ def look(request: HttpRequest, pk: int) -> FindOut:
     run = one.run
     if run is None or run.off_at is not None:
         raise RefusedError("the board is not powered", next_step="Power it under First boot.")
-    look_at([Watched(one, run, None if run.known_before is None else frozenset(run.known_before))])
+    if run.bench_id == own_bench().pk:
+        look_at([Watched(one, run, None if run.known_before is None else frozenset(run.known_before))])
+    else:
+        _have_looked(run)
     return _out(judged(pk))
+
+
+LOOK_WITHIN_S = 12.0
+"""seconds the worker of another bench gets to look for its board: it stands in that network, and this process does not."""
+
+
+def _have_looked(run: BootRun) -> None:
+    """Have the bench where the board is look for it now, and wait until it did. Raises RefusedError when it does not."""
+    asked = wiring.bench().clock.now()
+    Bench.objects.filter(pk=run.bench_id).update(look_wanted_at=asked)
+    ring_now(AGENT)
+    until = time.monotonic() + LOOK_WITHIN_S
+    while time.monotonic() < until:
+        time.sleep(0.1)
+        looked = BootRun.objects.filter(pk=run.pk).values_list("looked_at", flat=True).first()
+        if looked is not None and looked >= asked:
+            return
+    raise RefusedError(
+        f"the worker of {run.bench.name} did not look within {LOOK_WITHIN_S:g} s",
+        where=run.bench.name,
+        next_step="See under Site whether it answers.",
+    )
 
 
 @router.post("/deployments/{pk}/find/scan", response=FindOut)

@@ -28,6 +28,7 @@ from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
 from mintseed.server.bells import ring
+from mintseed.server.copies import stop_jobs
 from mintseed.server.demo import more_images
 from mintseed.server.jobs.state import is_active
 from mintseed.server.jobs.tasks import queue_building, read_image_task
@@ -193,11 +194,7 @@ def read_again(request: HttpRequest, pk: int) -> ImageOut:
 
 @router.post("/images/{pk}/stop", response=ImageOut)
 def stop_reading(request: HttpRequest, pk: int) -> ImageOut:
-    jobs = Job.objects.filter(image_id=pk, kind=Job.Kind.READ_IMAGE)
-    jobs.filter(state=Job.State.RUNNING).update(stop_requested=True)
-    jobs.filter(state=Job.State.QUEUED).update(
-        state=Job.State.STOPPED, trouble={"code": "stopped", "sentence": "Stopped by you before it began."}
-    )
+    stop_jobs(Job.objects.filter(image_id=pk, kind=Job.Kind.READ_IMAGE))
     return _image_out(pk)
 
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from datetime import datetime
 from zoneinfo import ZoneInfo
 
@@ -204,6 +205,11 @@ def drives_out(site: Site, needed_bytes: int = 0, sector_bytes: int = 0) -> list
     return sorted(out, key=lambda d: (d.locked, d.bench_id, d.path))
 
 
+_BEGAN_S = time.monotonic()
+COMES_UP_WITHIN_S = 45.0
+"""seconds after the start of this process within which the worker beside it may still be on its way"""
+
+
 class BenchRowOut(Schema):
     """A bench: where cards are written. `alive`: its worker gave a sign within seconds."""
 
@@ -212,6 +218,8 @@ class BenchRowOut(Schema):
     site_id: int
     standin: bool
     alive: bool
+    coming_up: bool
+    """whether its worker is only being started"""
     seen_at: datetime | None
     trouble: str
 
@@ -222,6 +230,7 @@ def bench_rows(site: Site | None = None) -> list[BenchRowOut]:
     return [
         BenchRowOut(
             id=b.pk, name=b.name, site_id=b.site_id, standin=b.kind == Bench.Kind.STANDIN, alive=is_alive(b, now), seen_at=b.seen_at,
+            coming_up=not is_alive(b, now) and b.name == wiring.config().bench_name and time.monotonic() - _BEGAN_S < COMES_UP_WITHIN_S,
             trouble=b.trouble,
         )
         for b in rows

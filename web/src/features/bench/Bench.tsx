@@ -143,7 +143,7 @@ function DeploymentCard({ deployment: d, first }: { deployment: Deployment; firs
   return (
     <section aria-label={d.name} className="rounded-xl border border-rule bg-sheet px-4 pt-3 pb-2.5">
       <header className="flex flex-wrap items-center gap-x-3">
-        <h2 className="text-[1.15rem]">
+        <h2 className="min-w-0 text-[1.15rem] [overflow-wrap:anywhere]">
           <Link to={stationPath(d.id, d.line.now)} className="hover:underline">
             {d.name}
           </Link>

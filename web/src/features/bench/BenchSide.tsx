@@ -58,8 +58,8 @@ export function BenchSide({ bench, since }: { bench: BenchAnswer; since: number 
         {bench.benches
           .filter((b) => !b.alive || b.trouble)
           .map((b) => (
-            <p key={b.id} role="status" className="py-1 text-[0.9rem] text-stop">
-              {b.trouble || `The worker of ${b.name} does not answer; its drives are not known.`}
+            <p key={b.id} role="status" className={`py-1 text-[0.9rem] ${b.coming_up ? "text-ink-2" : "text-stop"}`}>
+              {b.coming_up ? `The worker of ${b.name} is coming up.` : b.trouble || `The worker of ${b.name} does not answer; its drives are not known.`}
             </p>
           ))}
         {!bench.drives.some((d) => !d.locked) && <p className="text-[0.9rem] text-ink-2">No card in a reader. Put one in.</p>}

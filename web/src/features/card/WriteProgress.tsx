@@ -28,12 +28,17 @@ export function WriteProgress({ job, whole, onStop, stopping }: Props) {
   const phases = PHASES.filter(([name]) => whole || !ROOM.includes(name));
   const at = Math.max(0, phases.findIndex(([name]) => name === job.phase));
   const part = job.total_bytes && job.phase !== "filling" ? job.done_bytes / job.total_bytes : 0;
+  const title = job.state === "queued" ? "Waiting for the worker" : `${phases[at]?.[1]}: leave the card in the reader`;
   const moving = MOVING.includes(job.phase);
   return (
-    <section className="rounded-xl border border-rule bg-sheet px-4 py-3" aria-live="polite">
+    <section className="rounded-xl border border-rule bg-sheet px-4 py-3">
+      {/* Told at its steps; the numbers below move on by themselves. */}
+      <p role="status" className="sr-only">
+        {title}
+      </p>
       <header className="flex flex-wrap items-center gap-3">
         <Mark name="run" size={22} />
-        <h2 className="text-[1.2rem]">{job.state === "queued" ? "Waiting for the worker" : `${phases[at]?.[1]}: leave the card in the reader`}</h2>
+        <h2 className="text-[1.2rem]">{title}</h2>
         <Button className="ml-auto" onClick={onStop} disabled={stopping}>
           {stopping ? "Stopping…" : "Stop"}
         </Button>

@@ -90,7 +90,7 @@ function WhatHappened({ id, newest, olderBefore }: { id: number; newest: Shapes[
             <span className="font-mono whitespace-nowrap text-ink-3">
               <Time at={e.at} day />
             </span>
-            <span className="break-words">{e.text}</span>
+            <span className="min-w-0 [overflow-wrap:anywhere]">{e.text}</span>
           </li>
         ))}
       </ul>

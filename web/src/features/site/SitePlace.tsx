@@ -102,12 +102,12 @@ function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () =
           <ul>
             {data.benches.map((b) => (
               <li key={b.id} className="flex flex-wrap items-center gap-x-3 border-t border-rule-2 py-2 first:border-0">
-                <Mark name={b.alive && !b.trouble ? "ok" : "check"} />
+                <Mark name={b.coming_up ? "run" : b.alive && !b.trouble ? "ok" : "check"} />
                 <b>{b.name}</b>
                 <span className="text-ink-2">
-                  {b.standin ? "stand-in" : "real"}; {b.alive ? "its worker answers" : b.seen_at ? <>last heard of <Time at={b.seen_at} day /></> : "never heard of"}
+                  {b.standin ? "stand-in" : "real"}; {b.coming_up ? "its worker is coming up" : b.alive ? "its worker answers" : b.seen_at ? <>last heard of <Time at={b.seen_at} day /></> : "never heard of"}
                 </span>
-                {!b.alive && (
+                {!b.alive && !b.coming_up && (
                   <Button small className="ml-auto" aria-label={`Take ${b.name} off`} onClick={() => takeOff({ kind: "bench", id: b.id, name: b.name })}>
                     Take it off
                   </Button>

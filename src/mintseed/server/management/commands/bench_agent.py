@@ -79,6 +79,11 @@ def _rest(bell: Bell, agent: Agent, lively: bool) -> None:
             return
 
 
+def _is_asked_for(board: Watched, asked: datetime | None) -> bool:
+    """Return whether somebody asked for a look since `board` was looked at last."""
+    return asked is not None and (board.run.looked_at is None or board.run.looked_at < asked)
+
+
 class Agent:
     """One turn after the other; every turn is whole in itself."""
 
@@ -99,7 +104,8 @@ class Agent:
         self.drives.turn(bench, now, busy=working or self._writing)
         self._writing = working
         boards = watched(bench)
-        due = [b for b in boards if self._is_due(b, now)]
+        asked = bench.look_wanted_at
+        due = [b for b in boards if self._is_due(b, now) or _is_asked_for(b, asked)]
         switch_off_ghosts(bench, now)
         if due or not boards:
             self.scans.want(*scan_wish(bench, due))
