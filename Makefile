@@ -1,8 +1,11 @@
 # The commands people and CI share.
-.PHONY: start worker test check fix shots bench torture lock types
+.PHONY: start account worker test check fix shots bench torture lock types
 
 start:            ## everything from Debian packages to a running, seeded application
 	@scripts/start || case $$? in 129|130|143) ;; *) exit 1 ;; esac
+
+account:          ## an account, before the first start or later: make account NAME=you
+	@scripts/account "$(NAME)"
 
 worker:           ## one more bench on this or another machine, at the same database: MINTSEED_BENCH_NAME=workshop
 	@scripts/worker || case $$? in 129|130|143) ;; *) exit 1 ;; esac

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import hashlib
+import ipaddress
 import os
 import re
 from collections.abc import Sequence
@@ -66,7 +68,7 @@ class Config:
             home=home,
             library=Path(os.environ.get("MINTSEED_LIBRARY") or home / "library").resolve(),
             bench="real" if os.environ.get("MINTSEED_BENCH") == "real" else "standin",
-            standin_lan=os.environ.get("MINTSEED_STANDIN_LAN", "127.77.4.0/24"),
+            standin_lan=os.environ.get("MINTSEED_STANDIN_LAN") or kept_lan(home),
             standin_pace=float(os.environ.get("MINTSEED_STANDIN_PACE", "10")),
             lease_files=tuple(Path(p) for p in os.environ.get("MINTSEED_LEASES", "").split(":") if p),
             bench_name=bench_name(os.environ.get("MINTSEED_BENCH_NAME") or "bench"),
@@ -84,6 +86,28 @@ class Config:
     def bench_folder_of(self, name: str) -> BenchFolder:
         """Return the folder of the stand-in bench called `name`."""
         return BenchFolder(self.home / ("bench" if name == "bench" else f"bench-{name}"))
+
+
+FIRST_LAN = "127.77.4.0/24"
+"""the pretend network of the usual home, and of homes from before each had its own"""
+
+
+def kept_lan(home: Path) -> str:
+    """Return the pretend network of `home`."""
+    try:
+        return str(ipaddress.IPv4Network((home / "standin-lan").read_text().strip()))
+    except (OSError, ValueError):
+        return FIRST_LAN
+
+
+def keep_own_lan(home: Path) -> None:
+    """Give a new home a pretend network of its own: the pretend devices of two homes on one machine share loopback, and must not share
+    addresses. The usual home keeps the first one."""
+    kept = home / "standin-lan"
+    if home == PROJECT / "var" or kept.exists():
+        return
+    third = 16 + int.from_bytes(hashlib.blake2b(str(home).encode(), digest_size=2).digest()) % 232
+    kept.write_text(f"127.77.{third}.0/24\n")
 
 
 _BENCH_NAME = re.compile(r"[a-z0-9][a-z0-9-]{0,29}")

@@ -196,3 +196,22 @@ def test_a_stop_ends_every_open_stream(monkeypatch: pytest.MonkeyPatch) -> None:
         return sum([1 for stream in streams async for _ in stream])
 
     assert asyncio.run(asyncio.wait_for(listen(), 10)) == 0
+
+
+@pytest.mark.parametrize(
+    ("host", "page", "phone"),
+    [
+        ("127.0.0.1", "http://127.0.0.1:4870/", "Only this machine reaches it"),
+        ("0.0.0.0", "http://127.0.0.1:4870/", "http://192.0.2.7:4870/"),
+        ("192.0.2.7", "http://192.0.2.7:4870/", "http://192.0.2.7:4870/"),
+    ],
+)
+def test_every_start_says_an_address_that_opens_and_what_a_phone_opens(
+    monkeypatch: pytest.MonkeyPatch, host: str, page: str, phone: str
+) -> None:
+    monkeypatch.setenv("MINTSEED_HOST", host)
+    monkeypatch.delenv("MINTSEED_PORT", raising=False)
+    monkeypatch.delenv("MINTSEED_TLS_CERT", raising=False)
+    monkeypatch.setattr("mintseed.server.address.own_addresses", lambda: ("192.0.2.7",))
+    assert welcome._address() == page
+    assert phone in welcome._phone_line()

@@ -11,11 +11,13 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable, Iterator
+from ipaddress import IPv4Network
 from pathlib import Path
 
 import pytest
 from torture.ports import free_port
 
+from mintseed import wiring
 from mintseed.core.errors import OutsideError
 from mintseed.server.database import wait_for_port
 from mintseed.server.supervise import RUN_MARK, dying_with_parent, end_leftovers, leftovers
@@ -202,3 +204,20 @@ def test_a_child_whose_parent_is_gone_before_it_begins_does_not_begin() -> None:
         ["sh", "-c", '"$@"; exit $?', "sh", *for_me], capture_output=True, text=True, check=False
     )
     assert (by_another.returncode, by_another.stdout) == (137, "")
+
+
+def test_each_new_home_has_a_pretend_network_of_its_own(tmp_path: Path) -> None:
+    """The pretend devices of two homes share loopback, and must not share addresses."""
+    homes = [tmp_path / name for name in ("one", "two")]
+    for home in homes:
+        home.mkdir()
+        assert wiring.kept_lan(home) == wiring.FIRST_LAN  # a home from before each had its own
+        wiring.keep_own_lan(home)
+        wiring.keep_own_lan(home)
+    lans = [IPv4Network(wiring.kept_lan(home)) for home in homes]
+    assert not lans[0].overlaps(lans[1])
+    assert all(lan.is_loopback and not lan.overlaps(IPv4Network(wiring.FIRST_LAN)) for lan in lans)
+    (homes[0] / "standin-lan").write_text("nonsense\n")
+    assert wiring.kept_lan(homes[0]) == wiring.FIRST_LAN
+    # The usual home keeps what its site has had all along.
+    assert not (wiring.PROJECT / "var" / "standin-lan").exists()

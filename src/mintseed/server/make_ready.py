@@ -24,6 +24,7 @@ from mintseed.core.errors import MintSeedError, OutsideError
 from mintseed.core.visible import one_line
 from mintseed.server import database, whole_copy
 from mintseed.server.database import DatabaseFolder, started
+from mintseed.wiring import keep_own_lan
 
 LOG_BYTES = 5 * 1024 * 1024
 """bytes at which the database's own log begins anew."""
@@ -121,6 +122,7 @@ def _fill() -> None:
 
 def _build(place: DatabaseFolder, tell: Say) -> None:
     tell("making the database (once)")
+    keep_own_lan(place.home)
     fresh = database.make(place)
     django.setup()
     connections["default"].settings_dict["PASSWORD"] = fresh.password()  # a new account has a new one

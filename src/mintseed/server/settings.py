@@ -34,7 +34,8 @@ MIDDLEWARE = [
     "mintseed.server.guard.DoorMiddleware",
     "mintseed.server.guard.ChangesMiddleware",
 ]
-SESSION_COOKIE_NAME = "mintseed_session"
+# Cookies know no port: two instances on one machine would end each other's sessions.
+SESSION_COOKIE_NAME = f"mintseed_session_{os.environ.get('MINTSEED_PORT') or 4870}"
 SESSION_COOKIE_SAMESITE = "Strict"
 SESSION_COOKIE_HTTPONLY = True
 SESSION_COOKIE_SECURE = serves_tls()

@@ -116,14 +116,34 @@ def _say() -> None:
             link = new_link()
             _open(str(opening_page(link)))
     print(f"\n  Mint Seed is at  {link or there}")
+    print(f"  {_phone_line()}")
     if link:
         print("  The link opens it in one browser, once. Another one:  .venv/bin/python manage.py link")
     print("  Ctrl-C stops it.\n", flush=True)
 
 
 def _address() -> str:
+    """Return the address that opens it on this machine: where it listens on all, its own."""
     scheme = "https" if os.environ.get("MINTSEED_TLS_CERT") else "http"
-    return f"{scheme}://{os.environ.get('MINTSEED_HOST') or '127.0.0.1'}:{os.environ.get('MINTSEED_PORT') or 4870}/"
+    host = os.environ.get("MINTSEED_HOST") or "127.0.0.1"
+    there = "127.0.0.1" if host in ("0.0.0.0", "::") else f"[{host}]" if ":" in host else host
+    return f"{scheme}://{there}:{os.environ.get('MINTSEED_PORT') or 4870}/"
+
+
+def _phone_line() -> str:
+    """Return what to open on a phone: an address it can really reach, or how there comes to be one."""
+    from mintseed.server.address import is_reachable_from_outside, phone_url
+
+    if not is_reachable_from_outside():
+        return (
+            "Only this machine reaches it. For a phone:  make account NAME=you, then  MINTSEED_HOST=0.0.0.0 make start"
+        )
+    url = phone_url()
+    return (
+        f"On a phone in this network:  {url}"
+        if url
+        else "No phone can reach it: this machine has no address in a network now."
+    )
 
 
 def _open(page: str) -> None:

@@ -30,12 +30,12 @@ class Command(BaseCommand):
             if not sys.stdin.isatty():
                 raise CommandError(
                     "Others on the network could reach it, and there is no account yet. Make one, then start again:  "
-                    ".venv/bin/python manage.py account NAME"
+                    "make account NAME=you"
                 )
             self.stdout.write("  Others on your network will reach it, so it needs an account.")
             name = input("  Name: ").strip()
         if not name:
-            raise CommandError("say its name:  manage.py account NAME")
+            raise CommandError("say its name:  make account NAME=you")
         user, made = users.objects.get_or_create(username=name)
         password = _password()
         try:
