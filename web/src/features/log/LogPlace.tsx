@@ -39,14 +39,12 @@ export function LogPlace() {
         <h1 className="text-[1.8rem]">Log</h1>
         <span className="text-ink-2">what happened, newest first; lines are never changed</span>
       </header>
-      <div role="search" aria-label="Narrow the log" className="grid gap-2 sm:grid-cols-[minmax(0,1.4fr)_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1.4fr)_auto]">
+      <div role="search" aria-label="Narrow the log" className="grid grid-cols-2 gap-2 sm:grid-cols-[minmax(0,1.4fr)_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1.4fr)_auto]">
         <Select label="Device" value={narrow.device} options={[[ANY, "every device"], ...(data?.devices ?? []).map((d) => [String(d.id), d.name] as const)]} onPick={(device) => only({ device })} />
         <Select label="Station" value={narrow.station} options={[[ANY, "every station"], ...(data?.stations ?? []).map((s) => [s, s] as const)]} onPick={(station) => only({ station })} />
         <input type="date" aria-label="Day" className={INPUT} value={narrow.day} onChange={(e) => only({ day: e.target.value })} />
         <input type="search" aria-label="Words" placeholder="Words in a line" className={`${INPUT} placeholder:text-ink-3`} value={narrow.words} maxLength={80} onChange={(e) => only({ words: e.target.value })} />
-        <Button disabled={!narrowed} onClick={() => only(NARROW)}>
-          Show all
-        </Button>
+        {narrowed && <Button onClick={() => only(NARROW)}>Show all</Button>}
       </div>
       {!data ? error ? <Trouble error={error} /> : <Waiting what="the log" /> : null}
       {data?.told.length === 0 && <p className="text-ink-2">{narrowed ? "Nothing of that kind is on record." : "Nothing happened yet. Start a deployment on the Bench."}</p>}
@@ -55,7 +53,7 @@ export function LogPlace() {
           <li key={told.line.id} className="border-t border-rule-2 py-2 first:border-0">
             <One line={told.line} onOnly={narrow.device === ANY ? (id) => only({ device: String(id) }) : undefined} />
             {told.more.length > 0 && (
-              <details className="text-[0.93rem] md:pl-[13.5rem]">
+              <details className="text-[0.93rem] md:pl-[15.4rem]">
                 <summary className="cursor-pointer text-ink-2">and {told.more.length} more of the same</summary>
                 <ul>
                   {told.more.map((line) => (
