@@ -5,10 +5,14 @@ Rows are counted by MariaDB itself (server status variables Handler_read_*).
 
 from __future__ import annotations
 
-from bench.many import SCREENS, Asked, counting, fill
+from pathlib import Path
 
+from bench.many import SCREENS, Asked, counting, fill
+from django.utils import timezone
+
+from mintseed.server.judging import JUDGED_BY, rules_mark
 from mintseed.server.lists import COUNTED_TO, PAGE
-from mintseed.server.models import Judgement, Site
+from mintseed.server.models import Bench, Judgement, Site
 from tests.server.conftest import Api
 
 # Names alike are looked through for the next free one: they are looked at, not the devices.
@@ -63,3 +67,34 @@ def test_the_lists_come_in_pages_and_miss_none(api: Api) -> None:
     found = api.get("/deployments?place=service&search=press-6")["deployments"]
     assert found
     assert all("press-6" in d["host_name"] for d in found)
+
+
+def test_no_screen_asks_more_because_there_are_more_places_and_none_by_the_image(api: Api) -> None:
+    pk = fill(3, log_lines=0, images=30)[-1]
+    wanted = ("/bench", "/images", "/sites", f"/deployments/{pk}/image", "/log")
+
+    def queries() -> dict[str, int]:
+        asked = {}
+        for path in wanted:
+            api.get(path)
+            with counting() as asked[path]:
+                api.get(path)
+        return {path: said.queries for path, said in asked.items()}
+
+    few = queries()
+    for number in range(20):
+        place = Site.objects.create(name=f"Place {number}")
+        Bench.objects.create(name=f"bench-{number}", site=place, kind="standin", seen_at=timezone.now())
+    many = queries()
+    assert {path: many[path] for path in wanted if many[path] > few[path]} == {}
+    assert few["/bench"] < 15
+    assert few["/images"] < 15
+
+
+def test_the_mark_of_the_rules_is_made_of_them(tmp_path: Path) -> None:
+    (tmp_path / "rule.py").write_text("LEAST = 4\n")
+    first = rules_mark(tmp_path)
+    assert rules_mark(tmp_path) == first
+    (tmp_path / "rule.py").write_text("LEAST = 8\n")
+    assert rules_mark(tmp_path) != first
+    assert len(JUDGED_BY) == 32

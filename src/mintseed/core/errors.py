@@ -83,18 +83,18 @@ class ChangedError(RefusedError):
     """`theirs`: what each field is now that was something else when the change began."""
 
     code = "refused.changed"
+    theirs: Mapping[str, object] = {}
 
-    def __init__(self, theirs: Mapping[str, object]) -> None:
-        self.theirs = dict(theirs)
-        name, value = next(iter(self.theirs.items()))
+    @classmethod
+    def of(cls, theirs: Mapping[str, object]) -> ChangedError:
+        """Return the error for the fields of `theirs`, of which there is at least one."""
+        name, value = next(iter(theirs.items()))
         said = str(value)
-        told = (
-            f"{name.replace('_', ' ')} is now {said if len(said) <= 80 else f'{said[:79]}…'}"
-            if said
-            else f"{name.replace('_', ' ')} is empty now"
-        )
-        super().__init__(f"somebody changed it meanwhile: {told}", next_step="Take that, or save yours all the same.")
-        self.where = name
+        short = said if len(said) <= 80 else f"{said[:79]}…"
+        told = f"{name.replace('_', ' ')} is now {short}" if said else f"{name.replace('_', ' ')} is empty now"
+        made = cls(f"somebody changed it meanwhile: {told}", next_step="Take that, or save yours all the same.")
+        made.where, made.theirs = name, dict(theirs)
+        return made
 
 
 class MissingError(MintSeedError):

@@ -16,7 +16,8 @@ from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonRespons
 from mintseed.server.bells import AGENT, WEB, ring
 from mintseed.server.changes import EVERYTHING, changed, deployment_topic
 from mintseed.server.door import DOORS, closed_by_this_request, door, shows_token
-from mintseed.server.journal import record
+from mintseed.server.journal import record, who
+from mintseed.server.roles import may, role_here, set_role
 
 HERE = "this machine"
 """Name of the account a link opens; it has no password."""
@@ -75,8 +76,14 @@ class DoorMiddleware:
         guarded = request.path.startswith("/api/") and request.path not in self.OPEN and door() != "open"
         if guarded and not may_come_in(request):
             return _refused(401, "account", "Come in first")
+        if guarded and not may(role_here(request), request.method or "GET", request.path):
+            return _refused(403, "role", "Your account may not do that. An owner of this bench may.")
         closed_by_this_request.set(False)
-        response = self._next(request)
+        doing = who.set(request.user.get_username())
+        try:
+            response = self._next(request)
+        finally:
+            who.reset(doing)
         if closed_by_this_request.get():
             _let_in_who_closed_it(request)
         return response
@@ -110,6 +117,7 @@ def here() -> User:
     user, made = get_user_model().objects.get_or_create(username=HERE)
     if made:
         user.set_unusable_password()
+        set_role(user, "owner")
         user.save()
     return user
 

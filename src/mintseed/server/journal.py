@@ -2,7 +2,12 @@
 
 from __future__ import annotations
 
+from contextvars import ContextVar
+
 from mintseed.server.models import Deployment, LogEntry
+
+who: ContextVar[str] = ContextVar("who", default="")
+"""whose request this is, where somebody came in by an account; empty for the program itself"""
 
 TEXT_MOST = 300
 
@@ -16,4 +21,5 @@ def record(deployment: Deployment | None, station: str, event: str, text: str) -
         station=station,
         event=event,
         text=cut,
+        who=who.get()[:80],
     )

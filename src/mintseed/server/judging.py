@@ -8,12 +8,14 @@ from collections import defaultdict
 from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 
 from django.conf import settings
 from django.db import transaction
 from pydantic import TypeAdapter
 
+import mintseed.core
 from mintseed import wiring
 from mintseed.core.boot.band import not_looked_at
 from mintseed.core.contained import unreadable_deployment
@@ -22,6 +24,7 @@ from mintseed.core.findings import Finding, verdict
 from mintseed.core.line import Line, Mark, StationMark
 from mintseed.core.stations import ORDER, TITLES, Station
 from mintseed.server import descriptions
+from mintseed.server import load as load_module
 from mintseed.server.bells import AGENT, ring
 from mintseed.server.changes import changed, deployment_topic
 from mintseed.server.jobs.state import is_active, topic_of
@@ -32,6 +35,14 @@ from mintseed.server.stored_types import FINDING, stored
 log = logging.getLogger("mintseed.judging")
 
 LINE = TypeAdapter(Line)
+
+
+def rules_mark(*places: Path) -> str:
+    """Return a hash of the code that lies in `places`, files or folders: what judges, to the letter."""
+    digest = hashlib.blake2b(digest_size=16)
+    for path in sorted(p for place in places for p in (place.rglob("*.py") if place.is_dir() else [place])):
+        digest.update(path.name.encode() + b"\0" + path.read_bytes() + b"\0")
+    return digest.hexdigest()
 
 
 @dataclass(frozen=True)
@@ -200,8 +211,8 @@ def judge_the_never_judged() -> None:
         judge(load_many(rows))
 
 
-JUDGED_BY = "9"
-"""Raised when the rules change so that stored judgements are to be made again."""
+JUDGED_BY = rules_mark(Path(mintseed.core.__file__).parent, Path(__file__), Path(load_module.__file__))
+"""Changes with the rules themselves, so that stored judgements are made again after an update that brought others."""
 
 
 def inputs_mark(one: Loaded) -> str:

@@ -48,7 +48,7 @@ def refuse_changed(now: Mapping[str, Any], was: Mapping[str, Any], wanted: Mappi
         if name in was and name in now and not _same(now[name], was[name]) and not _same(now[name], wanted[name])
     }
     if theirs:
-        raise ChangedError(theirs)
+        raise ChangedError.of(theirs)
 
 
 def _same(one: Any, other: Any) -> bool:

@@ -490,6 +490,8 @@ class LogEntry(models.Model):
     station = models.CharField(max_length=10, default="", blank=True)
     event = models.CharField(max_length=40)
     text = models.CharField(max_length=300)
+    who = models.CharField(max_length=80, default="", blank=True)
+    """the account it was done by; empty for the program itself, and where nobody is asked who they are"""
 
     def save(self, *args: Any, **kwargs: Any) -> None:
         if not self._state.adding:

@@ -125,11 +125,22 @@ export function PhoneDialog({ open, onClose }: { open: boolean; onClose: () => v
         </>
       ) : (
         <p className="text-ink-2">
-          It serves only this machine now. To use it from a phone on your network, make an account (<Mono>manage.py account NAME</Mono>) and start it with{" "}
+          It serves only this machine now. To use it from a phone on your network, make an account (<Mono>make account NAME=you</Mono>) and start it with{" "}
           <Mono>MINTSEED_HOST=0.0.0.0 make start</Mono>.
         </p>
       )}
     </Overlay>
+  );
+}
+
+/** Says so to whoever may only look, before they press in vain. */
+export function OnlyLooks() {
+  const session = useSession().data;
+  if (session?.role !== "look" || (session.door !== "open" && !session.signed_in)) return null;
+  return (
+    <p role="note" className="mb-3 rounded-lg border border-dashed border-rule bg-sheet px-3 py-2 text-[0.95rem] text-ink-2">
+      Your account looks and changes nothing. An owner of this bench can let it do more, under Site.
+    </p>
   );
 }
 
@@ -141,6 +152,7 @@ export function LogOut() {
   return (
     <button type="button" className="text-left hover:text-ink hover:underline" onClick={() => leave.mutate(undefined, { onSuccess: () => queries.clear() })}>
       Log out {session.name}
+      {session.role !== "owner" && ` (${session.role})`}
     </button>
   );
 }

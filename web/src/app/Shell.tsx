@@ -5,7 +5,7 @@ import { answer, GET } from "../api/client";
 import { useAnswer } from "../api/use";
 import { applyTheme, storedTheme, type Theme } from "../lib/theme";
 import { Button } from "../ui/parts";
-import { Door, LogOut, PhoneDialog } from "./Account";
+import { Door, LogOut, OnlyLooks, PhoneDialog } from "./Account";
 import { useLive, useStale } from "../api/live";
 import { useMoment, ZoneOfSite } from "../ui/Time";
 import { Palette } from "./Palette";
@@ -54,6 +54,7 @@ function Inside() {
       <main id="work" ref={work} tabIndex={-1} className="min-w-0 px-4 py-4 focus:outline-none md:px-[22px]">
         <ZoneOfSite value={place?.time_zone ?? "UTC"}>
           <NotAsItIs />
+          <OnlyLooks />
           <Outlet />
         </ZoneOfSite>
       </main>

@@ -158,7 +158,10 @@ def look_at_card(drive: Drive, bench: wiring.Bench, most: int) -> SeenCard | Non
     return SeenCard(found, marks, card)
 
 
-def listed(bench: Bench) -> list[tuple[ReportedDrive, Drive]]:
-    """Return what `bench` reported, as the core's values."""
-    rows = ReportedDrive.objects.filter(bench=bench).select_related("card", "question", "bench__site").order_by("path")
+def listed(*benches: Bench) -> list[tuple[ReportedDrive, Drive]]:
+    """Return what `benches` reported, as the core's values."""
+    if not benches:
+        return []
+    reported = ReportedDrive.objects.filter(bench__in=benches).select_related("card", "question", "bench__site")
+    rows = reported.order_by("bench_id", "path")
     return [(row, DRIVE.validate_python(row.drive)) for row in rows]

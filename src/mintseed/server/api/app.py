@@ -13,6 +13,7 @@ from ninja.errors import HttpError, ValidationError
 
 from mintseed.core.errors import ChangedError, MintSeedError, http_status
 from mintseed.server.api import (
+    accounts,
     bench,
     boot,
     card,
@@ -55,6 +56,7 @@ for router in (
     site,
     log,
     session,
+    accounts,
     taken_off,
 ):
     api.add_router("", router.router)

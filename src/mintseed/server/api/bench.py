@@ -134,14 +134,13 @@ def place(request: HttpRequest) -> PlaceOut:
 @router.get("/bench", response=BenchOut)
 def bench(request: HttpRequest) -> BenchOut:
     lively = _lively()
-    sites = Site.there.order_by("pk")
     return BenchOut(
         open=page_out(page_of("open")),
         service=page_out(page_of("service", size=SERVED_AT_FIRST)),
         needs_you=count_up_to(Judgement.objects.filter(place="open", needs_you=True)),
         running=[r for j in lively if (r := _running(j)) is not None],
         newcomers=[_newcomer(n) for n in _newcomers(lively)[:MOST_NEWCOMERS]],
-        drives=[d for site in sites for d in drives_out(site)],
+        drives=drives_out(None),
         benches=bench_rows(),
         findings=_broken_descriptions(),
     )

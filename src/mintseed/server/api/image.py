@@ -149,7 +149,7 @@ def images(
         named = [r.id for r in descriptions.recipes().values() if wanted.lower() in f"{r.name} {r.kind}".lower()]
         rows = rows.filter(Q(file_name__icontains=wanted) | Q(recipe__in=named))
     begins = page * PAGE_IMAGES
-    shown = list(rows.defer("xray")[begins : begins + PAGE_IMAGES + 1])
+    shown = list(rows.defer(None).defer("xray")[begins : begins + PAGE_IMAGES + 1])
     return LibraryOut(
         images=[row_out(i) for i in shown[:PAGE_IMAGES]],
         total=count_up_to(rows),
@@ -328,7 +328,7 @@ def _station_out(view: Judged) -> StationImageOut:
         .filter(Q(recipe=one.row.recipe) | Q(outline=""))
         .order_by(Case(When(recipe=one.row.recipe, then=0), default=1), *ORDER)
     )
-    rows = list(fitting.defer("xray")[:MOST_CHOICES])
+    rows = list(fitting.defer(None).defer("xray")[:MOST_CHOICES])
     if one.row.image is not None and one.row.image_id not in {i.pk for i in rows}:
         rows.append(one.row.image)
     choices = [_choice(one, i) for i in rows]

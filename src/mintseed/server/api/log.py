@@ -20,7 +20,7 @@ from mintseed.server.api.shapes import LogLineOut, log_out
 from mintseed.server.journal import record
 from mintseed.server.keeping import change_keeping, keeping
 from mintseed.server.load import zone_of
-from mintseed.server.models import Deployment, Keeping, LogEntry
+from mintseed.server.models import Keeping, LogEntry
 
 router = Router(tags=["log"])
 
@@ -46,11 +46,8 @@ class LogOut(Schema):
     """the same page as a story: routine in a row is one line"""
     older_before: int | None
     devices: list[DeviceOut]
-    """of which something happened lately, to choose one"""
+    """those on this page, to choose one; any other is found by a word of its name"""
     stations: list[str]
-
-
-MOST_DEVICES = 200
 
 
 @router.get("/log", response=LogOut)
@@ -77,12 +74,12 @@ def read_log(
     lines = list(rows[: PAGE_LINES + 1])
     page, more = lines[:PAGE_LINES], len(lines) > PAGE_LINES
     told = folded(page, lambda e: e.event if e.deployment_id is None and not e.deployment_name else None)
-    devices = Deployment.there.order_by("-pk").values_list("pk", "name")[:MOST_DEVICES]
+    devices = {e.deployment_id: e.deployment_name for e in page if e.deployment_id is not None}
     return LogOut(
         lines=[log_out(e) for e in page],
         told=[ToldOut(line=log_out(t.lines[0]), more=[log_out(e) for e in t.lines[1:]]) for t in told],
         older_before=lines[PAGE_LINES - 1].pk if more else None,
-        devices=[DeviceOut(id=pk, name=name) for pk, name in devices],
+        devices=[DeviceOut(id=pk, name=name) for pk, name in sorted(devices.items(), key=lambda d: d[1])],
         stations=[str(s) for s in ORDER],
     )
 

@@ -14,6 +14,7 @@ from mintseed.server.address import phone_url
 from mintseed.server.changes import changed
 from mintseed.server.door import DOORS, Door, door, use_link
 from mintseed.server.guard import here, let_in, shut_out_who_closed_it
+from mintseed.server.roles import Role, role_here
 
 router = Router(tags=["session"])
 
@@ -24,6 +25,8 @@ class SessionOut(Schema):
     door: Door
     signed_in: bool
     name: str
+    role: Role
+    """what the one who asks may do: the owner, the bench, or only look"""
     phone_url: str
     qr_path: str
     qr_size: int
@@ -78,6 +81,6 @@ def _out(request: HttpRequest) -> SessionOut:
     url = phone_url() if signed_in or asked == "open" else ""
     path, size = qr_code(url) if url else ("", 0)
     return SessionOut(
-        door=asked, signed_in=signed_in, name=request.user.get_username(), phone_url=url,
+        door=asked, signed_in=signed_in, name=request.user.get_username(), role=role_here(request), phone_url=url,
         qr_path=path, qr_size=size,
     )  # fmt: skip

@@ -194,11 +194,11 @@ def whose_text(found: Recognition | None, owner: Write | None, zone: str) -> str
     return f"{of}; not sure any more" if owner.unsure_at and not owner.void_at else f"{of}; its proof no longer stands"
 
 
-def drives_out(site: Site, needed_bytes: int = 0, sector_bytes: int = 0) -> list[DriveOut]:
-    """Return every drive the benches of `site` reported, the ones that may be written to first."""
+def drives_out(site: Site | None, needed_bytes: int = 0, sector_bytes: int = 0) -> list[DriveOut]:
+    """Return every drive the benches of `site`, or of all places, reported, the ones that may be written to first."""
     now = wiring.bench().clock.now()
-    benches = [b for b in Bench.there.filter(site=site).order_by("pk") if is_alive(b, now)]
-    rows = [pair for bench in benches for pair in listed(bench)]
+    there = Bench.there.filter(site__removed_at=None) if site is None else Bench.there.filter(site=site)
+    rows = listed(*(b for b in there.order_by("pk") if is_alive(b, now)))
     wanted = [r.recognised.get("write_id") for r, _ in rows if r.recognised]
     owners = {w.pk: w for w in Write.objects.filter(pk__in=[w for w in wanted if w]).select_related("deployment")}
     out = [drive_out(row, drive, needed_bytes, owners, sector_bytes) for row, drive in rows]
@@ -285,6 +285,8 @@ class LogLineOut(Schema):
     station: str
     event: str
     text: str
+    who: str
+    """the account it was done by; empty for the program itself"""
 
 
 def log_out(entry: LogEntry) -> LogLineOut:
@@ -296,4 +298,5 @@ def log_out(entry: LogEntry) -> LogLineOut:
         station=entry.station,
         event=entry.event,
         text=entry.text,
+        who=entry.who,
     )

@@ -90,7 +90,10 @@ function WhatHappened({ id, newest, olderBefore }: { id: number; newest: Shapes[
             <span className="font-mono whitespace-nowrap text-ink-3">
               <Time at={e.at} day />
             </span>
-            <span className="min-w-0 [overflow-wrap:anywhere]">{e.text}</span>
+            <span className="min-w-0 [overflow-wrap:anywhere]">
+              {e.text}
+              {e.who && <span className="text-ink-3"> by {e.who}</span>}
+            </span>
           </li>
         ))}
       </ul>

@@ -32,6 +32,8 @@ export function LogPlace() {
     setNarrow({ ...narrow, ...change });
     setBefore(undefined);
   };
+  const devices = (data?.devices ?? []).map((d) => [String(d.id), d.name] as const);
+  const named = narrow.device === ANY || devices.some(([id]) => id === narrow.device) ? devices : [...devices, [narrow.device, "that device"] as const];
   const narrowed = Object.keys(query).some((name) => name !== "before");
   return (
     <div className="flex flex-col gap-3.5">
@@ -40,7 +42,7 @@ export function LogPlace() {
         <span className="text-ink-2">what happened, newest first; lines are never changed</span>
       </header>
       <div role="search" aria-label="Narrow the log" className="grid grid-cols-2 gap-2 sm:grid-cols-[minmax(0,1.4fr)_minmax(0,1fr)_minmax(0,1fr)_minmax(0,1.4fr)_auto]">
-        <Select label="Device" value={narrow.device} options={[[ANY, "every device"], ...(data?.devices ?? []).map((d) => [String(d.id), d.name] as const)]} onPick={(device) => only({ device })} />
+        <Select label="Device" value={narrow.device} options={[[ANY, "every device"], ...named]} onPick={(device) => only({ device })} />
         <Select label="Station" value={narrow.station} options={[[ANY, "every station"], ...(data?.stations ?? []).map((s) => [s, s] as const)]} onPick={(station) => only({ station })} />
         <input type="date" aria-label="Day" className={INPUT} value={narrow.day} onChange={(e) => only({ day: e.target.value })} />
         <input type="search" aria-label="Words" placeholder="Words in a line" className={`${INPUT} placeholder:text-ink-3`} value={narrow.words} maxLength={80} onChange={(e) => only({ words: e.target.value })} />
@@ -99,7 +101,10 @@ function One({ line: e, onOnly }: { line: Line; onOnly: ((deployment: number) =>
           </>
         )}
       </span>
-      <span className="min-w-0 [overflow-wrap:anywhere]">{e.text}</span>
+      <span className="min-w-0 [overflow-wrap:anywhere]">
+        {e.text}
+        {e.who && <span className="text-ink-3"> by {e.who}</span>}
+      </span>
     </div>
   );
 }

@@ -15,6 +15,7 @@ import { PlacePicker, usePlaces } from "../../ui/PlacePicker";
 import { useTakeOff } from "../../ui/TakeOff";
 import { useToast } from "../../ui/toast";
 import { Time } from "../../ui/Time";
+import { Accounts } from "./Accounts";
 import { Network, NetworkForm } from "./Network";
 
 /** The places; one is shown at a time. */
@@ -116,6 +117,7 @@ function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () =
             ))}
           </ul>
         </Sheet>
+        <Accounts />
       </div>
     </div>
   );

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import getpass
 import sys
-from typing import Any
+from typing import Any, get_args
 
 from django.contrib.auth import get_user_model
 from django.contrib.auth.password_validation import validate_password
@@ -13,6 +13,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from mintseed.server.door import door
 from mintseed.server.guard import HERE
+from mintseed.server.roles import Role, set_role
 
 
 class Command(BaseCommand):
@@ -20,6 +21,12 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("name", nargs="?", default="")
+        parser.add_argument(
+            "--role",
+            choices=get_args(Role),
+            default="",
+            help="what it may do; a new one is an owner's unless said otherwise",
+        )
         parser.add_argument("--require", action="store_true", help="fail where one is needed and there is none")
 
     def handle(self, *args: Any, **options: Any) -> None:
@@ -45,6 +52,8 @@ class Command(BaseCommand):
                 user.delete()
             raise CommandError(" ".join(error.messages)) from error
         user.set_password(password)
+        if made or options["role"]:
+            set_role(user, options["role"] or "owner")
         user.save()
         self.stdout.write(f"  Account {name} {'made' if made else 'has its new password'}.")
 
