@@ -71,6 +71,9 @@ def test_whoever_looks_changes_nothing_and_the_bench_goes_down_the_line() -> Non
         assert not may("bench", "POST", f"/api/taken-off/{kind}/7/put-back")
     assert may("bench", "GET", "/api/sites")
     assert not may("bench", "GET", "/api/accounts")
+    # A filled image holds the network's key.
+    assert may("bench", "GET", "/api/deployments/7/card/copies/7/file")
+    assert not may("look", "GET", "/api/deployments/7/card/copies/7/file")
 
 
 def test_the_bench_writes_and_is_shown_no_passphrase_and_the_log_says_who(api: Api, asks_for_account: None) -> None:

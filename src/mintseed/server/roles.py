@@ -27,6 +27,9 @@ OWNERS_ONLY = re.compile(
 OWNERS_READ = re.compile(r"/api/accounts")
 """What only an owner reads."""
 
+HOLDS_SECRETS = re.compile(r"/api/deployments/\d+/card/copies/\d+/file")
+"""What holds a network's key: a filled image. Whoever only looks is not handed it."""
+
 ANYBODYS = re.compile(r"/api/(session|texts/[a-z]+/check)")
 """What changes nothing here: coming in and going, and having a text checked."""
 
@@ -56,5 +59,5 @@ def may(role: Role, method: str, path: str) -> bool:
     if role == "owner" or ANYBODYS.match(path):
         return True
     if method in SAFE:
-        return not OWNERS_READ.match(path)
+        return not (OWNERS_READ.match(path) or (role == "look" and HOLDS_SECRETS.match(path)))
     return role == "bench" and not OWNERS_ONLY.match(path) and not (method == "DELETE" and FOR_GOOD.match(path))
