@@ -12,6 +12,18 @@ import { ToastProvider } from "./ui/toast";
 
 applyTheme(storedTheme());
 
+/** Milliseconds within which a page that was loaded anew is not loaded anew again. */
+const ONCE_MS = 10_000;
+
+/** A part that cannot be fetched any more is of the version before an update: the page is loaded anew, once. */
+window.addEventListener("vite:preloadError", (event) => {
+  const last = Number(sessionStorage.getItem("loaded-anew"));
+  if (Date.now() - last < ONCE_MS) return;
+  sessionStorage.setItem("loaded-anew", String(Date.now()));
+  event.preventDefault();
+  window.location.reload();
+});
+
 /** A session that ended meanwhile shows the door again. */
 const seeWhoIsThere = (error: Error) => {
   if (error instanceof Problem && error.code === "account") void queries.invalidateQueries({ queryKey: ["session"] });

@@ -1,14 +1,16 @@
 // Who is at the door, where an account is needed; and the way in for the phone.
 import { useQueryClient } from "@tanstack/react-query";
-import { type ReactNode, useEffect, useRef, useState } from "react";
-import { useForm } from "react-hook-form";
-import { answer, DELETE, GET, POST, type Problem, type Shapes } from "../api/client";
+import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
+import { answer, DELETE, GET, POST, type Problem } from "../api/client";
 import { useAnswer, useChange } from "../api/use";
 import { Overlay } from "../ui/Overlay";
-import { Button, Mono, Trouble, Waiting } from "../ui/parts";
+import { Mono, Trouble, Waiting } from "../ui/parts";
 import { QrCode } from "../ui/QrCode";
 
 const KEY = ["session"];
+
+/** Fetched where somebody has to say who they are. */
+const LogIn = lazy(async () => ({ default: (await import("./LogIn")).LogIn }));
 
 export function useSession() {
   return useAnswer(KEY, () => answer(GET("/api/session")));
@@ -64,7 +66,13 @@ export function Door({ children }: { children: ReactNode }) {
   }, [comesByLink, held, mutate, queries]);
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the door" />;
   if (!shut || (wasIn && held === "")) return children;
-  if (data.door === "account") return <LogIn />;
+  if (data.door === "account") {
+    return (
+      <Suspense fallback={<Waiting what="the door" />}>
+        <LogIn />
+      </Suspense>
+    );
+  }
   return isPending || (comesByLink && refused === null) ? <Waiting what="the door" /> : <AskForLink error={refused} />;
 }
 
@@ -80,34 +88,6 @@ function AskForLink({ error }: { error: Problem | null }) {
       <p className="text-ink-2">
         Used already, or not at hand? Print another one there: <Mono className="mt-1.5 block rounded-lg border border-rule bg-sheet px-3 py-2 text-ink">.venv/bin/python manage.py link</Mono>
       </p>
-    </main>
-  );
-}
-
-function LogIn() {
-  const queries = useQueryClient();
-  const { register, handleSubmit } = useForm<Shapes["LoginIn"]>({ defaultValues: { name: "", password: "" } });
-  const logIn = useChange(KEY, (body: Shapes["LoginIn"]) => answer(POST("/api/session", { body })));
-  const submit = handleSubmit((body) => logIn.mutate(body, { onSuccess: () => void queries.invalidateQueries() }));
-  const input = "w-full rounded-lg border border-rule bg-field px-2.5 py-1.5";
-  return (
-    <main id="work" className="mx-auto flex min-h-screen max-w-sm flex-col justify-center gap-4 p-4">
-      <h1 className="text-[1.65rem]">Mint Seed</h1>
-      <p className="text-ink-2">Others on this network can reach it, so it asks who you are.</p>
-      <form onSubmit={(e) => void submit(e)} className="flex flex-col gap-3">
-        <label className="flex flex-col gap-1">
-          <span className="text-ink-2">Name</span>
-          <input className={input} autoComplete="username" autoCapitalize="none" spellCheck={false} {...register("name", { required: true })} />
-        </label>
-        <label className="flex flex-col gap-1">
-          <span className="text-ink-2">Password</span>
-          <input className={input} type="password" autoComplete="current-password" {...register("password", { required: true })} />
-        </label>
-        <Trouble error={logIn.error} />
-        <Button type="submit" main disabled={logIn.isPending}>
-          Come in
-        </Button>
-      </form>
     </main>
   );
 }

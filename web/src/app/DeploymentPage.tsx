@@ -1,28 +1,23 @@
-import type { ComponentType } from "react";
+import { type ComponentType, lazy, type LazyExoticComponent, Suspense } from "react";
 import { Link, Navigate, useParams } from "react-router";
 import { answer, GET } from "../api/client";
 import { useAnswer } from "../api/use";
-import { BootStation } from "../features/boot/BootStation";
-import { CardStation } from "../features/card/CardStation";
-import { FindStation } from "../features/find/FindStation";
-import { ImageStation } from "../features/image/ImageStation";
-import { KeepStation } from "../features/keep/KeepStation";
-import { PlanStation } from "../features/plan/PlanStation";
-import { SettingsStation } from "../features/settings/SettingsStation";
-import { SetupStation } from "../features/setup/SetupStation";
 import { neighbour, stationPath } from "../lib/stations";
 import { Waiting } from "../ui/parts";
 import { Missing } from "./Missing";
 
-const STATIONS: Record<string, ComponentType<{ id: number }>> = {
-  plan: PlanStation,
-  image: ImageStation,
-  settings: SettingsStation,
-  card: CardStation,
-  boot: BootStation,
-  find: FindStation,
-  setup: SetupStation,
-  keep: KeepStation,
+type Station = ComponentType<{ id: number }>;
+
+/** Each is fetched when it is opened for the first time. */
+const STATIONS: Record<string, LazyExoticComponent<Station>> = {
+  plan: lazy(async () => ({ default: (await import("../features/plan/PlanStation")).PlanStation })),
+  image: lazy(async () => ({ default: (await import("../features/image/ImageStation")).ImageStation })),
+  settings: lazy(async () => ({ default: (await import("../features/settings/SettingsStation")).SettingsStation })),
+  card: lazy(async () => ({ default: (await import("../features/card/CardStation")).CardStation })),
+  boot: lazy(async () => ({ default: (await import("../features/boot/BootStation")).BootStation })),
+  find: lazy(async () => ({ default: (await import("../features/find/FindStation")).FindStation })),
+  setup: lazy(async () => ({ default: (await import("../features/setup/SetupStation")).SetupStation })),
+  keep: lazy(async () => ({ default: (await import("../features/keep/KeepStation")).KeepStation })),
 };
 
 export function DeploymentPage() {
@@ -33,7 +28,9 @@ export function DeploymentPage() {
   if (Station && station) {
     return (
       <>
-        <Station key={`${id}/${station}`} id={id} />
+        <Suspense fallback={<Waiting what="the station" />}>
+          <Station key={`${id}/${station}`} id={id} />
+        </Suspense>
         <Steps id={id} station={station} />
       </>
     );

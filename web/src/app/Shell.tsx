@@ -1,5 +1,5 @@
 import { Menu } from "lucide-react";
-import { useRef, useState } from "react";
+import { lazy, Suspense, useRef, useState } from "react";
 import { NavLink, Outlet, ScrollRestoration } from "react-router";
 import { answer, GET } from "../api/client";
 import { useAnswer } from "../api/use";
@@ -8,9 +8,11 @@ import { Button } from "../ui/parts";
 import { Door, LogOut, OnlyLooks, PhoneDialog } from "./Account";
 import { useLive, useStale } from "../api/live";
 import { useMoment, ZoneOfSite } from "../ui/Time";
-import { Palette } from "./Palette";
 import { ShortcutHelp, useShortcuts } from "./shortcuts";
 import { useTitle } from "./useTitle";
+
+/** Fetched when somebody seeks something for the first time. */
+const Palette = lazy(async () => ({ default: (await import("./Palette")).Palette }));
 
 export function Shell() {
   return (
@@ -23,6 +25,8 @@ export function Shell() {
 function Inside() {
   const place = usePlace();
   const [palette, setPalette] = useState(false);
+  const [sought, setSought] = useState(false);
+  if (palette && !sought) setSought(true);
   const [help, setHelp] = useState(false);
   const [menu, setMenu] = useState(false);
   const work = useRef<HTMLElement>(null);
@@ -58,7 +62,11 @@ function Inside() {
           <Outlet />
         </ZoneOfSite>
       </main>
-      <Palette open={palette} onClose={() => setPalette(false)} />
+      {sought && (
+        <Suspense fallback={null}>
+          <Palette open={palette} onClose={() => setPalette(false)} />
+        </Suspense>
+      )}
       <ShortcutHelp open={help} onClose={() => setHelp(false)} />
       <ScrollRestoration />
     </div>

@@ -1,7 +1,7 @@
 import { useInfiniteQuery } from "@tanstack/react-query";
 import { Ellipsis } from "lucide-react";
-import { DropdownMenu, ToggleGroup } from "radix-ui";
-import { useState } from "react";
+import { ToggleGroup } from "radix-ui";
+import { lazy, Suspense, useState } from "react";
 import { Link } from "react-router";
 import { answer, GET, type Deployment, type Problem, type Shapes } from "../../api/client";
 import { useAnswer } from "../../api/use";
@@ -12,7 +12,6 @@ import { Findings } from "../../ui/Findings";
 import { Hint } from "../../ui/Hint";
 import { Line } from "../../ui/Line";
 import { Button, ButtonLink, Key, Trouble, Waiting } from "../../ui/parts";
-import { useTakeOff } from "../../ui/TakeOff";
 import { BenchSide } from "./BenchSide";
 import { DemoStrip } from "./DemoStrip";
 
@@ -167,20 +166,22 @@ function DeploymentCard({ deployment: d, first }: { deployment: Deployment; firs
   );
 }
 
+const MoreMenu = lazy(async () => ({ default: (await import("./MoreMenu")).MoreMenu }));
+
+/** What else can be done with it: its menu is fetched with the first press. */
 function More({ deployment }: { deployment: Deployment }) {
-  const takeOff = useTakeOff();
+  const [pressed, setPressed] = useState(false);
+  const button = (
+    <button type="button" aria-haspopup="menu" aria-label={`More for ${deployment.name}`} className={MORE} onClick={() => setPressed(true)}>
+      <Ellipsis size={17} aria-hidden />
+    </button>
+  );
+  if (!pressed) return button;
   return (
-    <DropdownMenu.Root>
-      <DropdownMenu.Trigger aria-label={`More for ${deployment.name}`} className="ml-auto rounded-lg px-1.5 py-1 text-ink-3 hover:bg-rule-2 hover:text-ink">
-        <Ellipsis size={17} aria-hidden />
-      </DropdownMenu.Trigger>
-      <DropdownMenu.Portal>
-        <DropdownMenu.Content align="end" className="z-40 rounded-lg border border-rule bg-sheet p-1 shadow-lg">
-          <DropdownMenu.Item className="cursor-pointer rounded px-3 py-1.5 data-[highlighted]:bg-rule-2" onSelect={() => takeOff({ kind: "deployment", id: deployment.id, name: deployment.name })}>
-            Take it off the bench
-          </DropdownMenu.Item>
-        </DropdownMenu.Content>
-      </DropdownMenu.Portal>
-    </DropdownMenu.Root>
+    <Suspense fallback={button}>
+      <MoreMenu deployment={deployment} className={MORE} />
+    </Suspense>
   );
 }
+
+const MORE = "ml-auto rounded-lg px-1.5 py-1 text-ink-3 hover:bg-rule-2 hover:text-ink";
