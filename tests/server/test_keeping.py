@@ -24,8 +24,8 @@ def test_what_is_older_than_the_owner_keeps_it_goes(api: Api) -> None:
     assert rules == api.get("/keeping")
     now = timezone.now()
     old = LogEntry.objects.create(event="x", text="long ago", at=now - timedelta(days=31))
-    Job.objects.create(kind="read-image", state="done", created_at=now - timedelta(days=6))
-    waiting = Job.objects.create(kind="read-image", state="running", created_at=now - timedelta(days=6))
+    Job.objects.create(kind="build-images", state="done", created_at=now - timedelta(days=6))
+    waiting = Job.objects.create(kind="build-images", state="running", created_at=now - timedelta(days=6))
     replaced = StationRecord.objects.filter(deployment_id=pk).first()
     assert replaced is not None
     StationRecord.objects.filter(pk=replaced.pk).update(current=False, at=now - timedelta(days=6))
@@ -83,7 +83,11 @@ def test_a_write_that_failed_stays_said_when_its_job_was_let_go(api: Api) -> Non
     pk = started(api)
     api.post(f"/deployments/{pk}/card/write", card())
     api.post(f"/deployments/{pk}/card/stop")
-    assert load(pk).walk.inputs.write.trouble
+    said = load(pk).walk.inputs.write
+    assert (said.trouble, said.never_began) == ("", "Stopped by you before it began.")
     Job.objects.all().delete()
-    Write.objects.filter(deployment_id=pk).update(trouble={"code": "outside", "sentence": "The card went away."})
+    assert load(pk).walk.inputs.write.never_began == "Stopped by you before it began."
+    Write.objects.filter(deployment_id=pk).update(
+        trouble={"code": "outside", "sentence": "The card went away."}, outcome="failed", started_at=timezone.now()
+    )
     assert load(pk).walk.inputs.write.trouble == "The card went away."
