@@ -184,7 +184,7 @@ def _own_things(page: Page) -> None:
     boards = page.get_by_label("Name").first
     boards.fill("My bare one")
     page.get_by_role("button", name="Add the board").click()
-    expect(page.get_by_text("My bare one")).to_be_visible()
+    expect(page.get_by_text("My bare one", exact=True)).to_be_visible()
     supply = page.locator("form", has_text="Amperes")
     supply.get_by_label("Name").fill("Black one")
     supply.get_by_label("Amperes").fill("2.5")
@@ -200,7 +200,7 @@ def _own_things(page: Page) -> None:
     page.get_by_role("button", name="Save the place").click()
     expect(page.get_by_text("Saved.", exact=True)).to_be_visible()
     page.get_by_text("Add a network").click()
-    network = page.locator("form", has_text="Passphrase")
+    network = page.locator("form", has=page.locator('input[name="ssid"]'))
     network.get_by_label("Name", exact=True).fill("Home 2G")
     network.get_by_label("Passphrase").fill("a made-up passphrase")
     page.get_by_role("button", name="Add it").click()

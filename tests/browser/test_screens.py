@@ -233,8 +233,9 @@ def test_the_site_is_edited_and_judged(page: Page) -> None:
     page.get_by_role("button", name="Save the place").click()
     expect(page.get_by_role("button", name="Save the place")).to_be_disabled()
     page.get_by_text("Add a network").click()
-    page.get_by_label("Name", exact=True).last.fill("Boat shed")
-    page.get_by_label("Passphrase").fill("short")
+    network = page.locator("form", has=page.locator('input[name="ssid"]'))
+    network.get_by_label("Name", exact=True).fill("Boat shed")
+    network.get_by_label("Passphrase").fill("short")
     page.get_by_role("button", name="Add it").click()
     expect(page.get_by_text("The passphrase has 5 characters")).to_be_visible()
     row = page.locator("div", has=page.get_by_text("Boat shed", exact=True)).last

@@ -73,18 +73,12 @@ def test_an_address_others_could_reach_needs_an_account(home: Path) -> None:
     certificate, key = own_certificate(home)
     environment = environment_for(home, MINTSEED_HOST="0.0.0.0", MINTSEED_TLS_CERT=certificate, MINTSEED_TLS_KEY=key)
     assert "must both name files" in refused({**environment, "MINTSEED_TLS_KEY": "/no/such/key"})
-    assert "manage.py account NAME" in refused(environment)
-    python, port = str(PROJECT / ".venv/bin/python"), environment["MINTSEED_PORT"]
-    database = subprocess.Popen(
-        [python, "-m", "mintseed.server.database", "run"], cwd=PROJECT, env=environment, stderr=subprocess.DEVNULL
-    )
-    subprocess.run([python, "-m", "mintseed.server.database", "wait"], cwd=PROJECT, env=environment, check=True)
-    made = subprocess.run([python, "manage.py", "account", "keeper"], cwd=PROJECT, env=environment, input="three wet boots\n", text=True, check=True,
+    assert "make account NAME=you" in refused(environment)
+    port = environment["MINTSEED_PORT"]
+    made = subprocess.run(["scripts/account", "keeper"], cwd=PROJECT, env=environment, input="three wet boots\n", text=True, check=True,
                           capture_output=True)  # fmt: skip
     assert "keeper made" in made.stdout
     assert "three wet boots" not in made.stdout
-    database.terminate()
-    database.wait(30)
     started = start(environment)
     try:
         with httpx.Client(
