@@ -91,7 +91,7 @@ def processes(running: Application) -> dict[str, list[int]]:
     for name, words in PROCESSES.items():
         pids = sorted(running.pids(words))
         found |= {name: pids} if len(pids) < 2 else {f"{name} {n}": [pid] for n, pid in enumerate(pids, 1)}
-    return {**found, "supervisor": running.pids("mintseed.server.supervise")}
+    return {**found, "supervisor": running.pids("mintseed.server.start.supervise")}
 
 
 def idle_rows(running: Application, seconds: float = IDLE_S) -> list[str]:
@@ -150,7 +150,7 @@ def main(arguments: list[str]) -> None:
 
     django.setup()
     from bench.many import SCREENS, counting, fill
-    from mintseed.server.models import Deployment, Site
+    from mintseed.server.kept.models import Deployment, Site
 
     if arguments[0] == "fill":
         deployments, lines, images = map(int, arguments[1:])

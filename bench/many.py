@@ -13,11 +13,11 @@ from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from mintseed.core.keep.label import make_label
-from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.keep import LABEL
-from mintseed.server.judging import judge
-from mintseed.server.load import load_many, rows_to_load
-from mintseed.server.models import (
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.judged.judging import judge
+from mintseed.server.judged.load import load_many, rows_to_load
+from mintseed.server.kept.models import (
     Bench,
     BoardUnit,
     BootRun,

@@ -8,7 +8,7 @@ from pathlib import Path
 
 import pytest
 
-from mintseed.server import database
+from mintseed.server.start import database
 
 
 @pytest.fixture(scope="session")

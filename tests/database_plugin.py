@@ -18,6 +18,6 @@ os.environ["MINTSEED_STANDIN_LAN"] = "127.77.5.0/24"
 os.environ["MINTSEED_BENCH"] = "standin"
 
 # The settings read the account's password when they are loaded, so the database must exist before.
-from mintseed.server import database  # noqa: E402
+from mintseed.server.start import database  # noqa: E402
 
 database.prepare(database.folder())

@@ -92,7 +92,7 @@ def passwords(times: int) -> Outcome:
     with application() as running:
         running.environment |= {"MINTSEED_HOST": "0.0.0.0"}
         made = subprocess.run(
-            [".venv/bin/python", "-m", "mintseed.server.make_ready"], cwd=PROJECT, env={**running.environment, "MINTSEED_HOST": "127.0.0.1"},
+            [".venv/bin/python", "-m", "mintseed.server.start.make_ready"], cwd=PROJECT, env={**running.environment, "MINTSEED_HOST": "127.0.0.1"},
             capture_output=True, text=True, check=False,
         )  # fmt: skip
         account = _account(running)
@@ -137,7 +137,7 @@ def passwords(times: int) -> Outcome:
 
 def _account(running: Application) -> subprocess.CompletedProcess[str]:
     code = (
-        "from mintseed.server import database\nimport django\n"
+        "from mintseed.server.start import database\nimport django\n"
         "with database.started(database.folder()):\n"
         "    django.setup()\n    from django.core.management import call_command\n    call_command('account', 'keeper')\n"
     )

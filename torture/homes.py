@@ -16,9 +16,10 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from mintseed.server import database
-from mintseed.server.database import DatabaseFolder
-from mintseed.server.supervise import RUN_MARK, end_leftovers
+from mintseed.server.start import database
+from mintseed.server.start.database import DatabaseFolder
+from mintseed.server.start.home_kind import kind_file
+from mintseed.server.start.supervise import RUN_MARK, end_leftovers
 from torture.outcome import Outcome
 from torture.ports import free_port
 
@@ -28,12 +29,12 @@ EARLIER = sorted(DATA.glob("*.sql.xz"), key=lambda path: int(path.name.split("-"
 
 ASKED = """
 import json, os, sys
-from mintseed.server import database
+from mintseed.server.start import database
 import django
 with database.started(database.folder()):
     django.setup()
-    from mintseed.server.judging import judged
-    from mintseed.server.models import Deployment
+    from mintseed.server.judged.judging import judged
+    from mintseed.server.kept.models import Deployment
     cards = [judged(pk).loaded for pk in Deployment.objects.order_by("pk").values_list("pk", flat=True)]
     print("ANSWER", json.dumps([
         {"proven": bool(c.write and c.write.holds), "current": c.walk.card_current} for c in cards
@@ -50,6 +51,7 @@ def homes() -> Iterator[Path]:
         for name in ("key", "django"):
             shutil.copy(DATA / name, folder / "secrets" / name)
             (folder / "secrets" / name).chmod(0o600)
+        kind_file(folder).write_text("real\n")  # so that no images are built, whatever the dump's bench was
         database.prepare(DatabaseFolder(folder, free_port()))
         yield folder
     finally:
@@ -118,7 +120,7 @@ class Home:
         )  # fmt: skip
 
     def make_ready(self) -> subprocess.CompletedProcess[str]:
-        return self.run("-m", "mintseed.server.make_ready")
+        return self.run("-m", "mintseed.server.start.make_ready")
 
     def cards(self) -> list[dict[str, Any]]:
         """Return for each deployment whether its card is proven, and holds what is chosen."""

@@ -19,7 +19,7 @@ from typing import Any
 import httpx
 from blake3 import blake3
 
-from mintseed.server.supervise import RUN_MARK, leftovers
+from mintseed.server.start.supervise import RUN_MARK, leftovers
 from mintseed.standins.bench_folder import BenchFolder
 from torture.outcome import Outcome
 from torture.ports import free_port
@@ -27,7 +27,7 @@ from torture.ports import free_port
 PROJECT = Path(__file__).resolve().parents[1]
 
 PROCESSES = {
-    "database": "mariadbd", "web": "mintseed.server.web", "cards worker": "--queue-name cards", "images worker": "--queue-name images",
+    "database": "mariadbd", "web": "mintseed.server.doors.web", "cards worker": "--queue-name cards", "images worker": "--queue-name images",
     "agent": "bench_agent", "boards": "standin_bench",
 }  # fmt: skip
 

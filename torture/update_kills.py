@@ -63,7 +63,7 @@ def be_killed(step: int) -> int:
     steps = Steps(Path(os.environ["MINTSEED_HOME"]), step)
     from django.db.backends.signals import connection_created
 
-    from mintseed.server import make_ready
+    from mintseed.server.start import make_ready
 
     def wrap(connection: Any, **_: Any) -> None:
         connection.execute_wrappers.append(steps.statement)

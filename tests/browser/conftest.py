@@ -107,7 +107,7 @@ def made_home(library: Path) -> Iterator[Path]:
     # A short path: the database's socket lies in it.
     home = Path(tempfile.mkdtemp(prefix="mintseed-"))
     shutil.copytree(library, home / "library")
-    ready = [sys.executable, "-m", "mintseed.server.make_ready"]
+    ready = [sys.executable, "-m", "mintseed.server.start.make_ready"]
     subprocess.run(ready, cwd=PROJECT, env=environment_for(home), check=True)
     yield home
     shutil.rmtree(home)

@@ -74,7 +74,7 @@ def paths(application: Application) -> Iterator[list[str]]:
         ask("PUT", f"/deployments/{made[0]}/settings", {"keyboard": "us", "passphrase": "spring tide at nine"})
         busy = ask("POST", "/deployments", {"recipe": "gramary", "name": "Busy header", "fill": True})["id"]
         for kind in ("reed-modem", "gull-camera", "twin-pad"):
-            ask("PUT", f"/deployments/{busy}/plan", {"add_kind": kind})
+            ask("PUT", f"/deployments/{busy}/plan", {"add_kinds": [kind]})
         stations = [f"/deployments/{pk}/{station}" for pk in made for station in STATIONS]
         yield [
             "/",

@@ -143,7 +143,7 @@ def test_what_is_damaged_is_said_and_it_starts(home: Path) -> None:
         assert {i["file_name"]: bool(i["trouble"]) for i in listed["images"]}["platen-3.0-32.img.gz"]
         assert [f["where"]["file"] for f in listed["findings"]] == ["pipe.img"]
         # Killed like that, by somebody in a hurry, it starts again and ends what was left behind.
-        supervisor = processes(started, "mintseed.server.supervise application")
+        supervisor = processes(started, "mintseed.server.start.supervise application")
         assert supervisor
         for pid in supervisor:
             os.kill(pid, signal.SIGKILL)

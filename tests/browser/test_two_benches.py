@@ -15,7 +15,7 @@ from typing import Any
 import httpx
 import pytest
 
-from mintseed.server.supervise import leftovers
+from mintseed.server.start.supervise import leftovers
 from mintseed.standins.bench_folder import BenchFolder
 from tests.browser.conftest import Application, copy_of, environment_for, start, stop
 from tests.browser.test_trouble import kill

@@ -14,17 +14,19 @@ from django.test import Client
 from django.utils import timezone
 
 from mintseed import wiring
-from mintseed.server.agent.bench_row import own_bench
-from mintseed.server.agent.drives import report_drives
-from mintseed.server.agent.looking import sweep
-from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.demo.quay_house import DRIVES, NETWORKS, seed_database
-from mintseed.server.door import close, closed_mark, token
-from mintseed.server.jobs.heartbeat import Heartbeat
-from mintseed.server.jobs.tasks import fill_image_task, read_image, read_image_task, write_card_task
-from mintseed.server.judging import judge_due, judge_soon
-from mintseed.server.library import sync_library
-from mintseed.server.models import Image, Job, LogEntry, ReportedDrive
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.agent.drives import report_drives
+from mintseed.server.done.agent.looking import sweep
+from mintseed.server.done.agent.network_memory import NetworkMemory, site_networks
+from mintseed.server.done.jobs.heartbeat import Heartbeat
+from mintseed.server.done.jobs.tasks import fill_image_task, read_image, read_image_task, write_card_task
+from mintseed.server.doors.door import token
+from mintseed.server.judged.judging import judge_due
+from mintseed.server.kept.closed import close, closed_mark
+from mintseed.server.kept.due import judge_soon
+from mintseed.server.kept.models import Image, Job, LogEntry, ReportedDrive
+from mintseed.server.owned.library import sync_library
 
 
 class Api:

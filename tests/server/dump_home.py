@@ -21,8 +21,8 @@ from django.db import connection, models
 from django.utils import timezone
 
 from mintseed import wiring
-from mintseed.server import secret_field
-from mintseed.server.models import Deployment, Image, Job
+from mintseed.server.kept import secret_field
+from mintseed.server.kept.models import Deployment, Image, Job
 from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, started, work
 
 DATA = Path(__file__).resolve().parents[1] / "data" / "homes"

@@ -11,11 +11,13 @@ import pytest
 from django.utils import timezone
 
 from mintseed import wiring
-from mintseed.server import bells, changes, welcome
-from mintseed.server.agent.drives import report_drives
-from mintseed.server.bells import Bell, ring_now
-from mintseed.server.changes import EVERYTHING, LATE_COMMITS, Tail, changed, forget_changes
-from mintseed.server.models import Change, Site
+from mintseed.server.done.agent.drives import report_drives
+from mintseed.server.doors import stream
+from mintseed.server.judged.changes import EVERYTHING, LATE_COMMITS, Tail, changed, forget_changes
+from mintseed.server.kept import bells
+from mintseed.server.kept.bells import Bell, ring_now
+from mintseed.server.kept.models import Change, Site
+from mintseed.server.start import welcome
 from tests.server.conftest import Api, started, work
 
 
@@ -87,7 +89,7 @@ def test_a_job_says_that_it_moves(api: Api) -> None:
 
 
 def test_drives_that_stay_as_they_are_are_not_said_again(api: Api) -> None:
-    from mintseed.server.agent.bench_row import own_bench
+    from mintseed.server.done.agent.bench_row import own_bench
 
     report_drives(own_bench(), timezone.now())
     said()
@@ -96,8 +98,8 @@ def test_drives_that_stay_as_they_are_are_not_said_again(api: Api) -> None:
 
 
 def test_that_every_address_was_asked_is_said(api: Api) -> None:
-    from mintseed.server.agent.bench_row import own_bench
-    from mintseed.server.agent.network_memory import NetworkMemory
+    from mintseed.server.done.agent.bench_row import own_bench
+    from mintseed.server.done.agent.network_memory import NetworkMemory
 
     NetworkMemory(own_bench()).remember((), timezone.now())
     said()
@@ -186,14 +188,14 @@ def test_a_bell_wakes_who_waits_and_a_missed_one_harms_nobody(tmp_path: Path, mo
 
 
 def test_a_stop_ends_every_open_stream(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(changes.Feed, "_read", lambda self: None)
+    monkeypatch.setattr(stream.Feed, "_read", lambda self: None)
 
     async def listen() -> int:
-        streams = [changes._events(lambda: True) for _ in range(3)]
-        for stream in streams:
-            assert b"everything" in await anext(stream)
-        changes.feed.end()
-        return sum([1 for stream in streams async for _ in stream])
+        streams = [stream._events(lambda: True) for _ in range(3)]
+        for each in streams:
+            assert b"everything" in await anext(each)
+        stream.feed.end()
+        return sum([1 for each in streams async for _ in each])
 
     assert asyncio.run(asyncio.wait_for(listen(), 10)) == 0
 
@@ -212,6 +214,6 @@ def test_every_start_says_an_address_that_opens_and_what_a_phone_opens(
     monkeypatch.setenv("MINTSEED_HOST", host)
     monkeypatch.delenv("MINTSEED_PORT", raising=False)
     monkeypatch.delenv("MINTSEED_TLS_CERT", raising=False)
-    monkeypatch.setattr("mintseed.server.address.own_addresses", lambda: ("192.0.2.7",))
+    monkeypatch.setattr("mintseed.server.doors.address.own_addresses", lambda: ("192.0.2.7",))
     assert welcome._address() == page
     assert phone in welcome._phone_line()

@@ -17,8 +17,8 @@ from django.test import Client
 from django.utils import timezone
 
 from mintseed import wiring
-from mintseed.server.copies import remove_old_copies
-from mintseed.server.models import FilledCopy, Image, Job, LogEntry
+from mintseed.server.done.copies import remove_old_copies
+from mintseed.server.kept.models import FilledCopy, Image, Job, LogEntry
 from tests.server.conftest import Api, started, work
 
 PLATEN = "platen-3.2-64.img.xz"
@@ -103,7 +103,7 @@ def test_a_file_that_is_no_longer_the_one_that_was_read_is_never_offered(
     with monkeypatch.context() as patch:
         patch.setattr(wiring, "bench", lambda name="": other)
         for job in Job.objects.filter(kind=Job.Kind.FILL_IMAGE, state=Job.State.QUEUED):
-            from mintseed.server.jobs.tasks import fill_image_task
+            from mintseed.server.done.jobs.tasks import fill_image_task
 
             fill_image_task.func(job.pk)
     copy = api.get(f"/deployments/{pk}/card")["copy_of_image"]

@@ -18,14 +18,15 @@ from django.utils import timezone
 from mintseed import wiring
 from mintseed.core.errors import RefusedError
 from mintseed.core.plan.shelf_csv import ShelfRow, plain, read_shelf, write_shelf
-from mintseed.server import changes, half_open
-from mintseed.server.agent import bench_row
-from mintseed.server.agent.bench_row import own_bench
-from mintseed.server.demo.words import HOUSE_WORD, MISTYPED_WORD, NETWORK_WORD
-from mintseed.server.door import closed_mark, door, new_link, note_what_is_kept, opening_page
-from mintseed.server.gate import MOST_BODY_BYTES, behind_gate
-from mintseed.server.half_open import peer_block
-from mintseed.server.models import Bench, Site, WifiNetwork, WrongPasswords
+from mintseed.server.done.agent import bench_row
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.doors import half_open, stream
+from mintseed.server.doors.door import door, new_link, note_what_is_kept, opening_page
+from mintseed.server.doors.gate import MOST_BODY_BYTES, behind_gate
+from mintseed.server.doors.half_open import peer_block
+from mintseed.server.kept.closed import closed_mark
+from mintseed.server.kept.made_up_words import HOUSE_WORD, MISTYPED_WORD, NETWORK_WORD
+from mintseed.server.kept.models import Bench, Site, WifiNetwork, WrongPasswords
 from tests.server.conftest import Api, started
 
 
@@ -239,18 +240,18 @@ def test_a_bench_that_runs_elsewhere_is_not_taken(api: Api, monkeypatch: pytest.
 
 @pytest.mark.django_db(transaction=True)
 def test_a_stream_ends_with_its_session(bench: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(changes.Feed, "_read", lambda self: None)
+    monkeypatch.setattr(stream.Feed, "_read", lambda self: None)
     allowed = [True]
 
     async def listen() -> list[bytes]:
-        stream = changes._events(lambda: allowed[0])
-        heard = [await anext(stream)]
-        queue = next(iter(changes.feed._listeners))
-        changes._put(queue, ["doors", "images"])
-        heard.append(await anext(stream))  # somebody else was shut out
+        events = stream._events(lambda: allowed[0])
+        heard = [await anext(events)]
+        queue = next(iter(stream.feed._listeners))
+        stream._put(queue, ["doors", "images"])
+        heard.append(await anext(events))  # somebody else was shut out
         allowed[0] = False
-        changes._put(queue, ["doors"])
-        heard += [event async for event in stream]
+        stream._put(queue, ["doors"])
+        heard += [event async for event in events]
         return heard
 
     heard = asyncio.run(asyncio.wait_for(listen(), 10))
@@ -268,9 +269,9 @@ def test_whose_session_it_is_is_asked_for(api: Api, asks_for_link: None, rf: Any
     store = import_module(django_settings.SESSION_ENGINE).SessionStore
     key = Session.objects.get().session_key
     request.session = store(key)
-    may_listen = changes._listener(request)
+    may_listen = stream._listener(request)
     monkey = pytest.MonkeyPatch()
-    monkey.setattr(changes, "connection", type("Kept", (), {"close": staticmethod(lambda: None)}))
+    monkey.setattr(stream, "connection", type("Kept", (), {"close": staticmethod(lambda: None)}))
     try:
         assert may_listen()
         api.call("delete", "/session")

@@ -12,8 +12,8 @@ from django.db import connections
 from django.test import Client
 
 from mintseed import wiring
-from mintseed.server.door import LINK_LASTS_S, new_link, token, use_link
-from mintseed.server.models import Deployment, Image, Site
+from mintseed.server.doors.door import LINK_LASTS_S, new_link, token, use_link
+from mintseed.server.kept.models import Deployment, Image, Site
 from tests.server.conftest import Api
 
 

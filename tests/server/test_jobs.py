@@ -15,11 +15,12 @@ from django_tasks_db.models import DBTaskResult
 from mintseed import wiring
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import OutsideError, StoppedError
-from mintseed.server.jobs.heartbeat import Heartbeat
-from mintseed.server.jobs.state import DEAD_AFTER_S, is_active, is_dead
-from mintseed.server.jobs.tasks import write_card_task
-from mintseed.server.library import sync_library
-from mintseed.server.models import Deployment, DriveLease, Image, Job, LogEntry, Write
+from mintseed.server.done.jobs.heartbeat import Heartbeat
+from mintseed.server.done.jobs.tasks import write_card_task
+from mintseed.server.judged.job_state import DEAD_AFTER_S, is_active, is_dead
+from mintseed.server.kept.models import Deployment, DriveLease, Image, Job, LogEntry, Write
+from mintseed.server.owned.library import sync_library
+from mintseed.server.start.carried import find_waiting_tasks
 from mintseed.services import write_card
 from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, report, started, work
 
@@ -51,6 +52,16 @@ def test_a_worker_that_dies_is_seen_within_seconds(api: Api) -> None:
     api.post(f"/deployments/{pk}/card/write", card())
     work()
     assert api.get(f"/deployments/{pk}/card")["current"]
+
+
+def test_what_an_older_version_queued_is_taken_up(api: Api) -> None:
+    begun(api)
+    queued = DBTaskResult.objects.filter(task_path=write_card_task.module_path)
+    waiting = queued.count()
+    queued.update(task_path="mintseed.server.jobs.tasks.write_card_task")  # where it lay then
+    assert find_waiting_tasks() == waiting > 0
+    assert queued.latest("enqueued_at").task.func is write_card_task.func
+    assert find_waiting_tasks() == 0
 
 
 def test_an_old_proof_is_gone_as_soon_as_a_write_begins_and_not_while_it_waits(

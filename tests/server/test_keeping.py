@@ -11,10 +11,10 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.adapters.library_folder import LibraryFolder
-from mintseed.server.journal import record
-from mintseed.server.keeping import let_go
-from mintseed.server.library import strangers, sync_library
-from mintseed.server.models import Deployment, Image, Job, LogEntry, StationRecord
+from mintseed.server.judged.journal import record
+from mintseed.server.judged.keeping import let_go
+from mintseed.server.kept.models import Deployment, Image, Job, LogEntry, StationRecord
+from mintseed.server.owned.library import strangers, sync_library
 from tests.server.conftest import Api, started
 
 
@@ -76,8 +76,8 @@ def test_names_that_differ_in_case_accents_or_bytes_are_files_of_their_own(
 
 
 def test_a_write_that_failed_stays_said_when_its_job_was_let_go(api: Api) -> None:
-    from mintseed.server.load import load
-    from mintseed.server.models import Write
+    from mintseed.server.judged.load import load
+    from mintseed.server.kept.models import Write
     from tests.server.conftest import card
 
     pk = started(api)

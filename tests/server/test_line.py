@@ -9,11 +9,11 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
-from mintseed.server import power
-from mintseed.server.agent.bench_row import own_bench
-from mintseed.server.agent.looking import look_once, watched
 from mintseed.server.demo.quay_house import DRIVES
-from mintseed.server.models import (
+from mintseed.server.done import power
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.agent.looking import look_once, watched
+from mintseed.server.kept.models import (
     Bench,
     BoardUnit,
     BootRun,
@@ -376,7 +376,7 @@ def test_a_broken_description_spoils_only_its_own_deployment(api: Api) -> None:
 
 
 def test_what_an_older_version_stored_is_read_again_or_left_out(api: Api) -> None:
-    from mintseed.server.models import Image
+    from mintseed.server.kept.models import Image
 
     pk = written(api)
     api.post(f"/deployments/{pk}/boot/power-on")

@@ -6,9 +6,9 @@ from datetime import timedelta
 
 from django.utils import timezone
 
-from mintseed.server.journal import record
-from mintseed.server.judging import judge_due
-from mintseed.server.models import Change, Deployment, Image, Job, LogEntry
+from mintseed.server.judged.journal import record
+from mintseed.server.judged.judging import judge_due
+from mintseed.server.kept.models import Change, Deployment, Image, Job, LogEntry
 from tests.server.conftest import Api, judged_again, started
 
 

@@ -19,8 +19,8 @@ from torture.ports import free_port
 
 from mintseed import wiring
 from mintseed.core.errors import OutsideError
-from mintseed.server.database import wait_for_port
-from mintseed.server.supervise import RUN_MARK, dying_with_parent, end_leftovers, leftovers
+from mintseed.server.start.database import wait_for_port
+from mintseed.server.start.supervise import RUN_MARK, dying_with_parent, end_leftovers, leftovers
 from tests.database_plugin import PROJECT
 
 Run = Callable[..., subprocess.Popen[str]]
@@ -47,7 +47,7 @@ def run(home: Path) -> Run:
     return begin
 
 
-READY = ("-m", "mintseed.server.make_ready")
+READY = ("-m", "mintseed.server.start.make_ready")
 
 
 def done(process: subprocess.Popen[str]) -> str:
@@ -75,11 +75,11 @@ def nothing_left(home: Path) -> None:
 def asked(run: Run, home: Path, statement: str) -> str:
     """Ask the database of `home` through Django's own shell, and return what it printed."""
     code = (
-        "from mintseed.server import database\n"
+        "from mintseed.server.start import database\n"
         "import django\n"
         "with database.started(database.folder()):\n"
         "    django.setup()\n"
-        "    from mintseed.server.models import Site\n"
+        "    from mintseed.server.kept.models import Site\n"
         "    from django.core.management import call_command\n"
         f"    {statement}\n"
     )
@@ -114,7 +114,7 @@ def test_a_first_start_and_an_update_that_are_killed(home: Path, run: Run) -> No
 def test_a_killed_supervisor_leaves_nothing_and_leftovers_are_found(home: Path, run: Run) -> None:
     code = (
         "import sys\n"
-        "from mintseed.server.supervise import Program, supervise\n"
+        "from mintseed.server.start.supervise import Program, supervise\n"
         "sleeper = (sys.executable, '-c', 'import time; print(1, flush=True); time.sleep(600)')\n"
         "sys.exit(supervise([Program('one', sleeper), Program('two', sleeper, outlives=True)]))\n"
     )
@@ -150,7 +150,7 @@ def test_a_killed_supervisor_leaves_nothing_and_leftovers_are_found(home: Path, 
 def test_a_closed_terminal_stops_it_as_ctrl_c_does(home: Path, run: Run, number: signal.Signals) -> None:
     code = (
         "import sys\n"
-        "from mintseed.server.supervise import Program, supervise\n"
+        "from mintseed.server.start.supervise import Program, supervise\n"
         "sleeper = (sys.executable, '-c', 'import time; print(1, flush=True); time.sleep(600)')\n"
         "sys.exit(supervise([Program('one', sleeper)]))\n"
     )
@@ -183,7 +183,7 @@ def test_lines_of_programs_that_speak_at_once_stay_lines(run: Run) -> None:
     talker = "(sys.executable, '-c', 'for n in range(2000): print(chr(120) * 60, flush=True)')"
     code = (
         "import sys, threading, subprocess\n"
-        "from mintseed.server import supervise\n"
+        "from mintseed.server.start import supervise\n"
         "sys.setswitchinterval(1e-6)\n"
         f"programs = [supervise.Program(f'talker{{n}}', {talker}, once=n == 0) for n in range(4)]\n"
         "running = [subprocess.Popen(p.command, stdout=subprocess.PIPE) for p in programs]\n"

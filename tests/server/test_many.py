@@ -10,9 +10,9 @@ from pathlib import Path
 from bench.many import SCREENS, Asked, counting, fill
 from django.utils import timezone
 
-from mintseed.server.judging import JUDGED_BY, rules_mark
-from mintseed.server.lists import COUNTED_TO, PAGE
-from mintseed.server.models import Bench, Judgement, Site
+from mintseed.server.judged.judging import JUDGED_BY, rules_mark
+from mintseed.server.judged.lists import COUNTED_TO, PAGE
+from mintseed.server.kept.models import Bench, Judgement, Site
 from tests.server.conftest import Api
 
 # Names alike are looked through for the next free one: they are looked at, not the devices.

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 
 from mintseed import wiring
-from mintseed.server.models import Deployment, Site, WifiNetwork
+from mintseed.server.kept.models import Deployment, Site, WifiNetwork
 from tests.server.conftest import Api, started
 
 

@@ -9,10 +9,9 @@ from typing import Any
 import pytest
 
 from mintseed import wiring
-from mintseed.server import descriptions
 from mintseed.server.api.plan import PlanIn
-from mintseed.server.demo import more_images
-from mintseed.server.models import BoardUnit, Deployment, Description, Image, PlannedPart, Site
+from mintseed.server.kept.models import BoardUnit, Deployment, Description, Image, PlannedPart, Site
+from mintseed.server.owned import demo_images, descriptions
 from tests.server.conftest import Api, card, started, work
 
 PLATEN = (wiring.PROJECT / "recipes" / "platen.yaml").read_text()
@@ -69,7 +68,7 @@ def test_a_way_out_is_taken_whole_and_its_finding_goes(api: Api) -> None:
         again = api.put(f"/deployments/{pk}/plan", {"board_unit_id": unit("Larkspur C, blue case"), "way": "wifi"})
         while again["parts"]:
             again = api.put(f"/deployments/{pk}/plan", {"drop_part": 0})
-        after = api.post(f"/deployments/{pk}/plan/take", {"sets": proposal["sets"]})
+        after = api.put(f"/deployments/{pk}/plan", proposal["sets"])
         assert "plan.no-radio" not in verdicts(after), proposal["title"]
         wanted = {f["code"] for f in proposal["findings"]} - {"plan.part-to-buy"}
         assert wanted <= set(verdicts(after)), proposal["title"]
@@ -78,19 +77,18 @@ def test_a_way_out_is_taken_whole_and_its_finding_goes(api: Api) -> None:
 @pytest.mark.parametrize(
     "sets",
     [
-        [{"field": "recipe", "value": "x"}],
-        [{"field": "board_unit_id", "value": "abc"}],
-        [{"field": "way", "value": "cable"}, {"field": "way", "value": "wifi"}],
-        [{"field": "add_kind", "value": "nothing"}],
-        [{"field": "drop_part", "value": "7"}],
-        [{"field": "board_unit_id", "value": "99999999"}],
-        [],
+        {"recipe": "x"},
+        {"board_unit_id": "abc"},
+        {"way": "cable", "add_kinds": ["nothing"]},
+        {"way": "cable", "add_kinds": ["x"] * 9},
+        {"way": "cable", "drop_part": 7},
+        {"way": "cable", "board_unit_id": 99999999},
     ],
 )
-def test_a_proposal_that_is_none_changes_nothing(api: Api, sets: list[dict[str, str]]) -> None:
+def test_a_proposal_that_is_none_changes_nothing(api: Api, sets: dict[str, Any]) -> None:
     pk = new(api, "platen")
     before = Deployment.objects.filter(pk=pk).values().get()
-    status, _ = api.call("post", f"/deployments/{pk}/plan/take", {"sets": sets})
+    status, _ = api.call("put", f"/deployments/{pk}/plan", sets)
     assert 400 <= status < 500
     assert Deployment.objects.filter(pk=pk).values().get() == before
     assert not PlannedPart.objects.exists()
@@ -99,12 +97,12 @@ def test_a_proposal_that_is_none_changes_nothing(api: Api, sets: list[dict[str, 
 def test_a_pin_clash_is_seen_on_the_map_and_goes_when_one_is_left_out(api: Api) -> None:
     pk = new(api, "gramary", fill=True)
     other = next(c for c in plan_of(api, pk)["part_choices"] if c["name"] == "Reed modem, second-hand")
-    clashing = api.put(f"/deployments/{pk}/plan", {"add_part": other["part_id"]})
+    clashing = api.put(f"/deployments/{pk}/plan", {"add_parts": [other["part_id"]]})
     assert verdicts(clashing)["plan.header-clash"] == "stop"
     assert [p["number"] for p in clashing["header"]["pins"] if p["clash"]] == [12]
     way = next(p for p in clashing["proposals"] if p["cures"] == "plan.header-clash")
     assert way["title"] == "Leave out Reed modem, second-hand"
-    assert "plan.header-clash" not in verdicts(api.post(f"/deployments/{pk}/plan/take", {"sets": way["sets"]}))
+    assert "plan.header-clash" not in verdicts(api.put(f"/deployments/{pk}/plan", way["sets"]))
 
 
 def test_what_was_to_be_bought_gives_way_to_what_came(api: Api) -> None:
@@ -113,7 +111,7 @@ def test_what_was_to_be_bought_gives_way_to_what_came(api: Api) -> None:
     site = api.get("/sites")[0]["id"]
     shelf = api.post(f"/sites/{site}/shelf/parts", {"name": "Blue stick", "kind": "skimmer"})
     stick = next(p["id"] for p in shelf["parts"] if p["name"] == "Blue stick")
-    plan = api.put(f"/deployments/{pk}/plan", {"add_part": stick})
+    plan = api.put(f"/deployments/{pk}/plan", {"add_parts": [stick]})
     assert [(p["name"], p["owned"]) for p in plan["parts"] if p["role"] == "receiver stick"] == [("Blue stick", True)]
     status, said = api.call("delete", f"/things/part/{stick}")
     assert (status, "is used by" in said["title"]) == (409, True)
@@ -243,9 +241,9 @@ def test_the_made_up_images_are_built_when_asked_for_and_not_twice(api: Api) -> 
 
 
 def test_one_made_up_image_after_the_other(tmp_path: Path) -> None:
-    everything = more_images.missing(tmp_path)
-    more_images.build("threadgate-1.3-thistle.bin", tmp_path)
-    assert [n for n in everything if n not in more_images.missing(tmp_path)] == ["threadgate-1.3-thistle.bin"]
+    everything = demo_images.missing(tmp_path)
+    demo_images.build("threadgate-1.3-thistle.bin", tmp_path)
+    assert [n for n in everything if n not in demo_images.missing(tmp_path)] == ["threadgate-1.3-thistle.bin"]
     listed, name = (tmp_path / "threadgate-1.3.sha256").read_text().split()
     assert name == "threadgate-1.3-thistle.bin"
     assert hashlib.sha256((tmp_path / name).read_bytes()).hexdigest() == listed
@@ -314,9 +312,9 @@ def test_the_release_that_a_stop_names_can_be_taken_before_its_file_is_there(api
     plan = api.put(f"/deployments/{pk}/plan", {"board_unit_id": tansy, "image_id": old.pk, "way": "cable"})
     assert verdicts(plan)["plan.board-newer-than-release"] == "stop"
     first = next(p for p in plan["proposals"] if p["cures"] == "plan.board-newer-than-release")
-    assert first["sets"] == [{"field": "release", "value": "3.2"}]
+    assert first["sets"] == {"release": "3.2"}
     assert first["effort_text"] == "a file to fetch"
-    taken = api.post(f"/deployments/{pk}/plan/take", {"sets": first["sets"]})
+    taken = api.put(f"/deployments/{pk}/plan", first["sets"])
     assert "plan.board-newer-than-release" not in verdicts(taken)
     assert Deployment.objects.get(pk=pk).image_id is None
 
@@ -343,5 +341,6 @@ ODD = (
 def test_no_odd_value_in_a_proposal_is_a_mistake_of_ours(api: Api, field: str) -> None:
     pk = new(api, "platen")
     for value in ODD:
-        status, _ = api.call("post", f"/deployments/{pk}/plan/take", {"sets": [{"field": field, "value": value}]})
-        assert status < 500, (field, value)
+        for sent in (value, [value], {value: value}):
+            status, _ = api.call("put", f"/deployments/{pk}/plan", {field: sent})
+            assert status < 500, (field, sent)

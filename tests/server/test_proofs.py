@@ -10,9 +10,9 @@ import pytest
 from django.utils import timezone
 
 from mintseed import wiring
-from mintseed.server.agent.drives import report_drives
 from mintseed.server.demo.quay_house import DRIVES
-from mintseed.server.models import Bench, BootRun, CardQuestion, ReportedDrive, Write
+from mintseed.server.done.agent.drives import report_drives
+from mintseed.server.kept.models import Bench, BootRun, CardQuestion, ReportedDrive, Write
 from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, report, started, work
 
 BOOT_OFFSET = 4 * 1024 * 1024
@@ -100,7 +100,7 @@ def test_on_a_real_bench_its_worker_looks_before_power_is_noted(
     """The card was spoilt in its reader, then taken out: the proof is gone. Nobody looks: nothing is noted."""
     pk = proven(api)
     Bench.objects.update(kind=Bench.Kind.REAL)
-    monkeypatch.setattr("mintseed.server.power.LOOK_WITHIN_S", 0.2)
+    monkeypatch.setattr("mintseed.server.done.power.LOOK_WITHIN_S", 0.2)
     status, problem = owner.call("post", f"/deployments/{pk}/boot/power-on", {})
     assert (status, "does not answer" in problem["title"]) == (409, True)
     damage("pdb", 70 << 20, 60 << 20)
@@ -108,7 +108,7 @@ def test_on_a_real_bench_its_worker_looks_before_power_is_noted(
     def agent_looks(*names: str) -> None:
         report_drives(Bench.objects.get(), timezone.now())
 
-    monkeypatch.setattr("mintseed.server.power.ring_now", agent_looks)
+    monkeypatch.setattr("mintseed.server.done.power.ring_now", agent_looks)
     status, problem = owner.call("post", f"/deployments/{pk}/boot/power-on", {})
     assert (status, "no longer stands" in problem["title"]) == (409, True)
     assert not BootRun.objects.exists()
@@ -293,7 +293,7 @@ def test_all_of_the_room_by_choice(api: Api) -> None:
 
 
 def test_a_pretend_card_is_not_filled_beyond_this_disk(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr("mintseed.server.writing._room", lambda bench: 10**9)
+    monkeypatch.setattr("mintseed.server.done.writing._room", lambda bench: 10**9)
     pk = started(api)
     status, problem = api.call("post", f"/deployments/{pk}/card/write", {**card(), "test_whole": True})
     assert (status, "No room to test" in problem["title"]) == (409, True)

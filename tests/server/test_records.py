@@ -9,12 +9,22 @@ import pytest
 
 from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
-from mintseed.server import descriptions
-from mintseed.server.agent.bench_row import own_bench
-from mintseed.server.agent.looking import look_once, watched
-from mintseed.server.frozen import pack, unpack
-from mintseed.server.judging import judged
-from mintseed.server.models import BoardUnit, BootRun, Closing, Deployment, Image, OwnedCard, Site, WifiNetwork, Write
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.agent.looking import look_once, watched
+from mintseed.server.judged.frozen import pack, unpack
+from mintseed.server.judged.judging import judged
+from mintseed.server.kept.models import (
+    BoardUnit,
+    BootRun,
+    Closing,
+    Deployment,
+    Image,
+    OwnedCard,
+    Site,
+    WifiNetwork,
+    Write,
+)
+from mintseed.server.owned import descriptions
 from mintseed.standins.bench import mac_of
 from mintseed.standins.router.leases import LeaseBook
 from tests.server.conftest import OTHER_CARD_SERIAL, Api, card, judged_again, report, shown, started, work

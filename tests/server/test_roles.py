@@ -9,8 +9,8 @@ import pytest
 from django.contrib.auth.models import User
 
 from mintseed.server.api.document import openapi_document
-from mintseed.server.models import LogEntry, WifiNetwork
-from mintseed.server.roles import may, set_role
+from mintseed.server.doors.roles import may, set_role
+from mintseed.server.kept.models import LogEntry, WifiNetwork
 from tests.server.conftest import Api, started
 
 PASSWORD = "three wet boots"

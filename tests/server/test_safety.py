@@ -17,8 +17,8 @@ from mintseed import wiring
 from mintseed.core.described import read_described
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.values import derived_key
-from mintseed.server.journal import record
-from mintseed.server.models import BoardUnit, Deployment, LogEntry, Site, WifiNetwork, WrongPasswords
+from mintseed.server.judged.journal import record
+from mintseed.server.kept.models import BoardUnit, Deployment, LogEntry, Site, WifiNetwork, WrongPasswords
 from tests.server.conftest import Api, card, started, work
 
 PASSPHRASE = "spring tide at noon"

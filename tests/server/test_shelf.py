@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from mintseed.server.models import LogEntry
+from mintseed.server.kept.models import LogEntry
 from tests.server.conftest import Api, card, started, work
 
 # Each kind: what it is called in the log, what is sent for one, and a change of it.

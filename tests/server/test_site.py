@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 
-from mintseed.server.models import LogEntry
+from mintseed.server.kept.models import LogEntry
 from tests.server.conftest import Api, started
 
 

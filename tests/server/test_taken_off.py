@@ -9,8 +9,8 @@ import pytest
 from django.utils import timezone
 
 from mintseed import wiring
-from mintseed.server.agent.bench_row import own_bench
-from mintseed.server.models import (
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.kept.models import (
     Bench,
     BootRun,
     Deployment,
@@ -73,7 +73,7 @@ def test_a_part_that_is_taken_off_is_to_be_bought_again(api: Api) -> None:
     shelf = api.post(f"/sites/{site}/shelf/parts", {"name": "Blue stick", "kind": "skimmer"})
     stick = next(p["id"] for p in shelf["parts"] if p["name"] == "Blue stick")
     pk = api.post("/deployments", {"recipe": "farsight"})["id"]
-    api.put(f"/deployments/{pk}/plan", {"add_part": stick})
+    api.put(f"/deployments/{pk}/plan", {"add_parts": [stick]})
     api.call("delete", f"/things/part/{stick}?sure=true")
     parts = api.get(f"/deployments/{pk}/plan")["parts"]
     assert [(p["kind"], p["owned"]) for p in parts if p["name"] != "Blue stick"] == [(parts[0]["kind"], False)]
@@ -190,7 +190,7 @@ def test_an_image_of_a_plan_is_asked_about(api: Api) -> None:
 
 
 def test_a_text_comes_back_unless_another_took_its_place(api: Api) -> None:
-    from mintseed.server import descriptions
+    from mintseed.server.owned import descriptions
 
     text = (wiring.PROJECT / "recipes" / "platen.yaml").read_text()
     mine = text.replace("id: platen", "id: mine").replace("name: Platen", "name: Mine")

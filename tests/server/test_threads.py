@@ -10,8 +10,8 @@ from typing import Any
 import pytest
 from asgiref.sync import sync_to_async
 
-from mintseed.server import threads
-from mintseed.server.threads import Threads, on_lasting_threads
+from mintseed.server.doors import threads
+from mintseed.server.doors.threads import Threads, on_lasting_threads
 
 
 async def _nothing(*_: Any) -> None:

@@ -7,8 +7,8 @@ import threading
 import pytest
 from django.db import DatabaseError, OperationalError, connections
 
-from mintseed.server.models import Site
-from mintseed.server.transactions import DEADLOCK, TRIES, all_or_nothing, is_contention
+from mintseed.server.kept.models import Site
+from mintseed.server.kept.transactions import DEADLOCK, TRIES, all_or_nothing, is_contention
 from tests.server.conftest import Api
 
 

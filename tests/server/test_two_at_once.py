@@ -11,7 +11,7 @@ from django.db import connection, connections
 
 from mintseed import wiring
 from mintseed.server.demo.quay_house import seed_database
-from mintseed.server.models import DriveLease, Image, Job, Write
+from mintseed.server.kept.models import DriveLease, Image, Job, Write
 from tests.server.conftest import Api, card, report, started
 
 

@@ -13,16 +13,16 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
-from mintseed.server.agent.bench_row import own_bench
-from mintseed.server.agent.looking import keep_look, look_at, look_every_s, look_once, seen_key, sweep, watched
-from mintseed.server.agent.naming import NameThread, questions
-from mintseed.server.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.demo.quay_house import UNITS
-from mintseed.server.judging import judge_soon
-from mintseed.server.library import identity_of, sync_library
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.agent.looking import keep_look, look_at, look_every_s, look_once, seen_key, sweep, watched
+from mintseed.server.done.agent.naming import NameThread, questions
+from mintseed.server.done.agent.network_memory import NetworkMemory, site_networks
+from mintseed.server.done.power import switch_off_ghosts
+from mintseed.server.kept.due import judge_soon
+from mintseed.server.kept.models import BoardUnit, BootRun, Claim, Closing, Judgement, LogEntry, Site
 from mintseed.server.management.commands.bench_agent import Agent
-from mintseed.server.models import BoardUnit, BootRun, Claim, Closing, Judgement, LogEntry, Site
-from mintseed.server.power import switch_off_ghosts
+from mintseed.server.owned.library import identity_of, sync_library
 from mintseed.standins.bench import mac_of
 from mintseed.standins.router.leases import LeaseBook
 from tests.server.conftest import OTHER_CARD_SERIAL, Api, card, report, started, work

@@ -15,9 +15,9 @@ import pytest
 import uvicorn
 from torture.ports import free_port
 
-from mintseed.server import changes
-from mintseed.server.supervise import application_programs, web_processes
-from mintseed.server.web import Server
+from mintseed.server.doors import stream
+from mintseed.server.doors.web import Server
+from mintseed.server.start.supervise import application_programs, web_processes
 
 
 @pytest.mark.parametrize(("cores", "processes"), [(1, 1), (2, 2), (4, 4), (8, 4), (64, 4)])
@@ -71,7 +71,7 @@ def test_one_that_dies_leaves_the_door_open(tmp_path: Path) -> None:
 
 def test_a_stop_while_it_is_still_coming_up_ends_it_quietly(monkeypatch: pytest.MonkeyPatch) -> None:
     """A signal may come in the middle of an import: what is half imported is not asked for anything."""
-    half = ModuleType("mintseed.server.changes")
+    half = ModuleType("mintseed.server.judged.changes")
     monkeypatch.setitem(sys.modules, half.__name__, half)
     server = Server(uvicorn.Config("there.is:none"))
     server.handle_exit(signal.SIGTERM, None)
@@ -83,6 +83,6 @@ def test_a_stop_while_it_is_still_coming_up_ends_it_quietly(monkeypatch: pytest.
 
 def test_a_stop_lets_open_streams_end(monkeypatch: pytest.MonkeyPatch) -> None:
     ended = []
-    monkeypatch.setattr(changes.feed, "end", lambda: ended.append(True))
+    monkeypatch.setattr(stream.feed, "end", lambda: ended.append(True))
     Server(uvicorn.Config("there.is:none")).handle_exit(signal.SIGTERM, None)
     assert ended == [True]

@@ -129,7 +129,7 @@ def _facts(plan: Plan, shops: Shelf, proposals: tuple[Proposal, ...]) -> dict[st
         "parts": asdict_plain(parts_list(plan, shops)),
         "time": rounded({"from_s": time.from_s, "to_s": time.to_s, "spans": [asdict(s) for s in time.spans]}) if time else None,
         "proposals": [
-            {"cures": p.cures, "title": p.title, "changes": [{"field": field, "value": value} for field, value in p.sets], "cost": p.price.model_dump() if p.price else None,
+            {"cures": p.cures, "title": p.title, "changes": [{"field": field, "value": value} for field, value in p.steps], "cost": p.price.model_dump() if p.price else None,
              "cost_text": p.price_text, "effort": p.effort_text, "verdict": p.verdict, "findings": findings_as_json(p.findings)}
             for p in proposals
         ],

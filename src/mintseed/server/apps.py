@@ -1,4 +1,4 @@
-"""The Django application."""
+"""The commands of `manage.py`, as a Django application; the tables are `kept`."""
 
 from __future__ import annotations
 
@@ -7,4 +7,4 @@ from django.apps import AppConfig
 
 class ServerConfig(AppConfig):
     name = "mintseed.server"
-    label = "mintseed"
+    label = "server"

@@ -13,9 +13,9 @@ from django.conf import settings  # noqa: E402
 from servestatic import ServeStaticASGI  # noqa: E402
 
 from mintseed import wiring  # noqa: E402
-from mintseed.server.gate import behind_gate  # noqa: E402
-from mintseed.server.guard import static_headers  # noqa: E402
-from mintseed.server.threads import Application, OneGoHandler, on_lasting_threads  # noqa: E402
+from mintseed.server.doors.gate import behind_gate  # noqa: E402
+from mintseed.server.doors.guard import static_headers  # noqa: E402
+from mintseed.server.doors.threads import Application, OneGoHandler, on_lasting_threads  # noqa: E402
 
 django_application = OneGoHandler()
 

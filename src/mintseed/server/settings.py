@@ -5,9 +5,9 @@ from __future__ import annotations
 import os
 from pathlib import Path
 
-from mintseed.server.address import reachable_names, serves_tls
-from mintseed.server.database import ACCOUNT, SQL_MODE, folder
-from mintseed.server.secret_files import kept_secret
+from mintseed.server.doors.address import reachable_names, serves_tls
+from mintseed.server.kept.secret_files import kept_secret
+from mintseed.server.start.database import ACCOUNT, SQL_MODE, folder
 from mintseed.wiring import PROJECT, config
 
 _home = config().home
@@ -21,18 +21,19 @@ INSTALLED_APPS = [
     "django.contrib.auth",
     "django.contrib.sessions",
     "mintseed.server.apps.ServerConfig",
+    "mintseed.server.kept.apps.KeptConfig",
     "django_tasks",
     "django_tasks_db",
 ]
 MIDDLEWARE = [
-    "mintseed.server.guard.HeadersMiddleware",
+    "mintseed.server.doors.guard.HeadersMiddleware",
     "django.middleware.security.SecurityMiddleware",
     "django.middleware.common.CommonMiddleware",
-    "mintseed.server.guard.SameOriginMiddleware",
+    "mintseed.server.doors.guard.SameOriginMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
-    "mintseed.server.guard.DoorMiddleware",
-    "mintseed.server.guard.ChangesMiddleware",
+    "mintseed.server.doors.guard.DoorMiddleware",
+    "mintseed.server.doors.guard.ChangesMiddleware",
 ]
 # Cookies know no port: two instances on one machine would end each other's sessions.
 SESSION_COOKIE_NAME = f"mintseed_session_{os.environ.get('MINTSEED_PORT') or 4870}"

@@ -7,7 +7,7 @@ from django.http import HttpRequest, HttpResponse, HttpResponseBase
 from django.urls import path, re_path
 
 from mintseed.server.api.app import api
-from mintseed.server.changes import changes
+from mintseed.server.doors.stream import changes
 
 
 def front_end(request: HttpRequest) -> HttpResponseBase:

@@ -40,7 +40,7 @@ def test_an_older_release_on_a_newer_board_is_cured_by_the_release_that_is_named
     assert found.code == "plan.board-newer-than-release"
     assert "Take release 2.0 or newer." in found.fix
     first = ways_out(one, shelf())[0]
-    assert (first.sets, first.effort_text) == ((("release", "2.0"),), "a file to fetch")
+    assert (first.steps, first.effort_text) == ((("release", "2.0"),), "a file to fetch")
     assert "fetch 2.0-64.img" in first.title
     assert "plan.release-lists-board" in {f.code for f in first.findings}
 
@@ -52,15 +52,15 @@ def test_a_release_without_a_build_for_the_board_is_not_said_to_list_it() -> Non
     assert found.title == "Platen 2.0 has no 32-bit build"
     assert "lists" not in found.detail
     assert found.fix == "Take release 1.0."
-    assert ways_out(one, shelf())[0].sets == (("release", "1.0"),)
+    assert ways_out(one, shelf())[0].steps == (("release", "1.0"),)
 
 
 def test_a_release_whose_file_is_in_the_library_is_chosen_there() -> None:
     one = replace(Plan(recipe(NEW, OLD), BOARDS["tansy-ii"], way="cable"), release="1.0")
     assert all(
-        p.sets[0][0] != "release" for p in ways_out(Plan(recipe(NEW, OLD), BOARDS["tansy-ii"], way="cable"), shelf())
+        p.steps[0][0] != "release" for p in ways_out(Plan(recipe(NEW, OLD), BOARDS["tansy-ii"], way="cable"), shelf())
     )
-    assert any(p.sets[0][0] == "release" for p in ways_out(one, Shelf()))
+    assert any(p.steps[0][0] == "release" for p in ways_out(one, Shelf()))
 
 
 @pytest.mark.parametrize(

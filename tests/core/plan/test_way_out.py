@@ -74,7 +74,7 @@ def test_when_no_single_change_helps_two_are_tried() -> None:
     deaf = replace(stuck, board=stuck.board.model_copy(update={"radio_ghz": ()}))
     cures = [p for p in ways_out(deaf, shelf(boards=())) if p.cures == "plan.no-ethernet"]
     assert cures
-    assert all(len(p.sets) >= 2 for p in cures)
+    assert all(len(p.steps) >= 2 for p in cures)
     assert any("Short USB cable" in p.title for p in cures)
 
 
@@ -104,10 +104,10 @@ def test_a_proposal_taken_makes_its_finding_go_and_brings_nothing_worse(
 @given(SPECS, OWNED)
 def test_what_a_proposal_shows_is_what_the_plan_has_once_it_is_taken(spec: tuple[Any, ...], owned: list[str]) -> None:
     one = made(spec)
-    after = {change.sets: check_plan(change.plan) for change in small_changes(one, shelf(*owned))}
+    after = {change.steps: check_plan(change.plan) for change in small_changes(one, shelf(*owned))}
     for proposal in ways_out(one, shelf(*owned)):
-        if len(proposal.sets) == 1:
-            assert sorted(proposal.findings, key=repr) == sorted(after[proposal.sets], key=repr)
+        if len(proposal.steps) == 1:
+            assert sorted(proposal.findings, key=repr) == sorted(after[proposal.steps], key=repr)
 
 
 def missing(one: Plan) -> set[str]:
@@ -215,7 +215,7 @@ def test_a_pair_costs_what_both_cost_in_each_currency_or_it_is_not_known() -> No
 def test_the_same_pair_is_shown_once_and_what_has_no_price_is_not_free() -> None:
     one = plan("platen", "larkspur-c")
     found = [p for p in ways_out(one, shelf(boards=())) if p.cures == "plan.no-radio"]
-    assert len({frozenset(p.sets) for p in found}) == len(found)
+    assert len({frozenset(p.steps) for p in found}) == len(found)
     priced = [p for p in found if p.price is not None]
     unpriced = [p for p in found if p.price_text == "price not known"]
     for cheap, unknown in zip(priced, unpriced, strict=False):

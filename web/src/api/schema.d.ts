@@ -495,29 +495,12 @@ export interface paths {
          * @description `units` narrows the boards that are listed.
          */
         get: operations["mintseed_server_api_plan_read_plan"];
-        /** Change Plan */
+        /**
+         * Change Plan
+         * @description Change all of it, or nothing.
+         */
         put: operations["mintseed_server_api_plan_change_plan"];
         post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/deployments/{pk}/plan/take": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /**
-         * Take
-         * @description Take a proposal: everything it changes, or nothing.
-         */
-        post: operations["mintseed_server_api_plan_take"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2851,14 +2834,14 @@ export interface components {
         };
         /**
          * PlanIn
-         * @description Only the fields that are sent change. `add_part` is the key of a part on the shelf, `add_kind` the id of one to buy,
+         * @description Only the fields that are sent change. `add_parts` are keys of parts on the shelf, `add_kinds` ids of some to buy,
          *     `drop_part` the place of one in the plan.
          */
         PlanIn: {
-            /** Add Kind */
-            add_kind?: string | null;
-            /** Add Part */
-            add_part?: number | null;
+            /** Add Kinds */
+            add_kinds?: string[] | null;
+            /** Add Parts */
+            add_parts?: number[] | null;
             /** Board Unit Id */
             board_unit_id?: number | null;
             /** Cable Id */
@@ -3061,7 +3044,7 @@ export interface components {
         };
         /**
          * ProposalOut
-         * @description A way out of the finding `cures`: taking it sends `sets`. `verdict` and `findings` are the plan's after it.
+         * @description A way out of the finding `cures`: taking it changes the plan by `sets`. `verdict` and `findings` are the plan's after it.
          */
         ProposalOut: {
             /** Cures */
@@ -3072,8 +3055,7 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** Price */
             price: string;
-            /** Sets */
-            sets: components["schemas"]["SetOut"][];
+            sets: components["schemas"]["Sets"];
             /** Title */
             title: string;
             verdict: components["schemas"]["Severity"];
@@ -3225,14 +3207,49 @@ export interface components {
             signed_in: boolean;
         };
         /**
-         * SetOut
-         * @description One field of the plan and what it becomes; empty for nothing.
+         * Sets
+         * @description What a change of a plan sets. `…_id` are keys of things at the plan's place; the lists name what is added, on the shelf or to buy;
+         *     `drop_part` is a place in the plan. `board`, `supply` and `cable` are to be bought, as the command line takes them.
          */
-        SetOut: {
-            /** Field */
-            field: string;
-            /** Value */
-            value: string;
+        Sets: {
+            /** Add Kinds */
+            add_kinds?: string[];
+            /** Add Parts */
+            add_parts?: number[];
+            /** Board */
+            board?: string;
+            /** Board Unit Id */
+            board_unit_id?: number;
+            /** Cable */
+            cable?: string;
+            /** Cable Id */
+            cable_id?: number;
+            /** Card Gb */
+            card_gb?: number;
+            /** Drop Part */
+            drop_part?: number;
+            /** Image Id */
+            image_id?: number;
+            /** Network Id */
+            network_id?: number;
+            /** Owned Card Id */
+            owned_card_id?: number;
+            /** Release */
+            release?: string;
+            /** Supply */
+            supply?: string;
+            /** Supply Id */
+            supply_id?: number | null;
+            /**
+             * Way
+             * @enum {string}
+             */
+            way?: "wifi" | "cable";
+            /**
+             * Way In
+             * @enum {string}
+             */
+            way_in?: "fill-before" | "fill-after" | "cable-first" | "own-access-point" | "screen" | "network-install";
         };
         /**
          * SettingsIn
@@ -3620,14 +3637,6 @@ export interface components {
             problems: components["schemas"]["RowProblem"][];
             /** There */
             there: number;
-        };
-        /**
-         * TakeIn
-         * @description A proposal's `sets`, as it was shown.
-         */
-        TakeIn: {
-            /** Sets */
-            sets: components["schemas"]["SetOut"][];
         };
         /**
          * TakenOffOut
@@ -5282,50 +5291,6 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["PlanIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PlanOut"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Why not, in a sentence */
-            "4XX": {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    mintseed_server_api_plan_take: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pk: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TakeIn"];
             };
         };
         responses: {

@@ -92,14 +92,15 @@ def judge_boot(
             if late else "Power it on again and give it the time.",
         )  # fmt: skip
     if state in (BootState.LATE, BootState.HOPELESS):
-        severity = Severity.STOP if state is BootState.HOPELESS else Severity.CHECK
-        word, after_s = (
-            ("Hopeless", band.hopeless_after_s) if state is BootState.HOPELESS else ("Late", band.late_after_s)
-        )
+        fix = "Go through the causes below, the likeliest first."
+        if state is BootState.HOPELESS:
+            after = duration(band.hopeless_after_s)
+            return Finding(
+                "boot.hopeless", Severity.STOP, f"Hopeless: over {after}, and not on the network", usual, fix
+            )
         return Finding(
-            f"boot.{state}", severity, f"{word}: over {duration(after_s)}, and not on the network", usual,
-            "Go through the causes below, the likeliest first.",
-        )  # fmt: skip
+            "boot.late", Severity.CHECK, f"Late: over {duration(band.late_after_s)}, and not on the network", usual, fix
+        )
     return Finding(
         "boot.waiting", Severity.NOTE, "Nothing to do yet", f"{usual} Late after {clock(band.late_after_s)}.",
         "Leave the power on: it writes to the card.",

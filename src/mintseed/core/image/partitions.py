@@ -176,15 +176,20 @@ def _gpt_crc_findings(
 ) -> Iterator[Finding]:
     at = layout.GPT_HEADER_CRC_OFFSET
     bare = raw[:at] + b"\x00" * 4 + raw[at + 4 : max(header_bytes, at + 4)]
-    for name, wanted, found in (
-        ("header", header_crc, zlib.crc32(bare)),
-        ("entries", array_crc, zlib.crc32(array[:array_bytes])),
+    for code, title, wanted, found in (
+        ("image.gpt-header-crc", "The GPT header is damaged", header_crc, zlib.crc32(bare)),
+        (
+            "image.gpt-entries-crc",
+            "The GPT entries do not match their checksum",
+            array_crc,
+            zlib.crc32(array[:array_bytes]),
+        ),
     ):
         if wanted != found:
             yield Finding(
-                f"image.gpt-{name}-crc",
+                code,
                 Severity.STOP,
-                f"The GPT {name} do not match their checksum" if name == "entries" else "The GPT header is damaged",
+                title,
                 f"Its CRC-32 says {wanted:08x}; the bytes give {found:08x}.",
                 "Download the image again and compare its SHA-256.",
                 Where(part="sector 1"),

@@ -37,7 +37,9 @@ def card(plan: Plan) -> Iterator[Finding]:
     if plan.board is not None and plan.board.medium == "serial":
         return
     if chosen is None:
-        yield not_chosen("card", "No card chosen yet", f"Take a card of {need.advised_gb} GB or more.")
+        yield not_chosen(
+            "plan.card-missing", "card", "No card chosen yet", f"Take a card of {need.advised_gb} GB or more."
+        )
         return
     yield from _size(plan, chosen)
     if chosen.size_gb > SDHC_MOST_GB:

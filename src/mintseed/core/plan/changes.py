@@ -5,15 +5,17 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from enum import IntEnum
-from typing import Any, TypeVar
+from typing import Any, Literal, TypeVar, cast
+
+from typing_extensions import TypedDict  # pydantic reads it from there before Python 3.12
 
 from mintseed.core.boards.model import Board, Cable, Supply
 from mintseed.core.parts.model import Part
-from mintseed.core.plan.plan import Card, Plan, PlannedPart
+from mintseed.core.plan.plan import Card, Plan, PlannedPart, Way
 from mintseed.core.plan.power import power_sum
 from mintseed.core.plan.shelf import Owned, Shelf
 from mintseed.core.price import Price, totals
-from mintseed.core.recipes.model import WAYS_IN
+from mintseed.core.recipes.model import WAYS_IN, WayIn
 from mintseed.core.units import NOMINAL_CARD_GB
 
 T = TypeVar("T", Board, Card, Supply, Cable)
@@ -38,12 +40,54 @@ EFFORT_WORDS = {
 }
 
 
+class Sets(TypedDict, total=False):
+    """What a change of a plan sets. `…_id` are keys of things at the plan's place; the lists name what is added, on the shelf or to buy;
+    `drop_part` is a place in the plan. `board`, `supply` and `cable` are to be bought, as the command line takes them."""
+
+    way: Way
+    way_in: WayIn
+    network_id: int
+    board_unit_id: int
+    supply_id: int | None
+    cable_id: int
+    owned_card_id: int
+    card_gb: int
+    image_id: int
+    release: str
+    add_parts: list[int]
+    add_kinds: list[str]
+    drop_part: int
+    board: str
+    supply: str
+    cable: str
+
+
+PlanField = Literal[
+    "way", "way_in", "network_id", "board_unit_id", "supply_id", "cable_id", "owned_card_id", "card_gb", "image_id", "release",
+    "add_part", "add_kind", "drop_part", "board", "supply", "cable",
+]  # fmt: skip
+
+Step = tuple[PlanField, int | str | None]
+"""one field and what it becomes; of parts that are added there is a step each"""
+
+
+def as_sets(steps: Iterable[Step]) -> Sets:
+    """Return the steps of a change as one request."""
+    found: dict[str, Any] = {}
+    for field, value in steps:
+        if field in ("add_part", "add_kind"):
+            found.setdefault(f"{field}s", []).append(value)
+        else:
+            found[field] = value
+    return cast(Sets, found)
+
+
 @dataclass(frozen=True, slots=True)
 class Change:
-    """One change. `sets` is what to send to have it: the plan's own fields, `add_part`, `add_kind` or `drop_part`."""
+    """One change: `plan` is what there is after the `steps`."""
 
     title: str
-    sets: tuple[tuple[str, str], ...]
+    steps: tuple[Step, ...]
     plan: Plan
     effort: Effort
     price: Price | None = None
@@ -60,8 +104,8 @@ class Change:
         return " and ".join(str(p) for p in ((self.price,) if self.price else ()) + self.other_prices)
 
     @property
-    def fields(self) -> frozenset[str]:
-        return frozenset(name for name, _ in self.sets)
+    def fields(self) -> frozenset[PlanField]:
+        return frozenset(name for name, _ in self.steps)
 
 
 def small_changes(plan: Plan, shelf: Shelf) -> Iterator[Change]:
@@ -113,10 +157,10 @@ def _unlike(things: Iterable[Owned[T]], now: T | None) -> list[Owned[T]]:
     return kept
 
 
-def _things(plan: Plan, name: str, field: str, things: list[Owned[Any]], verb: str) -> Iterator[Change]:
+def _things(plan: Plan, name: str, field: PlanField, things: list[Owned[Any]], verb: str) -> Iterator[Change]:
     for owned in things:
         yield Change(
-            f"{verb} {owned.name}", ((field, str(owned.key)),), replace(plan, **{name: owned.thing}), _effort(owned)
+            f"{verb} {owned.name}", ((field, owned.key),), replace(plan, **{name: owned.thing}), _effort(owned)
         )
 
 
@@ -127,11 +171,11 @@ def _ways(plan: Plan, shelf: Shelf) -> Iterator[Change]:
         heard = [n for n in shelf.networks if n.thing.band_ghz in plan.radio_ghz] or list(shelf.networks)
         chosen = plan.network or (heard[0].thing if heard and way == "wifi" else None)
         title = "Run a cable to it" if way == "cable" else "Use Wi-Fi"
-        sets: tuple[tuple[str, str], ...] = (("way", way),)
+        steps: tuple[Step, ...] = (("way", way),)
         if way == "wifi" and plan.network is None and heard:
-            sets = (*sets, ("network_id", str(heard[0].key)))
+            steps = (*steps, ("network_id", heard[0].key))
         yield Change(
-            title, sets, replace(plan, way=way, network=chosen if way == "wifi" else plan.network), Effort.CHOICE
+            title, steps, replace(plan, way=way, network=chosen if way == "wifi" else plan.network), Effort.CHOICE
         )
 
 
@@ -148,7 +192,7 @@ def _images(plan: Plan, shelf: Shelf) -> Iterator[Change]:
         xray = owned.thing
         if plan.image is None or xray.file_name != plan.image.file_name:
             name = f"{plan.recipe.name} {xray.release}, {xray.build}" if xray.release else owned.name
-            yield Change(f"Take {name}", (("image_id", str(owned.key)),), replace(plan, image=xray), Effort.CHOICE)
+            yield Change(f"Take {name}", (("image_id", owned.key),), replace(plan, image=xray), Effort.CHOICE)
 
 
 def _releases(plan: Plan, shelf: Shelf) -> Iterator[Change]:
@@ -206,13 +250,13 @@ def _generic(plan: Plan) -> Iterator[Change]:
 def _cards(plan: Plan, shelf: Shelf) -> Iterator[Change]:
     for owned in _unlike(shelf.cards, plan.card):
         yield Change(
-            f"Take {owned.name}", (("owned_card_id", str(owned.key)),), replace(plan, card=owned.thing), _effort(owned)
+            f"Take {owned.name}", (("owned_card_id", owned.key),), replace(plan, card=owned.thing), _effort(owned)
         )
     for size_gb in NOMINAL_CARD_GB:
         if 4 <= size_gb <= 256 and (plan.card is None or size_gb != plan.card.size_gb):
             yield Change(
                 f"Take a {size_gb} GB card",
-                (("card_gb", str(size_gb)),),
+                (("card_gb", size_gb),),
                 replace(plan, card=Card(size_gb)),
                 Effort.BUY,
                 unpriced=True,
@@ -224,7 +268,7 @@ def _networks(plan: Plan, shelf: Shelf) -> Iterator[Change]:
         if plan.network is None or owned.thing.ssid != plan.network.ssid:
             yield Change(
                 f"Join {owned.name}",
-                (("network_id", str(owned.key)),),
+                (("network_id", owned.key),),
                 replace(plan, network=owned.thing),
                 Effort.CHOICE,
             )
@@ -243,9 +287,7 @@ def _parts(plan: Plan, shelf: Shelf) -> Iterator[Change]:
         if owned.name not in kept and owned.thing.id not in owned_kinds and _may_help(plan, owned.thing):
             owned_kinds.add(owned.thing.id)
             more = (*plan.parts, PlannedPart(owned.thing, owned.name))
-            yield Change(
-                f"Add {owned.name}", (("add_part", str(owned.key)),), replace(plan, parts=more), _effort(owned)
-            )
+            yield Change(f"Add {owned.name}", (("add_part", owned.key),), replace(plan, parts=more), _effort(owned))
     for kind in shelf.catalogue.values():
         if kind.id not in owned_kinds and _may_help(plan, kind):
             more = (*plan.parts, PlannedPart(kind))
@@ -259,17 +301,15 @@ def _parts(plan: Plan, shelf: Shelf) -> Iterator[Change]:
             )
     for place, planned in enumerate(plan.parts):
         fewer = (*plan.parts[:place], *plan.parts[place + 1 :])
-        yield Change(
-            f"Leave out {planned.name}", (("drop_part", str(place)),), replace(plan, parts=fewer), Effort.CHOICE
-        )
+        yield Change(f"Leave out {planned.name}", (("drop_part", place),), replace(plan, parts=fewer), Effort.CHOICE)
     if plan.feeder is not None and plan.supply is not None:
-        yield Change(f"Leave out {plan.supply.name}", (("supply_id", ""),), replace(plan, supply=None), Effort.CHOICE)
+        yield Change(f"Leave out {plan.supply.name}", (("supply_id", None),), replace(plan, supply=None), Effort.CHOICE)
 
 
 def both(first: Change, second: Change, together: Plan) -> Change:
     """Return two changes as one."""
     each = totals(p for one in (first, second) for p in ((one.price,) if one.price else ()) + one.other_prices)
     return Change(
-        f"{first.title} and {second.title[:1].lower()}{second.title[1:]}", (*first.sets, *second.sets), together,
+        f"{first.title} and {second.title[:1].lower()}{second.title[1:]}", (*first.steps, *second.steps), together,
         max(first.effort, second.effort), each[0] if each else None, first.unpriced or second.unpriced, each[1:],
     )  # fmt: skip

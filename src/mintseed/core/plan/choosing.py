@@ -5,6 +5,6 @@ from __future__ import annotations
 from mintseed.core.findings import Finding, Severity, Where
 
 
-def not_chosen(field: str, title: str, fix: str, detail: str = "") -> Finding:
-    """Return the finding about `field`, which somebody still has to choose."""
-    return Finding(f"plan.{field}-missing", Severity.YET, title, detail, fix, Where(part="plan", field=field))
+def not_chosen(code: str, field: str, title: str, fix: str, detail: str = "") -> Finding:
+    """Return the finding `code` about `field`, which somebody still has to choose."""
+    return Finding(code, Severity.YET, title, detail, fix, Where(part="plan", field=field))

@@ -17,7 +17,7 @@ WAY_WORDS = {"wifi": "Wi-Fi", "cable": "cable"}
 def network(plan: Plan) -> Iterator[Finding]:
     """Yield whether the board can come onto the network in the way the plan says."""
     if plan.way is None:
-        yield not_chosen("way", "No way onto the network chosen yet", "Choose Wi-Fi or cable.")
+        yield not_chosen("plan.way-missing", "way", "No way onto the network chosen yet", "Choose Wi-Fi or cable.")
         return
     if plan.way not in plan.recipe.ways:
         yield Finding(
@@ -54,7 +54,10 @@ def _wifi(plan: Plan, board: Board) -> Iterator[Finding]:
     wanted = plan.network
     if wanted is None:
         yield not_chosen(
-            "network", "No Wi-Fi network chosen yet", "Pick one of the site's networks, or add one under Site."
+            "plan.network-missing",
+            "network",
+            "No Wi-Fi network chosen yet",
+            "Pick one of the site's networks, or add one under Site.",
         )
         return
     if wanted.band_ghz not in plan.radio_ghz:

@@ -9,6 +9,7 @@ from typing import Any
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.parts.model import Part
 from mintseed.core.plan.cards import card, pace
+from mintseed.core.plan.changes import Step, as_sets
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.header import header, header_alone
 from mintseed.core.plan.needs import fits_board, unmet
@@ -216,22 +217,23 @@ def _with_adapters(
 ) -> tuple[Plan, tuple[int, ...], tuple[str, ...]]:
     """Return the plan with the adapters, hubs and sticks that what is in it asks for."""
     for _ in range(MOST_ADAPTERS):
-        cures = (p for p in ways_out(plan, shelf) if len(p.sets) == 1 and p.sets[0][0] in ("add_part", "add_kind"))
-        adapting = [(p, _added(p.sets[0], shelf)) for p in cures]
+        cures = (p for p in ways_out(plan, shelf) if len(p.steps) == 1)
+        adapting = [(p, _added(p.steps[0], shelf)) for p in cures]
         found = next(((p, part) for p, part in adapting if part and part.part.role in ADAPTING and p.stops_fewer), None)
         if found is None:
             break
-        (name, value), planned = found[0].sets[0], found[1]
+        sets, planned = as_sets(found[0].steps), found[1]
         plan = replace(plan, parts=(*plan.parts, planned))
-        parts, kinds = ((*parts, int(value)), kinds) if name == "add_part" else (parts, (*kinds, value))
+        parts, kinds = (*parts, *sets.get("add_parts", ())), (*kinds, *sets.get("add_kinds", ()))
     return plan, parts, kinds
 
 
-def _added(change: tuple[str, str], shelf: Shelf) -> PlannedPart | None:
-    name, value = change
-    if name == "add_kind":
-        return PlannedPart(shelf.catalogue[value])
-    owned = next((o for o in shelf.parts if str(o.key) == value and not o.used_by), None)
+def _added(step: Step, shelf: Shelf) -> PlannedPart | None:
+    """Return the part that a step adds, None where it adds none or one that is planned elsewhere."""
+    field, value = step
+    if field == "add_kind":
+        return PlannedPart(shelf.catalogue[str(value)])
+    owned = next((o for o in shelf.parts if field == "add_part" and o.key == value and not o.used_by), None)
     return PlannedPart(owned.thing, owned.name) if owned else None
 
 

@@ -163,8 +163,7 @@ def power(plan: Plan) -> Iterator[Finding]:
             yield _fed(plan, board, plan.feeder)
         else:
             need = board.supply
-            yield not_chosen(
-                "supply", "No supply chosen yet", "Pick the supply you will use. A weak one shows as random faults later.",
+            yield not_chosen("plan.supply-missing", "supply", "No supply chosen yet", "Pick the supply you will use. A weak one shows as random faults later.",
                 f"{board.name} wants {need.voltage_v:g} V and, with what hangs on it and a fifth to spare, {wanted_text(power_sum(plan))} on {need.connector}.",
             )  # fmt: skip
         return
@@ -250,7 +249,7 @@ def _plug(board: Board, supply: Supply, cable: Cable | None) -> Finding | None:
         )  # fmt: skip
     socket = supply.connector.split()[0]
     if cable is None:
-        return not_chosen("cable", "No power cable chosen yet", f"Pick the cable from {socket} to {need.connector} you will use.",
+        return not_chosen("plan.cable-missing", "cable", "No power cable chosen yet", f"Pick the cable from {socket} to {need.connector} you will use.",
                           f"{supply.name} has a socket; the cable decides how many volts arrive.")  # fmt: skip
     if cable.plug_to_supply != socket or cable.plug_to_board != need.connector:
         return Finding(

@@ -22,7 +22,9 @@ def starts(plan: Plan) -> Iterator[Finding]:
     """Yield whether the plan's image, or what its maker lists, starts on the plan's board."""
     board = plan.board
     if board is None:
-        yield not_chosen("board", "No board chosen yet", "Pick the board by the mark printed on it.")
+        yield not_chosen(
+            "plan.board-missing", "board", "No board chosen yet", "Pick the board by the mark printed on it."
+        )
         return
     if (never := speaks_no_such(plan.recipe, board)) is not None:
         yield never

@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
-from mintseed.core.plan.changes import EFFORT_WORDS, Change, Effort, both, small_changes
+from mintseed.core.plan.changes import EFFORT_WORDS, Change, Effort, PlanField, Step, both, small_changes
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.plan import Plan
 from mintseed.core.plan.shelf import Shelf
@@ -31,7 +31,7 @@ class Proposal:
 
     cures: str
     title: str
-    sets: tuple[tuple[str, str], ...]
+    steps: tuple[Step, ...]
     effort: Effort
     effort_text: str
     price: Price | None
@@ -66,11 +66,11 @@ def ways_out(plan: Plan, shelf: Shelf) -> tuple[Proposal, ...]:
             cures = [_proposal(finding, c, after) for c, after in pairs if _cures(finding, now, after)]
         elif finding.severity is Severity.STOP and (dear := _dear_board(cures)) is not None:
             pairs = list(_pairs(judged, shelf, counts(now)[0])) if pairs is None else pairs
-            alone = [frozenset(p.sets) for p in cures]
+            alone = [frozenset(p.steps) for p in cures]
             also = [
                 _proposal(finding, c, after)
                 for c, after in pairs
-                if _cures(finding, now, after) and not any(one <= frozenset(c.sets) for one in alone)
+                if _cures(finding, now, after) and not any(one <= frozenset(c.steps) for one in alone)
             ]
             cures += [p for p in also if p.price and p.price.currency == dear.currency and p.price.amount < dear.amount]
         found += _best(cures)
@@ -103,13 +103,13 @@ def _cures(finding: Finding, now: Sequence[Finding], after: Sequence[Finding]) -
 
 def _dear_board(cures: Sequence[Proposal]) -> Price | None:
     """Return what the cheapest board to buy among `cures` costs: two small parts may do it for less. None where there is none."""
-    boards = [p.price for p in cures if p.price and any(name in OTHER_DEVICE for name, _ in p.sets)]
+    boards = [p.price for p in cures if p.price and any(name in OTHER_DEVICE for name, _ in p.steps)]
     return min(boards, key=lambda price: price.amount, default=None)
 
 
 def _proposal(finding: Finding, change: Change, after: tuple[Finding, ...]) -> Proposal:
     return Proposal(
-        finding.code, change.title, change.sets, change.effort, EFFORT_WORDS[change.effort],
+        finding.code, change.title, change.steps, change.effort, EFFORT_WORDS[change.effort],
         None if change.unpriced else change.price, change.cost_text, verdict(after), worst_first(after), finding.severity is Severity.STOP,
     )  # fmt: skip
 
@@ -118,7 +118,7 @@ def _rank(proposal: Proposal) -> tuple[object, ...]:
     free = proposal.price is None and not proposal.price_text
     cost = proposal.price.amount if proposal.price else 0.0 if free else float("inf")
     unknown = len(NOT_KNOWN & {f.code for f in proposal.findings})
-    fields = {name for name, _ in proposal.sets}
+    fields = {name for name, _ in proposal.steps}
     return (
         # To do without it is always possible, and seldom what was meant.
         "drop_part" in fields,
@@ -129,7 +129,7 @@ def _rank(proposal: Proposal) -> tuple[object, ...]:
         # Nobody buys a board to cure a cable, whatever the cable costs.
         bool(fields & OTHER_DEVICE) and not free,
         cost,
-        len(proposal.sets),
+        len(proposal.steps),
     )
 
 
@@ -142,19 +142,19 @@ ALIKE = 2
 def _best(proposals: list[Proposal]) -> list[Proposal]:
     """Return the first few, of those that change the same fields only the best two; nobody wants five larger cards."""
     kept: list[Proposal] = []
-    alike: Counter[tuple[str, ...]] = Counter()
-    shown: set[frozenset[tuple[str, str]]] = set()
+    alike: Counter[tuple[PlanField, ...]] = Counter()
+    shown: set[frozenset[Step]] = set()
     titles: set[str] = set()
     for proposal in sorted(proposals, key=_rank):
-        if frozenset(proposal.sets) in shown or proposal.title in titles:
+        if frozenset(proposal.steps) in shown or proposal.title in titles:
             continue  # the same two things, found from the other end; or one of two that are alike
-        shown.add(frozenset(proposal.sets))
+        shown.add(frozenset(proposal.steps))
         titles.add(proposal.title)
-        fields = tuple(name for name, _ in proposal.sets)
+        fields = tuple(name for name, _ in proposal.steps)
         alike[fields] += 1
         if alike[fields] <= (1 if {"card_gb", "network_id"} & set(fields) else ALIKE):
             kept.append(proposal)
-    left_out = [p for p in kept if any(name == "drop_part" for name, _ in p.sets)]
+    left_out = [p for p in kept if any(name == "drop_part" for name, _ in p.steps)]
     others = [p for p in kept if p not in left_out]
     return (others[: SHOWN - 1] + left_out[:1] if left_out and others else kept)[:SHOWN]
 

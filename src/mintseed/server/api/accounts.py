@@ -14,11 +14,11 @@ from ninja import Router, Schema
 from pydantic import Field
 
 from mintseed.core.errors import InputError, RefusedError
-from mintseed.server.changes import changed
-from mintseed.server.door import DOORS
-from mintseed.server.guard import HERE
-from mintseed.server.journal import record
-from mintseed.server.roles import Role, role_of, set_role
+from mintseed.server.doors.door import DOORS
+from mintseed.server.doors.guard import HERE
+from mintseed.server.doors.roles import Role, role_of, set_role
+from mintseed.server.judged.changes import changed
+from mintseed.server.judged.journal import record
 
 router = Router(tags=["accounts"])
 

@@ -32,7 +32,7 @@ from mintseed.server.api import (
     taken_off,
 )
 from mintseed.server.api.strict import StrictParser
-from mintseed.server.transactions import is_contention
+from mintseed.server.kept.transactions import is_contention
 
 logger = logging.getLogger("mintseed.api")
 

@@ -18,8 +18,6 @@ from mintseed.core.keep.label import next_name
 from mintseed.core.line import Mark
 from mintseed.core.stations import Station
 from mintseed.core.walk import Walk
-from mintseed.server import descriptions, planning
-from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.shapes import (
     BenchRowOut,
     DeploymentOut,
@@ -32,13 +30,16 @@ from mintseed.server.api.shapes import (
     job_out,
     page_out,
 )
-from mintseed.server.journal import record
-from mintseed.server.judging import Judged, judge, judged
-from mintseed.server.lists import count_up_to, page_of
-from mintseed.server.load import first_network, host_names, load_many, rows_to_load, zone_of
-from mintseed.server.models import BootRun, Deployment, Image, Judgement, Site
-from mintseed.server.off_bench import put_deployment_back, refuse_while_written, take_deployment_off
-from mintseed.server.transactions import all_or_nothing
+from mintseed.server.done import planning
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.off_bench import put_deployment_back, refuse_while_written, take_deployment_off
+from mintseed.server.judged.journal import record
+from mintseed.server.judged.judging import Judged, judge, judged
+from mintseed.server.judged.lists import count_up_to, page_of
+from mintseed.server.judged.load import first_network, host_names, load_many, rows_to_load, zone_of
+from mintseed.server.kept.models import BootRun, Deployment, Image, Judgement, Site
+from mintseed.server.kept.transactions import all_or_nothing
+from mintseed.server.owned import descriptions
 
 router = Router(tags=["bench"])
 

@@ -16,10 +16,10 @@ from mintseed.core.plan.power import power_sum, wanted_text
 from mintseed.core.stations import Station
 from mintseed.server.api.bench import BandOut, band_out
 from mintseed.server.api.shapes import DeploymentOut, LogLineOut, deployment_out, log_out
-from mintseed.server.judging import Judged, judged
-from mintseed.server.load import Loaded
-from mintseed.server.models import Bench, BootRun, LogEntry
-from mintseed.server.power import begin_run, end_run, facts
+from mintseed.server.done.power import begin_run, end_run, facts
+from mintseed.server.judged.judging import Judged, judged
+from mintseed.server.judged.load import Loaded
+from mintseed.server.kept.models import Bench, BootRun, LogEntry
 from mintseed.services import power_on as powering
 
 router = Router(tags=["boot"])

@@ -26,14 +26,14 @@ from mintseed.server.api.shapes import (
     job_out,
     questions_out,
 )
-from mintseed.server.cards import CAPACITY
-from mintseed.server.copies import begin_copy, job_of, kept_until, last_copy, open_copy, stop_copy
-from mintseed.server.judging import Judged, judged
-from mintseed.server.library import sync_library
-from mintseed.server.models import Write
-from mintseed.server.proofs import answer
-from mintseed.server.stored_types import stored
-from mintseed.server.writing import begin_write, stop_write
+from mintseed.server.done.cards import CAPACITY
+from mintseed.server.done.copies import begin_copy, job_of, kept_until, last_copy, open_copy, stop_copy
+from mintseed.server.done.proofs import answer
+from mintseed.server.done.writing import begin_write, stop_write
+from mintseed.server.judged.judging import Judged, judged
+from mintseed.server.kept.models import Write
+from mintseed.server.kept.stored_types import stored
+from mintseed.server.owned.library import sync_library
 
 STREAM_BYTES = 256 * 1024
 

@@ -17,16 +17,16 @@ from mintseed.core.find.candidates import OWN_ADDRESS_TEXT, Candidate, page_url
 from mintseed.core.findings import Finding
 from mintseed.core.keep.label import qr_code
 from mintseed.core.stations import Station
-from mintseed.server.agent.bench_row import own_bench
-from mintseed.server.agent.looking import Watched, look_at
-from mintseed.server.agent.naming import Question, asked
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
-from mintseed.server.bells import AGENT, ring_now
-from mintseed.server.journal import record
-from mintseed.server.judging import Judged, judged
-from mintseed.server.load import Loaded
-from mintseed.server.models import Bench, BoardUnit, BootRun, Claim, Deployment
-from mintseed.server.transactions import all_or_nothing
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.agent.looking import Watched, look_at
+from mintseed.server.done.agent.naming import Question, asked
+from mintseed.server.judged.journal import record
+from mintseed.server.judged.judging import Judged, judged
+from mintseed.server.judged.load import Loaded
+from mintseed.server.kept.bells import AGENT, ring_now
+from mintseed.server.kept.models import Bench, BoardUnit, BootRun, Claim, Deployment
+from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import claim as claiming
 
 router = Router(tags=["find"])

@@ -23,21 +23,20 @@ from mintseed.core.plan.starts import board_fit, image_fit
 from mintseed.core.stations import Station
 from mintseed.core.units import binary_size, decimal_size
 from mintseed.core.visible import visible
-from mintseed.server import descriptions
-from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
-from mintseed.server.bells import ring
-from mintseed.server.copies import stop_jobs
-from mintseed.server.demo import more_images
-from mintseed.server.jobs.state import is_active
-from mintseed.server.jobs.tasks import queue_building, read_image_task
-from mintseed.server.judging import Judged, judged
-from mintseed.server.library import ORDER, strangers, sync_library
-from mintseed.server.lists import COUNTED_TO, count_up_to
-from mintseed.server.load import Loaded
-from mintseed.server.models import BoardUnit, Deployment, Image, Job
-from mintseed.server.stored_types import outline_of_row, xray_of
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.copies import stop_jobs
+from mintseed.server.done.jobs.tasks import queue_building, read_image_task
+from mintseed.server.judged.job_state import is_active
+from mintseed.server.judged.judging import Judged, judged
+from mintseed.server.judged.lists import COUNTED_TO, count_up_to
+from mintseed.server.judged.load import Loaded
+from mintseed.server.kept.bells import ring
+from mintseed.server.kept.models import BoardUnit, Deployment, Image, Job
+from mintseed.server.kept.stored_types import outline_of_row, xray_of
+from mintseed.server.owned import demo_images, descriptions
+from mintseed.server.owned.library import ORDER, strangers, sync_library
 
 router = Router(tags=["image"])
 
@@ -171,7 +170,7 @@ def build_more(request: HttpRequest) -> LibraryOut:
 def to_build() -> list[str]:
     """Return the made-up images that are not built yet; nothing on a real bench."""
     config = wiring.config()
-    return more_images.missing(config.library) if config.is_standin else []
+    return demo_images.missing(config.library) if config.is_standin else []
 
 
 def building() -> Job | None:
@@ -340,7 +339,7 @@ def _station_out(view: Judged) -> StationImageOut:
         choices=choices,
         chosen=_image_was(one) if one.frozen else _image_out(one.row.image.pk) if one.row.image else None,
         board_name=one.board.name if one.board else "",
-        to_build=one.row.recipe in more_images.appliances()
+        to_build=one.row.recipe in demo_images.appliances()
         and any(n.startswith(f"{one.row.recipe}-") for n in to_build()),
         building=job_out(building()),
         findings=view.of(Station.IMAGE),

@@ -8,16 +8,16 @@ from ninja import Router, Schema
 from pydantic import TypeAdapter
 
 from mintseed.core.keep.label import Label, next_name
-from mintseed.server import planning
 from mintseed.server.api.log import PAGE_LINES
 from mintseed.server.api.shapes import DeploymentOut, LogLineOut, deployment_out, log_out
-from mintseed.server.frozen import NAMES, pack
-from mintseed.server.journal import record
-from mintseed.server.judging import Judged, judged
-from mintseed.server.load import host_names, load
-from mintseed.server.models import Closing, Deployment, LogEntry, Site
-from mintseed.server.stored_types import stored
-from mintseed.server.transactions import all_or_nothing
+from mintseed.server.done import planning
+from mintseed.server.judged.frozen import NAMES, pack
+from mintseed.server.judged.journal import record
+from mintseed.server.judged.judging import Judged, judged
+from mintseed.server.judged.load import host_names, load
+from mintseed.server.kept.models import Closing, Deployment, LogEntry, Site
+from mintseed.server.kept.stored_types import stored
+from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import close_record
 from mintseed.services import same_again as again
 

@@ -15,12 +15,12 @@ from pydantic import Field
 from mintseed.core.errors import InputError
 from mintseed.core.keep.story import folded
 from mintseed.core.stations import ORDER
-from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.api.shapes import LogLineOut, log_out
-from mintseed.server.journal import record
-from mintseed.server.keeping import change_keeping, keeping
-from mintseed.server.load import zone_of
-from mintseed.server.models import Keeping, LogEntry
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.judged.journal import record
+from mintseed.server.judged.keeping import change_keeping, keeping
+from mintseed.server.judged.load import zone_of
+from mintseed.server.kept.models import Keeping, LogEntry
 
 router = Router(tags=["log"])
 

@@ -8,13 +8,14 @@ from django.db import transaction
 from django.db.models import QuerySet
 from django.http import HttpRequest
 from ninja import Router, Schema
-from pydantic import Field, ValidationError
+from pydantic import Field
 
 from mintseed.core.boards.model import Board, Drawing
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.parts.model import role_words
 from mintseed.core.plan.cautions import caution_texts
+from mintseed.core.plan.changes import Sets, as_sets
 from mintseed.core.plan.header import HeaderMap, header_map
 from mintseed.core.plan.job_time import JobTime, Span
 from mintseed.core.plan.options import (
@@ -33,17 +34,17 @@ from mintseed.core.plan.way_out import Proposal
 from mintseed.core.recipes.model import WAYS_IN
 from mintseed.core.stations import Station
 from mintseed.core.units import NOMINAL_CARD_GB
-from mintseed.server import planning
 from mintseed.server.api.image import queue_reading
+from mintseed.server.api.meanwhile import refuse_changed
 from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
-from mintseed.server.changes import changed
-from mintseed.server.frozen import Names
-from mintseed.server.judging import Judged, judged
-from mintseed.server.load import first_network, key_of
-from mintseed.server.meanwhile import refuse_changed
-from mintseed.server.models import BoardUnit, Cable, Deployment, Image, OwnedCard, Supply, WifiNetwork
-from mintseed.server.shelf import MOST_UNITS, shelf_at, units_at
+from mintseed.server.done import planning
+from mintseed.server.judged.changes import changed
+from mintseed.server.judged.frozen import Names
+from mintseed.server.judged.judging import Judged, judged
+from mintseed.server.judged.load import first_network, key_of
+from mintseed.server.kept.models import BoardUnit, Cable, Deployment, Image, OwnedCard, Supply, WifiNetwork
+from mintseed.server.owned.shelf import MOST_UNITS, shelf_at, units_at
 
 router = Router(tags=["plan"])
 
@@ -118,19 +119,12 @@ class TimeOut(Schema):
     spans: list[Span]
 
 
-class SetOut(Schema):
-    """One field of the plan and what it becomes; empty for nothing."""
-
-    field: str
-    value: str
-
-
 class ProposalOut(Schema):
-    """A way out of the finding `cures`: taking it sends `sets`. `verdict` and `findings` are the plan's after it."""
+    """A way out of the finding `cures`: taking it changes the plan by `sets`. `verdict` and `findings` are the plan's after it."""
 
     cures: str
     title: str
-    sets: list[SetOut]
+    sets: Sets
     effort_text: str
     price: str
     verdict: Severity
@@ -177,8 +171,12 @@ class PlanOut(Schema):
     time: TimeOut | None
 
 
+MOST_ADDED = 8
+"""parts that one change adds"""
+
+
 class PlanIn(Schema):
-    """Only the fields that are sent change. `add_part` is the key of a part on the shelf, `add_kind` the id of one to buy,
+    """Only the fields that are sent change. `add_parts` are keys of parts on the shelf, `add_kinds` ids of some to buy,
     `drop_part` the place of one in the plan."""
 
     name: str | None = None
@@ -194,17 +192,11 @@ class PlanIn(Schema):
     release: Annotated[str | None, Field(max_length=40)] = None
     """a release whose file is still to be fetched: the image that was chosen is let go"""
     load_share: Annotated[float | None, Field(ge=0, le=1)] = None
-    add_part: int | None = None
-    add_kind: Annotated[str | None, Field(max_length=40)] = None
+    add_parts: Annotated[list[int] | None, Field(max_length=MOST_ADDED)] = None
+    add_kinds: Annotated[list[Annotated[str, Field(max_length=40)]] | None, Field(max_length=MOST_ADDED)] = None
     drop_part: int | None = None
     was: dict[str, str | int | float | None] | None = None
     """what was chosen in each of those fields when somebody began to change it"""
-
-
-class TakeIn(Schema):
-    """A proposal's `sets`, as it was shown."""
-
-    sets: Annotated[list[SetOut], Field(min_length=1, max_length=6)]
 
 
 @router.get("/deployments/{pk}/plan", response=PlanOut)
@@ -215,30 +207,8 @@ def read_plan(request: HttpRequest, pk: int, units: Annotated[str, Field(max_len
 
 @router.put("/deployments/{pk}/plan", response=PlanOut)
 def change_plan(request: HttpRequest, pk: int, payload: PlanIn) -> PlanOut:
+    """Change all of it, or nothing."""
     return _change(pk, payload)
-
-
-@router.post("/deployments/{pk}/plan/take", response=PlanOut)
-def take(request: HttpRequest, pk: int, payload: TakeIn) -> PlanOut:
-    """Take a proposal: everything it changes, or nothing."""
-    numbers = {"drop_part", "add_part"}
-    values: dict[str, object] = {}
-    for name, value in ((s.field, s.value) for s in payload.sets):
-        if name not in PlanIn.model_fields or name in values or name == "was":
-            raise InputError(f"{name} is nothing a proposal changes", where=name)
-        if (
-            (name.endswith("_id") or name in numbers or name == "card_gb")
-            and not value.lstrip("-").isdecimal()
-            and value
-        ):
-            raise InputError(f"{name} is a number", where=name)
-        values[name] = None if value == "" else value
-    try:
-        wanted = PlanIn.model_validate(values)
-    except ValidationError as error:
-        field = str(error.errors()[0]["loc"][0])
-        raise InputError(f"{field} cannot be that", where=field, expected="a proposal as it was shown") from error
-    return _change(pk, wanted)
 
 
 CHOSEN = {
@@ -254,7 +224,7 @@ CHOSEN = {
 }
 """fields of a plan that a change may say what they were"""
 
-OF_THE_SHELF = {"board_unit_id", "supply_id", "cable_id", "owned_card_id", "add_part", "drop_part"}
+OF_THE_SHELF = {"board_unit_id", "supply_id", "cable_id", "owned_card_id", "add_parts", "drop_part"}
 
 
 def _change(pk: int, payload: PlanIn) -> PlanOut:
@@ -274,10 +244,10 @@ def _change(pk: int, payload: PlanIn) -> PlanOut:
             Deployment.objects.filter(pk=pk).update(**values)
         if payload.drop_part is not None:
             planning.drop_part(row, payload.drop_part)
-        if payload.add_part is not None:
-            planning.add_part(row, part=payload.add_part)
-        if payload.add_kind:
-            planning.add_part(row, kind=payload.add_kind)
+        for part in payload.add_parts or ():
+            planning.add_part(row, part=part)
+        for kind in payload.add_kinds or ():
+            planning.add_part(row, kind=kind)
         if OF_THE_SHELF & set(sent):
             changed("taken")  # what one plan takes, the others see taken at once
     image = values.get("image")
@@ -377,7 +347,7 @@ def _out(view: Judged, search: str = "") -> PlanOut:
 
 def _proposal(proposal: Proposal) -> ProposalOut:
     return ProposalOut(
-        cures=proposal.cures, title=proposal.title, sets=[SetOut(field=f, value=v) for f, v in proposal.sets],
+        cures=proposal.cures, title=proposal.title, sets=as_sets(proposal.steps),
         effort_text=proposal.effort_text, price=proposal.price_text, verdict=proposal.verdict, findings=list(proposal.findings),
     )  # fmt: skip
 

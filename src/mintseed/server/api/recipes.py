@@ -19,12 +19,12 @@ from mintseed.core.limits import MAX_DESCRIPTION_BYTES
 from mintseed.core.parts.model import Part
 from mintseed.core.plan.matrix import matrix
 from mintseed.core.recipes.model import Recipe
-from mintseed.server import descriptions
-from mintseed.server.journal import record
-from mintseed.server.lists import users_of
-from mintseed.server.meanwhile import refuse_changed
-from mintseed.server.models import BoardUnit, Description, Site
-from mintseed.server.shelf import MOST_UNITS, units_at
+from mintseed.server.api.meanwhile import refuse_changed
+from mintseed.server.judged.journal import record
+from mintseed.server.kept.models import BoardUnit, Description, Site
+from mintseed.server.owned import bringing, descriptions
+from mintseed.server.owned.shelf import MOST_UNITS, units_at
+from mintseed.server.owned.users import users_of
 from mintseed.wiring import bench
 
 router = Router(tags=["recipes"])
@@ -256,6 +256,6 @@ def bring(request: HttpRequest, kind: Kind, payload: BringIn) -> TextOut:
         now = held.text if held else descriptions.shipped_text(kind, read.id)
         if payload.was is not None and now is not None:
             refuse_changed({"text": now}, {"text": payload.was}, {"text": payload.text})
-        descriptions.keep(kind, read.id, payload.text)
+        bringing.keep(kind, read.id, payload.text)
     record(None, "", f"{kind}.brought"[:40], f"{kind.capitalize()} brought: {read.name}")
     return text_of(request, kind, read.id)

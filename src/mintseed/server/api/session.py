@@ -9,12 +9,12 @@ from pydantic import Field
 
 from mintseed.core.errors import RefusedError
 from mintseed.core.keep.label import qr_code
-from mintseed.server import passwords
-from mintseed.server.address import phone_url
-from mintseed.server.changes import changed
-from mintseed.server.door import DOORS, Door, door, use_link
-from mintseed.server.guard import here, let_in, shut_out_who_closed_it
-from mintseed.server.roles import Role, role_here
+from mintseed.server.doors import passwords
+from mintseed.server.doors.address import phone_url
+from mintseed.server.doors.door import DOORS, Door, door, use_link
+from mintseed.server.doors.guard import here, let_in, shut_out_who_closed_it
+from mintseed.server.doors.roles import Role, role_here
+from mintseed.server.judged.changes import changed
 
 router = Router(tags=["session"])
 

@@ -17,14 +17,14 @@ from mintseed.core.settings.diff import MarkedLine, hide
 from mintseed.core.settings.values import check_admin_password, password_hash
 from mintseed.core.stations import Station
 from mintseed.core.units import duration
+from mintseed.server.api.meanwhile import refuse_changed
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
-from mintseed.server.door import kept_word
-from mintseed.server.journal import record
-from mintseed.server.judging import Judged, judged
-from mintseed.server.load import answers_of, host_names
-from mintseed.server.meanwhile import refuse_changed
-from mintseed.server.models import Deployment, Site
-from mintseed.server.transactions import all_or_nothing
+from mintseed.server.judged.journal import record
+from mintseed.server.judged.judging import Judged, judged
+from mintseed.server.judged.load import answers_of, host_names
+from mintseed.server.kept.closed import kept_word
+from mintseed.server.kept.models import Deployment, Site
+from mintseed.server.kept.transactions import all_or_nothing
 
 router = Router(tags=["settings"])
 

@@ -14,11 +14,11 @@ from mintseed.core.plan.cautions import caution_texts
 from mintseed.core.recipes.model import SetupStep
 from mintseed.core.setup.steps import StepResult
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
-from mintseed.server.journal import record
-from mintseed.server.judging import Judged, judged
-from mintseed.server.load import Loaded
-from mintseed.server.models import Reading
-from mintseed.server.stored_types import FINDING
+from mintseed.server.judged.journal import record
+from mintseed.server.judged.judging import Judged, judged
+from mintseed.server.judged.load import Loaded
+from mintseed.server.kept.models import Reading
+from mintseed.server.kept.stored_types import FINDING
 from mintseed.services import check_setup
 
 router = Router(tags=["setup"])

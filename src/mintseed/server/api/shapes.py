@@ -15,14 +15,14 @@ from mintseed.core.card.identity import Recognition
 from mintseed.core.findings import Finding
 from mintseed.core.line import Line
 from mintseed.core.units import binary_size, drive_size, nominal_gb
-from mintseed.server.agent.bench_row import is_alive
-from mintseed.server.agent.drives import RECOGNITION, listed
-from mintseed.server.jobs.state import describe_trouble, is_active
-from mintseed.server.judging import Judged
-from mintseed.server.lists import Listed, Page
-from mintseed.server.load import zone_of
-from mintseed.server.models import Bench, BootRun, CardQuestion, Job, LogEntry, ReportedDrive, Site, Write
-from mintseed.server.stored_types import stored
+from mintseed.server.done.agent.bench_row import is_alive
+from mintseed.server.done.agent.drives import RECOGNITION, listed
+from mintseed.server.judged.job_state import describe_trouble, is_active
+from mintseed.server.judged.judging import Judged
+from mintseed.server.judged.lists import Listed, Page
+from mintseed.server.judged.load import zone_of
+from mintseed.server.kept.models import Bench, BootRun, CardQuestion, Job, LogEntry, ReportedDrive, Site, Write
+from mintseed.server.kept.stored_types import stored
 
 
 class DeploymentOut(Schema):

@@ -20,7 +20,7 @@ from mintseed.core.parts.model import role_words
 from mintseed.core.plan.cards import CLASSES
 from mintseed.core.plan.copper import MILLIOHM_PER_M
 from mintseed.core.units import NOMINAL_CARD_GB
-from mintseed.server import descriptions
+from mintseed.server.api.meanwhile import ChangeIn, changed_by
 from mintseed.server.api.plan import board_text
 from mintseed.server.api.shelf_shapes import (
     BoardKindOut,
@@ -38,13 +38,13 @@ from mintseed.server.api.shelf_shapes import (
     SupplyIn,
     UnitIn,
 )
-from mintseed.server.journal import record
-from mintseed.server.judging import judge_soon
-from mintseed.server.lists import part_users, users_of
-from mintseed.server.meanwhile import ChangeIn, changed_by
-from mintseed.server.models import BoardUnit, Cable, OwnedCard, Part, Removable, Site, Supply, Write
-from mintseed.server.shelf import units_at
-from mintseed.server.taken_off import refuse_powered
+from mintseed.server.done.taken_off import refuse_powered
+from mintseed.server.judged.journal import record
+from mintseed.server.kept.due import judge_soon
+from mintseed.server.kept.models import BoardUnit, Cable, OwnedCard, Part, Removable, Site, Supply, Write
+from mintseed.server.owned import descriptions
+from mintseed.server.owned.shelf import units_at
+from mintseed.server.owned.users import part_users, users_of
 
 router = Router(tags=["shelf"])
 

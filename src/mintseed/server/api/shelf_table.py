@@ -12,9 +12,9 @@ from pydantic import Field
 
 from mintseed.core.limits import MAX_DESCRIPTION_BYTES
 from mintseed.core.plan.shelf_csv import RowProblem, ShelfRow, read_shelf, write_shelf
-from mintseed.server import descriptions
-from mintseed.server.journal import record
-from mintseed.server.models import BoardUnit, Cable, OwnedCard, Part, Site, Supply
+from mintseed.server.judged.journal import record
+from mintseed.server.kept.models import BoardUnit, Cable, OwnedCard, Part, Site, Supply
+from mintseed.server.owned import descriptions
 
 router = Router(tags=["shelf"])
 

@@ -16,14 +16,14 @@ from mintseed.core.settings.values import SettingValues, Unreadable, check_value
 from mintseed.core.site.keyboards import KEYBOARDS
 from mintseed.core.site.ranges import check_range
 from mintseed.core.site.time_zones import time_zones
-from mintseed.server.agent.bench_row import own_bench
+from mintseed.server.api.meanwhile import ChangeIn, changed_by
 from mintseed.server.api.settings import SecretOut
 from mintseed.server.api.shapes import BenchRowOut, bench_rows
-from mintseed.server.journal import record
-from mintseed.server.judging import judge_soon
-from mintseed.server.lists import users_of
-from mintseed.server.meanwhile import ChangeIn, changed_by
-from mintseed.server.models import Site, WifiNetwork
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.judged.journal import record
+from mintseed.server.kept.due import judge_soon
+from mintseed.server.kept.models import Site, WifiNetwork
+from mintseed.server.owned.users import users_of
 
 router = Router(tags=["site"])
 

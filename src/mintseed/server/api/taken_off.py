@@ -7,7 +7,7 @@ from datetime import datetime
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 
-from mintseed.server.taken_off import put_back, remove, take_off, taken_off
+from mintseed.server.done.taken_off import put_back, remove, take_off, taken_off
 
 router = Router(tags=["taken off"])
 

@@ -15,13 +15,13 @@ from typing import Any
 import httpx
 
 from mintseed.core.errors import OutsideError
-from mintseed.server.address import host, serves_tls
-from mintseed.server.bells import Bell
 from mintseed.server.demo.quay_house import DRAWER_CARDS, drawer_card, own_drive
-from mintseed.server.demo.words import HOUSE_WORD, KEEPER, MISTYPED_WORD
-from mintseed.server.door import token
-from mintseed.server.journal import record
-from mintseed.server.models import Deployment, LogEntry, Supply
+from mintseed.server.doors.address import host, serves_tls
+from mintseed.server.doors.door import token
+from mintseed.server.judged.journal import record
+from mintseed.server.kept.bells import Bell
+from mintseed.server.kept.made_up_words import HOUSE_WORD, KEEPER, MISTYPED_WORD
+from mintseed.server.kept.models import Deployment, LogEntry, Supply
 from mintseed.wiring import config
 
 MADE = "demo.at-work"

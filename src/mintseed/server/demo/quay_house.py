@@ -9,13 +9,13 @@ from django.db import transaction
 
 from mintseed.core.errors import MintSeedError
 from mintseed.core.visible import one_line
-from mintseed.server import descriptions
-from mintseed.server.demo.words import NETWORK_WORD
-from mintseed.server.jobs.state import trouble_of
-from mintseed.server.jobs.tasks import read_image
-from mintseed.server.journal import record
-from mintseed.server.library import strangers, sync_library
-from mintseed.server.models import BoardUnit, Cable, Image, OwnedCard, Part, Site, Supply, WifiNetwork
+from mintseed.server.done.jobs.tasks import read_image
+from mintseed.server.judged.job_state import trouble_of
+from mintseed.server.judged.journal import record
+from mintseed.server.kept.made_up_words import NETWORK_WORD
+from mintseed.server.kept.models import BoardUnit, Cable, Image, OwnedCard, Part, Site, Supply, WifiNetwork
+from mintseed.server.owned import descriptions
+from mintseed.server.owned.library import strangers, sync_library
 from mintseed.standins.forge.build import build_demo, build_used_card
 from mintseed.standins.forge.sources import DEMO_IMAGES
 from mintseed.standins.router.leases import LeaseBook

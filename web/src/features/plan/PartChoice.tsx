@@ -6,7 +6,7 @@ import { Tag } from "../../ui/parts";
 
 interface Props {
   data: Shapes["PlanOut"];
-  onAdd: (change: { add_part?: number; add_kind?: string }) => void;
+  onAdd: (change: { add_parts: number[] } | { add_kinds: string[] }) => void;
   onDrop: (place: number) => void;
 }
 
@@ -40,7 +40,7 @@ export function PartChoice({ data, onAdd, onDrop }: Props) {
         options={data.part_choices.map((c) => ({ value: key(c), text: c.name, hint: `${c.wanted ? "wanted: " : ""}${c.role}, ${c.text}` }))}
         onSave={(picked) => {
           const choice = data.part_choices.find((c) => key(c) === picked);
-          if (choice) onAdd(choice.part_id === null || choice.part_id === undefined ? { add_kind: choice.kind } : { add_part: choice.part_id });
+          if (choice) onAdd(choice.part_id === null || choice.part_id === undefined ? { add_kinds: [choice.kind] } : { add_parts: [choice.part_id] });
         }}
       />
     </div>

@@ -1,5 +1,5 @@
 import { Link } from "react-router";
-import { answer, type Finding, GET, POST, PUT, type Shapes } from "../../api/client";
+import { answer, type Finding, GET, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { BoardDrawing } from "../../ui/BoardDrawing";
@@ -40,7 +40,6 @@ export function PlanStation({ id }: { id: number }) {
     (body: Shapes["PlanIn"]) => answer(PUT("/api/deployments/{pk}/plan", { ...path, body })),
     (old: Plan, body) => ({ ...old, ...body, was: old.was }) as Plan,
   );
-  const take = useChange(key, (sets: Shapes["TakeIn"]["sets"]) => answer(POST("/api/deployments/{pk}/plan/take", { ...path, body: { sets } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the plan" />;
   // What is chosen says what was chosen before, so that two who choose at once are told.
   const save = (body: Shapes["PlanIn"], was: Record<string, string> = {}) => {
@@ -50,11 +49,11 @@ export function PlanStation({ id }: { id: number }) {
   const done = data.deployment.line.marks[0]?.mark;
   const fits = done === "ok" || done === "check";
   const waits = data.findings.find((f) => f.severity === "stop") ?? data.findings.find((f) => f.severity === "yet");
-  const busy = take.isPending || change.isPending;
+  const busy = change.isPending;
   const judged = data.findings.filter((f) => f.where?.part !== "cautions");
   const waysOut = (f: Finding) => {
     const proposals = f.severity === "stop" || f.severity === "check" ? data.proposals.filter((p) => p.cures === f.code) : [];
-    return proposals.length > 0 ? <WaysOut proposals={proposals} busy={busy} onTake={(sets) => take.mutate(sets)} /> : undefined;
+    return proposals.length > 0 ? <WaysOut proposals={proposals} busy={busy} onTake={save} /> : undefined;
   };
   return (
     <StationFrame
@@ -73,7 +72,7 @@ export function PlanStation({ id }: { id: number }) {
       }
       waits={fits ? undefined : waits?.title}
     >
-      <Trouble error={change.error ?? take.error} />
+      <Trouble error={change.error} />
       <div className="grid items-start gap-3.5 md:grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
         <Sheet title={data.was ? "What went together" : "What goes together"} hint={`${data.deployment.appliance}, ${data.deployment.kind}`}>
           {data.was ? <Was data={data} was={data.was} /> : <Choices data={data} save={save} />}

@@ -11,9 +11,9 @@ from django.contrib.auth.password_validation import validate_password
 from django.core.exceptions import ValidationError
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 
-from mintseed.server.door import door
-from mintseed.server.guard import HERE
-from mintseed.server.roles import Role, set_role
+from mintseed.server.doors.door import door
+from mintseed.server.doors.guard import HERE
+from mintseed.server.doors.roles import Role, set_role
 
 
 class Command(BaseCommand):

@@ -14,18 +14,19 @@ from django.db import DatabaseError, close_old_connections
 
 from mintseed import wiring
 from mintseed.core.errors import MintSeedError
-from mintseed.server.agent.bench_row import own_bench
-from mintseed.server.agent.drives import DriveWatch
-from mintseed.server.agent.housekeeping import Housekeeping
-from mintseed.server.agent.looking import Watched, look_every_s, look_once, sweep, watched
-from mintseed.server.agent.naming import NameThread
-from mintseed.server.agent.network_memory import NetworkMemory, site_networks
-from mintseed.server.agent.scanning import ScanThread, scan_wish
-from mintseed.server.bells import AGENT, Bell, own_bell, ring_now
-from mintseed.server.jobs.leases import bury_the_dead
-from mintseed.server.judging import judge_due, judge_soon
-from mintseed.server.models import Bench, Job
-from mintseed.server.power import switch_off_ghosts
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.agent.drives import DriveWatch
+from mintseed.server.done.agent.housekeeping import Housekeeping
+from mintseed.server.done.agent.looking import Watched, look_every_s, look_once, sweep, watched
+from mintseed.server.done.agent.naming import NameThread
+from mintseed.server.done.agent.network_memory import NetworkMemory, site_networks
+from mintseed.server.done.agent.scanning import ScanThread, scan_wish
+from mintseed.server.done.jobs.leases import bury_the_dead
+from mintseed.server.done.power import switch_off_ghosts
+from mintseed.server.judged.judging import judge_due
+from mintseed.server.kept.bells import AGENT, Bell, own_bell, ring_now
+from mintseed.server.kept.due import judge_soon
+from mintseed.server.kept.models import Bench, Job
 
 log = logging.getLogger("mintseed.agent")
 

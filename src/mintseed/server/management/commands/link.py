@@ -6,7 +6,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandParser
 
-from mintseed.server.door import door, new_link, token
+from mintseed.server.doors.door import door, new_link, token
 
 
 class Command(BaseCommand):

@@ -8,8 +8,9 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from mintseed.core.errors import MintSeedError
 from mintseed.core.visible import one_line
-from mintseed.server.agent.bench_row import own_bench
 from mintseed.server.demo.quay_house import seed_bench, seed_database, seed_readers
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.start.home_kind import keep_kind
 from mintseed.wiring import config
 
 
@@ -27,6 +28,7 @@ class Command(BaseCommand):
 
     def _seed(self, *, bench_only: bool) -> None:
         chosen = config()
+        keep_kind(chosen)
         chosen.library.mkdir(parents=True, exist_ok=True)
         if bench_only:
             if chosen.is_standin:

@@ -10,7 +10,7 @@ from django.db import close_old_connections
 from django_tasks import DEFAULT_TASK_BACKEND_ALIAS
 from django_tasks_db.management.commands.db_worker import Worker
 
-from mintseed.server.bells import Bell
+from mintseed.server.kept.bells import Bell
 
 LOOK_EVERY_S = 5.0
 """seconds after which it looks although nobody rang: a job may have come from another machine."""

@@ -1,0 +1,1 @@
+"""What is done to things: planning, copies, writing, power, looks, taking off; the jobs and the agent of a bench."""

@@ -1,0 +1,219 @@
+"""Look for powered boards on the network and keep what was seen, when it was seen."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from collections.abc import Mapping, Sequence
+from concurrent.futures import Future, ThreadPoolExecutor
+from dataclasses import dataclass
+from datetime import datetime
+
+from django.db import transaction
+from django.db.models import Exists, OuterRef
+
+from mintseed import wiring
+from mintseed.core.boot.band import late_look_every_s
+from mintseed.core.errors import MintSeedError
+from mintseed.core.find.candidates import Candidate, PageAnswer, Wanted
+from mintseed.core.find.naming import NOT_ASKED
+from mintseed.core.find.sightings import Sighting, pair
+from mintseed.core.units import duration
+from mintseed.ports.network import Probe
+from mintseed.server.judged.changes import changed, deployment_topic
+from mintseed.server.judged.journal import record
+from mintseed.server.judged.load import Loaded, load_many, rows_to_load
+from mintseed.server.kept.models import Bench, BootRun, Claim
+from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, NAMING, stored
+from mintseed.server.owned.own_devices import own_devices
+from mintseed.services import find_device
+
+log = logging.getLogger("mintseed.looking")
+
+MOST_SEEN = 200
+"""addresses kept with one boot run."""
+
+
+@dataclass(frozen=True)
+class Watched:
+    """A powered board that is not claimed yet, and what one look at it needs."""
+
+    loaded: Loaded
+    run: BootRun
+    known_before: frozenset[str] | None
+
+
+def watched(bench: Bench) -> list[Watched]:
+    """Return the boards that are powered at `bench` and not claimed."""
+    claimed = Claim.objects.filter(boot_run=OuterRef("pk"), taken_back_at=None)
+    open_runs = BootRun.objects.filter(~Exists(claimed), bench=bench, off_at=None, deployment__removed_at=None)
+    keys = list(open_runs.values_list("deployment_id", flat=True))
+    if not keys:
+        return []
+    rows = rows_to_load().filter(pk__in=keys)
+    return [
+        Watched(one.live, one.run, None if one.run.known_before is None else frozenset(one.run.known_before))
+        for one in load_many(rows)
+        if one.run is not None and one.run.off_at is None and one.claim is None
+    ]
+
+
+def sweep(networks: Sequence[str], scanned: Sequence[Sighting] = ()) -> find_device.Swept:
+    """Return what is on `networks` now, with what the last scan found."""
+    bench = wiring.bench()
+    seen = find_device.sightings_now(bench.view, wiring.announcements(tuple(networks)), networks)
+    return find_device.Swept((*seen, *scanned), bench.clock.now())
+
+
+class AskedOnce:
+    """A probe that asks no page twice: boards that are looked for side by side share its answers."""
+
+    def __init__(self, probe: Probe) -> None:
+        self._probe, self._lock = probe, threading.Lock()
+        self._answers: dict[str, Future[PageAnswer]] = {}
+
+    def get(self, url: str) -> PageAnswer:
+        with self._lock:
+            held = self._answers.get(url)
+            mine = held is None
+            answer = self._answers[url] = held or Future()
+        if mine:
+            try:
+                answer.set_result(self._probe.get(url))
+            except Exception as error:
+                answer.set_exception(error)
+        return answer.result()
+
+    def post_form(self, url: str, fields: Mapping[str, str]) -> PageAnswer:
+        return self._probe.post_form(url, fields)
+
+
+def look_at(
+    boards: Sequence[Watched],
+    scanned: Sequence[Sighting] = (),
+    *,
+    settled: bool = True,
+) -> list[find_device.Look]:
+    """Look once for each of `boards`, side by side: one sweep a site, every page asked once, all at the same time.
+
+    `settled`: the bench has been looking for a while, so that not seeing a board means something.
+    """
+    if not boards:
+        return []
+    by_site = {b.loaded.site.pk: sweep(b.loaded.networks, scanned) for b in boards}
+    probe = AskedOnce(wiring.bench().probe)
+    wanted = [_wanted(board, by_site[board.loaded.site.pk].sightings) for board in boards]
+
+    def one(board: Watched, device: Wanted) -> find_device.Look:
+        return find_device.execute(by_site[board.loaded.site.pk], device, probe=probe)
+
+    with ThreadPoolExecutor(min(32, len(boards)), thread_name_prefix="look") as threads:
+        looks = list(threads.map(one, boards, wanted))
+    for board, look in zip(boards, looks, strict=True):
+        keep_look(board, look, settled=settled)
+    return looks
+
+
+def _wanted(board: Watched, seen: Sequence[Sighting]) -> Wanted:
+    """Return what is looked for as `board`."""
+    one, unit = board.loaded, board.loaded.row.board_unit
+    recipe, row = one.recipe, one.row
+    naming = stored(NAMING, board.run.naming, None) or NOT_ASKED
+    others = own_devices(one.site, {s.address for s in seen}, {s.mac for s in seen if s.mac}, but=row.pk)
+    return Wanted(
+        row.host_name, recipe.host_name, recipe.page, board.known_before, frozenset(unit.macs if unit else ()), others,
+        frozenset(naming.answers_at) if naming.asked else None, ways_of(one),
+    )  # fmt: skip
+
+
+def ways_of(one: Loaded) -> int:
+    """Return how many addresses one device may have: one for each way onto the network it has, two where nobody knows."""
+    if one.board is None:
+        return 2
+    plan = one.walk.plan
+    return max(
+        1,
+        bool(plan.radio_ghz)
+        + sum([one.board.ethernet, *(p.part.ethernet or bool(p.part.radio_ghz) for p in plan.parts)]),
+    )
+
+
+def seen_key(candidate: Candidate) -> str:
+    """Return under what the moment is kept at which `candidate` was first seen: who had its address before does not count for it."""
+    return pair(candidate.address, candidate.mac) if candidate.mac else candidate.address
+
+
+def keep_look(board: Watched, look: find_device.Look, *, settled: bool = True) -> None:
+    """Store what one look saw, and when the board was first seen. A run that ended meanwhile is left as it was.
+
+    A look of a bench that only just began to look, and did not see the board, does not count as one.
+    """
+    run, winner = board.run, look.winner
+    seen = dict(run.seen)
+    for candidate in look.candidates[:MOST_SEEN]:
+        seen.setdefault(seen_key(candidate), look.seen_at.isoformat())
+    fresh = CANDIDATES.dump_json(look.candidates).decode()
+    with transaction.atomic():
+        same = BootRun.objects.filter(pk=run.pk, off_at=None)
+        counts = {"looked_at": look.seen_at} if settled or winner is not None else {}
+        same.update(candidates=fresh, seen=seen, **counts)
+        if fresh != run.candidates:
+            changed(deployment_topic(board.loaded.row.pk))
+        if winner is None:
+            return
+        # The moment it was first seen, not the moment its page was through.
+        first = datetime.fromisoformat(seen[seen_key(winner)])
+        after_s = max(0.0, (first - run.powered_at).total_seconds() * run.bench.boot_pace)
+        if same.filter(joined_after_s=None).update(joined_after_s=after_s, joined_address=winner.address):
+            late = board.loaded.walk.band if run.late_at else None
+            text = f"On the network after {duration(after_s)}: {winner.address}"
+            record(
+                board.loaded.row,
+                "boot",
+                "boot.joined",
+                f"{text}; it was late after {duration(late.late_after_s)}" if late else text,
+            )
+
+
+def note_late(board: Watched) -> None:
+    """Note once that a boot is late, with its causes as they are judged now."""
+    walk, run = board.loaded.walk, board.run
+    band = walk.band
+    if band is None or run.late_at is not None or run.joined_after_s is not None or walk.judged_s < band.late_after_s:
+        return
+    with transaction.atomic():
+        causes = CAUSES.dump_python(walk.causes, mode="json")
+        if BootRun.objects.filter(pk=run.pk, late_at=None, off_at=None, joined_after_s=None).update(
+            late_at=walk.at(band.late_after_s), causes=causes
+        ):
+            cause = walk.causes[0].title if walk.causes else "no cause known"
+            record(
+                board.loaded.row, "boot", "boot.late", f"Late after {duration(band.late_after_s)}; likeliest: {cause}"
+            )
+
+
+def look_once(
+    boards: Sequence[Watched],
+    scanned: Sequence[Sighting] = (),
+    *,
+    settled: bool = True,
+) -> None:
+    """Look for each of `boards`; one that cannot be looked for keeps no other waiting."""
+    able = []
+    for board in boards:
+        try:
+            _ = board.loaded.recipe
+            able.append(board)
+        except MintSeedError as error:
+            log.warning("deployment %s is not looked for: %s", board.loaded.row.pk, error.code)
+    looks = look_at(able, scanned, settled=settled)
+    for board, look in zip(able, looks, strict=True):
+        if look.winner is None and settled:
+            note_late(board)
+
+
+def look_every_s(board: Watched, now: datetime) -> float:
+    """Return in how many seconds `board` is looked at again: the longer it is late, the less often."""
+    if board.run.late_at is None or board.run.joined_after_s is not None:
+        return 0.0
+    return late_look_every_s((now - board.run.late_at).total_seconds())

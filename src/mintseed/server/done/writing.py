@@ -1,0 +1,119 @@
+"""Writes: begun and stopped. Rows only; the services decide, the bench's worker writes."""
+
+from __future__ import annotations
+
+import shutil
+from datetime import datetime
+
+from django.utils import timezone
+
+from mintseed import wiring
+from mintseed.core.errors import MissingError, RefusedError
+from mintseed.core.settings.fill import FINGERPRINT_VERSION
+from mintseed.server.done.agent.bench_row import is_alive
+from mintseed.server.done.agent.drives import DRIVE
+from mintseed.server.done.jobs.leases import lock_lease, take_lease, writer_of
+from mintseed.server.done.jobs.tasks import write_card_task
+from mintseed.server.judged.job_state import is_active
+from mintseed.server.judged.journal import record
+from mintseed.server.judged.judging import judged
+from mintseed.server.kept.bells import ring
+from mintseed.server.kept.models import Bench, Deployment, Job, ReportedDrive, Write
+from mintseed.server.kept.transactions import all_or_nothing
+from mintseed.services import accept_write
+
+
+@all_or_nothing
+def begin_write(
+    pk: int, drive_id: int, *, path: str, serial: str, again: str, clear_end: bool = False, test_whole: bool = False
+) -> Write:
+    """Hand the drive to a write of deployment `pk` and queue it where the card is. Raises RefusedError or MissingError.
+
+    `path`, `serial` and `again` are the drive as the person picked it, twice; `clear_end` and `test_whole` as in
+    services.write_card. It changes nothing yet: what was proven on the card, the boot of the board, a closed record end when the
+    writing begins (first_byte.began). It may still be stopped, or found impossible, before the first byte.
+    """
+    # Whoever asks for the same drive or the same deployment at this moment waits here, and then sees what was decided.
+    if Deployment.objects.select_for_update().get(pk=pk).removed_at is not None:
+        raise RefusedError("it was taken off the bench meanwhile", next_step="Put it back, then write.")
+    view = judged(pk)
+    row = ReportedDrive.objects.select_related("bench", "question").filter(pk=drive_id).first()
+    if row is None:
+        raise MissingError("the card is gone from its reader", where=path, next_step="Put it in and pick it again.")
+    bench, now = row.bench, wiring.bench().clock.now()
+    if row.path != path or row.drive.get("serial") != serial:
+        raise RefusedError("another drive is there now", where=row.path, next_step="Look at the drives and pick again.")
+    drive = DRIVE.validate_python(row.drive)
+    lease = lock_lease(bench, drive.path)
+    one = view.loaded.live  # what is written is what is chosen now, also for a device in service
+    asked = row.question is not None and row.question.answered_at is None
+    use = accept_write.DriveUse(
+        writer_of(lease, now), is_alive(bench, now), bench.name, whose_is_asked=asked,
+        room_bytes=_room(bench) if test_whole else None, busy_with=_busy_with(bench, now),
+    )  # fmt: skip
+    order = accept_write.execute(one.walk, drive, serial=path, again=again, use=use)
+    made = Write.objects.create(
+        deployment=one.row,
+        owned_card=one.row.owned_card,
+        card_name=one.row.owned_card.name if one.row.owned_card else "",
+        bench=bench,
+        drive_path=drive.path,
+        reader=" ".join(t for t in (drive.model, drive.serial) if t)[:160],
+        drive_serial=drive.serial,
+        drive_size_bytes=drive.size_bytes,
+        image_name=order.image_name,
+        fingerprint=order.fingerprint,
+        fingerprint_version=FINGERPRINT_VERSION,
+        chosen_mark=one.chosen_mark,
+        key_mark=one.key_mark,
+        begun_at=now,
+        clears_end=clear_end,
+        tests_whole=test_whole,
+    )
+    take_lease(lease, made, now)
+    # Whose card is in there is to be looked at anew afterwards, however quick the writing was.
+    ReportedDrive.objects.filter(pk=row.pk).update(recognised=None, card=None)
+    job = Job.objects.create(kind=Job.Kind.WRITE_CARD, write=made, total_bytes=order.total_bytes)
+    record(one.row, "card", "card.begun", order.log_text)
+    write_card_task.using(queue_name=bench.write_queue).enqueue(job.pk)
+    ring(bench.write_queue)
+    return made
+
+
+def _busy_with(bench: Bench, now: datetime) -> str:
+    """Return which deployment's card the one writer of `bench` is at, or has waiting; empty while it is idle."""
+    at_it = Job.objects.filter(
+        kind=Job.Kind.WRITE_CARD, state__in=(Job.State.QUEUED, Job.State.RUNNING), write__bench=bench
+    )
+    return next(
+        (j.write.deployment.name for j in at_it.select_related("write__deployment") if j.write and is_active(j, now)),
+        "",
+    )
+
+
+def _room(bench: Bench) -> int | None:
+    """Return how much a pretend card may grow on this disk, None for a real one: that has its own room."""
+    return shutil.disk_usage(wiring.config().home).free if bench.kind == Bench.Kind.STANDIN else None
+
+
+def stop_write(pk: int) -> None:
+    """Stop the write of deployment `pk`: at once when it waits, as soon as it looks when it runs."""
+    jobs = Job.objects.filter(write__deployment_id=pk, kind=Job.Kind.WRITE_CARD)
+    jobs.filter(state=Job.State.RUNNING).update(stop_requested=True)
+    _stop_waiting(pk)
+
+
+@all_or_nothing
+def _stop_waiting(pk: int) -> None:
+    deployment = Deployment.objects.select_for_update().get(pk=pk)
+    trouble = {"code": "stopped", "sentence": "Stopped by you before it began."}
+    waiting = Job.objects.filter(write__deployment_id=pk, kind=Job.Kind.WRITE_CARD, state=Job.State.QUEUED)
+    found = list(waiting.values_list("pk", "write_id"))
+    # A write before its job, in the one order; each only if it still waits.
+    for job, write in found:
+        Write.objects.select_for_update().get(pk=write)
+        if Job.objects.filter(pk=job, state=Job.State.QUEUED).update(state=Job.State.STOPPED, trouble=trouble):
+            Write.objects.filter(pk=write).update(
+                outcome=Write.Outcome.STOPPED, trouble=trouble, ended_at=timezone.now()
+            )
+            record(deployment, "card", "card.stopped", "Stopped before it began")

@@ -1,0 +1,1 @@
+"""Rows become the core's inputs, and the core's answers become records and lists."""

@@ -1,0 +1,25 @@
+"""The log: one line for everything that happened, with its time. Secrets never come here."""
+
+from __future__ import annotations
+
+from contextvars import ContextVar
+
+from mintseed.server.kept.models import Deployment, LogEntry
+
+who: ContextVar[str] = ContextVar("who", default="")
+"""whose request this is, where somebody came in by an account; empty for the program itself"""
+
+TEXT_MOST = 300
+
+
+def record(deployment: Deployment | None, station: str, event: str, text: str) -> None:
+    """Append one line."""
+    cut = text if len(text) <= TEXT_MOST else text[: TEXT_MOST - 1] + "…"
+    LogEntry.objects.create(
+        deployment=deployment,
+        deployment_name=deployment.name if deployment else "",
+        station=station,
+        event=event,
+        text=cut,
+        who=who.get()[:80],
+    )

@@ -1,0 +1,98 @@
+"""Lists of deployments, from their stored judgements: read in pages, newest first, each page the same few queries."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from django.db.models import QuerySet
+
+from mintseed import wiring
+from mintseed.core.line import Line
+from mintseed.server.judged.frozen import NAMES, Names
+from mintseed.server.judged.judging import LINE, judge
+from mintseed.server.judged.load import load_many, names_of, rows_to_load, without_removed
+from mintseed.server.kept.models import Closing, Deployment, Judgement
+from mintseed.server.kept.stored_types import stored
+from mintseed.server.owned import descriptions
+
+PAGE = 20
+COUNTED_TO = 1000
+"""beyond this a list only says that there are more."""
+
+
+@dataclass(frozen=True)
+class Listed:
+    """A deployment as lists show it."""
+
+    row: Deployment
+    line: Line
+    closed: bool
+    closed_at: datetime | None
+    names: Names
+
+
+@dataclass(frozen=True)
+class Page:
+    """`total` is counted up to COUNTED_TO; `older_before` is where the next page begins, None at the end."""
+
+    rows: list[Listed]
+    total: int
+    older_before: int | None
+
+
+def count_up_to(rows: QuerySet[Any], most: int = COUNTED_TO) -> int:
+    """Return how many rows there are, `most` when there are more, without looking at those."""
+    return int(rows.order_by()[:most].count())
+
+
+def page_of(place: str, *, before: int | None = None, search: str = "", only: str = "", size: int = PAGE) -> Page:
+    """Return a page of what is at `place` (`open` or `service`), from deployment `before` on down.
+
+    `only`: `needs-you` or `running`. `search`: part of a name, host name or appliance.
+    """
+    chosen = Judgement.objects.filter(place=place)
+    if only in ("needs-you", "running"):
+        chosen = chosen.filter(**{only.replace("-", "_"): True})
+    if search:
+        names = {r.id for r in descriptions.recipes().values() if search.lower() in f"{r.name} {r.kind}".lower()}
+        found = Deployment.objects.filter(name__icontains=search) | Deployment.objects.filter(
+            host_name__icontains=search
+        )
+        chosen = chosen.filter(deployment__in=found | Deployment.objects.filter(recipe__in=names))
+    older = chosen if before is None else chosen.filter(deployment_id__lt=before)
+    rows = list(older.order_by("-deployment_id")[: size + 1])
+    shown = listed(rows[:size])
+    return Page(shown, count_up_to(chosen), rows[size - 1].deployment_id if len(rows) > size else None)
+
+
+def listed(judgements: list[Judgement]) -> list[Listed]:
+    """Return what `judgements` are of; those that are due are made again first."""
+    now = wiring.bench().clock.now()
+    ids = [j.deployment_id for j in judgements]
+    rows = {row.pk: without_removed(row) for row in rows_to_load().filter(pk__in=ids)}
+    lines = {j.deployment_id: stored(LINE, j.line, None) for j in judgements}
+    due = [
+        rows[j.deployment_id]
+        for j in judgements
+        if j.deployment_id in rows
+        and not j.closed
+        and (lines[j.deployment_id] is None or (j.again_at and j.again_at <= now))
+    ]
+    if due:
+        lines |= {view.loaded.row.pk: view.line for view in judge(load_many(due))}
+    closed = [j.deployment_id for j in judgements if j.closed]
+    closings = {
+        c.deployment_id: c for c in Closing.objects.defer("frozen").filter(deployment__in=closed, reopened_at=None)
+    }
+    return [
+        Listed(rows[pk], line, j.closed, closing.at if closing else None, _names(rows[pk], closing))
+        for j in judgements
+        if (pk := j.deployment_id) in rows and (line := lines[pk]) is not None
+        for closing in [closings.get(pk) if j.closed else None]
+    ]
+
+
+def _names(row: Deployment, closing: Closing | None) -> Names:
+    return (stored(NAMES, closing.names, None) if closing and closing.names else None) or names_of(row)

@@ -1,0 +1,43 @@
+"""A text that somebody brings, changes, takes off or puts back: kept, and what rests on it looked at again."""
+
+from __future__ import annotations
+
+from django.db import transaction
+
+from mintseed import wiring
+from mintseed.server.kept.due import judge_soon
+from mintseed.server.kept.models import Description, Image
+from mintseed.server.owned import descriptions
+from mintseed.server.owned.library import UNREAD
+
+
+def keep(kind: str, ident: str, text: str) -> None:
+    """Keep a text that was read well, in place of one of its id."""
+    with transaction.atomic():
+        now = wiring.bench().clock.now()
+        Description.objects.update_or_create(
+            kind=kind, ident=ident, removed_at=None, defaults={"text": text, "changed_at": now}
+        )
+        changed_text(kind, ident)
+
+
+def changed_text(kind: str, ident: str) -> None:
+    """Have what rests on a text judged again."""
+    descriptions.look_again()
+    if kind == "recipe":
+        _claim_images(ident)
+        judge_soon(recipe=ident)
+    elif kind == "board":
+        judge_soon(board_unit__board=ident)
+    else:
+        judge_soon(parts__kind=ident)
+
+
+def _claim_images(ident: str) -> None:
+    """Have the images that the recipe names, or no longer names, be read again: its release and build stand in the reading."""
+    recipe = descriptions.recipes().get(ident)
+    for row in Image.objects.filter(recipe__in=(ident, "")).only("file_name", "recipe", "release", "build"):
+        found = recipe.build_of_file(row.file_name) if recipe else None
+        said = (ident, found[0].version, found[1].id) if found else ("", "", "")
+        if said != (row.recipe, row.release, row.build):
+            Image.objects.filter(pk=row.pk).update(recipe=said[0], release=said[1], build=said[2], **UNREAD)

@@ -1,0 +1,61 @@
+"""A home belongs to one kind of bench: made-up devices and one's own never share a shelf, a log or a door.
+
+The kind stands in a file of the home from its first start on. In a home from before that, its benches say it: one that was ever real
+makes it a real one's.
+"""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from mintseed.core.errors import RefusedError
+from mintseed.wiring import Config
+
+WORDS = {"standin": "the stand-in bench, whose devices are made up", "real": "a real bench"}
+
+
+def kind_file(home: Path) -> Path:
+    return home / "kind-of-bench"
+
+
+def kept_kind(home: Path) -> str:
+    """Return the kind that stands in `home`, empty when none does."""
+    try:
+        kind = kind_file(home).read_text().strip()
+    except OSError:
+        return ""
+    return kind if kind in WORDS else ""
+
+
+def refuse_other_kind(chosen: Config) -> None:
+    """Raise RefusedError when the home belongs to the other kind of bench."""
+    kept = kept_kind(chosen.home)
+    if kept in ("", chosen.bench):
+        return
+    ask = "MINTSEED_BENCH=real " if chosen.bench == "real" else ""
+    other = chosen.home.with_name(f"{chosen.home.name}-{'own' if chosen.bench == 'real' else 'demo'}")
+    raise RefusedError(
+        f"the home {chosen.home} belongs to {WORDS[kept]}", expected=f"another home for {WORDS[chosen.bench]}", where="MINTSEED_HOME",
+        next_step=f"Give it one of its own:  MINTSEED_HOME={other} {ask}make start",
+    )  # fmt: skip
+
+
+def keep_kind(chosen: Config) -> None:
+    """Note the kind of bench this home belongs to, from now on; raises RefusedError when it belongs to the other one."""
+    if not kept_kind(chosen.home):
+        kind_file(chosen.home).write_text(f"{_told_by_rows(chosen.bench_name) or chosen.bench}\n")
+    refuse_other_kind(chosen)
+
+
+def _told_by_rows(own_name: str) -> str:
+    """Return the kind that this home's benches were of, empty when it had none. `own_name`: what its bench is called now, wherever the
+    home lay before."""
+    from django.db.models import Q
+
+    from mintseed.server.done.agent.bench_row import holder
+    from mintseed.server.kept.models import Bench
+
+    rows = Bench.objects.filter(Q(holder__in=("", holder())) | Q(name=own_name)).values_list("was_real", "kind")
+    if any(was_real or kind == Bench.Kind.REAL for was_real, kind in rows):
+        return "real"
+    return "standin" if rows else ""
