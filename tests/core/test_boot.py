@@ -20,10 +20,11 @@ from mintseed.core.boot.band import (
     state_at,
 )
 from mintseed.core.boot.causes import SHOWN, BootEvidence, rank_causes
+from mintseed.core.boot.run import RunFacts
 from mintseed.core.findings import Severity
 from mintseed.core.plan.plan import PlannedPart
 from mintseed.core.stations import Station
-from mintseed.core.walk import RunFacts, Walk, WalkInputs
+from mintseed.core.walk import Walk, WalkInputs
 from tests.core.settings.test_values import values
 
 BAND = Band(35, 120, 300, 600)
@@ -180,8 +181,8 @@ def test_a_moment_of_another_day_at_the_site_is_said_with_its_day(zone: str, sai
 
 
 def test_a_board_said_to_be_powered_ten_minutes_ago_is_not_unseen_at_once() -> None:
-    assert walk_of(600, None, noted_s=599).unseen_since is None
-    assert walk_of(610, None, noted_s=599).unseen_since is not None
+    assert walk_of(600, None, noted_s=599).clock.unseen_since is None
+    assert walk_of(610, None, noted_s=599).clock.unseen_since is not None
 
 
 def test_add_ons_go_on_before_the_card_and_the_case_is_closed_after_it() -> None:

@@ -7,15 +7,18 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import datetime, time, timedelta
+from datetime import datetime
 from functools import cached_property
-from zoneinfo import ZoneInfo
 
 from mintseed.core.boards.model import Board, Cable, Supply
-from mintseed.core.boot.band import NOT_LOOKED, Band, band_for, judge_boot, not_looked, not_looked_at
+from mintseed.core.boot.band import Band, band_for, judge_boot, not_looked
 from mintseed.core.boot.causes import BootEvidence, Cause, rank_causes
+from mintseed.core.boot.evidence import gather
+from mintseed.core.boot.run import BootClock, RunFacts
+from mintseed.core.card.proof import NOT_WRITTEN, WriteFacts, card_findings
 from mintseed.core.find.candidates import Candidate, judge_find
-from mintseed.core.find.naming import NAME_WITHIN_S, NOT_ASKED, NameFacts, judge_name
+from mintseed.core.find.naming import judge_name
+from mintseed.core.find.own import answers_to_name, own_addresses, wifi_not_proven
 from mintseed.core.findings import Finding, Severity, Where, verdict, worst_first
 from mintseed.core.image.report import XRay
 from mintseed.core.line import Line, StationState, draw_line
@@ -49,67 +52,6 @@ from mintseed.core.setup.steps import StepResult, step_results
 from mintseed.core.site.model import WifiNetwork
 from mintseed.core.stations import ORDER, Station
 
-POWER_CODES = ("plan.supply-", "plan.cable-", "plan.feeder-", "plan.usb-overdrawn", "plan.two-supplies")
-"""Findings of the plan that speak of too little power at the board."""
-
-
-@dataclass(frozen=True, slots=True)
-class WriteFacts:
-    """The last write. `proven_at` is None unless its proof stands; `trouble` says how it ended when not well, `void_why`
-    what ended its proof, `unsure_why` why nobody can rely on it now. `chosen`: a mark of what was chosen then; equal marks,
-    nothing was changed. `marked`: whether marks beyond the image were read back too; `looked_again`: whether they were seen
-    again after it had left its reader. `never_began`: why a later write came to nothing before its first byte, `stopped` where
-    somebody stopped it."""
-
-    writing: bool = False
-    trouble: str = ""
-    fingerprint: str = ""
-    fingerprint_version: int = FINGERPRINT_VERSION
-    chosen: str = ""
-    proven_at: datetime | None = None
-    void_why: str = ""
-    unsure_why: str = ""
-    marked: bool = False
-    looked_again: bool = False
-    never_began: str = ""
-    stopped: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class RunFacts:
-    """The last boot of the card that is proven now. `pace` is how many seconds of a boot pass in one second.
-
-    The keys are marks: equal marks, equal keys. `joined_same` and `joined_other` count other boards that joined this
-    network with the key of this card and with another one.
-    """
-
-    number: int
-    powered_at: datetime
-    pace: float = 1.0
-    off_at: datetime | None = None
-    lasted_s: float | None = None
-    joined_after_s: float | None = None
-    looked_at: datetime | None = None
-    noted_at: datetime | None = None
-    """when it was said that it is powered; later than `powered_at` when that is told afterwards"""
-    candidates: tuple[Candidate, ...] = ()
-    joined_address: str = ""
-    naming: NameFacts = NOT_ASKED
-    late_at: datetime | None = None
-    causes_then: tuple[Cause, ...] = ()
-    key_is_sites: bool | None = None
-    joined_same: int = 0
-    joined_other: int = 0
-
-    @property
-    def powered(self) -> bool:
-        return self.off_at is None
-
-    @property
-    def last_look(self) -> datetime:
-        """The last moment at which somebody looked, or began to have a reason to."""
-        return max(self.powered_at, self.looked_at or self.powered_at, self.noted_at or self.powered_at)
-
 
 @dataclass(frozen=True, slots=True)
 class WalkInputs:
@@ -139,7 +81,7 @@ class WalkInputs:
     agreed: bool = False
     chosen: str = ""
     """a mark of all that is chosen now"""
-    write: WriteFacts = WriteFacts()
+    write: WriteFacts = NOT_WRITTEN
     run: RunFacts | None = None
     claimed: str = ""
     claimed_by: str = ""
@@ -258,6 +200,11 @@ class Walk:
             void_why=write.unsure_why or write.void_why,
         )  # fmt: skip
 
+    @property
+    def card_findings(self) -> tuple[Finding, ...]:
+        otherwise = self._nothing_changed and bool(self.fingerprint) and not self._filled_alike
+        return card_findings(self.inputs.write, filled_otherwise=otherwise, powered_since=self.inputs.run is not None)
+
     def not_ready_to_write(self) -> str:
         """Return what stands against writing a card, or nothing."""
         if self.inputs.xray is None:
@@ -284,44 +231,22 @@ class Walk:
         return band_for(self.inputs.recipe, self.inputs.board) if self.inputs.board else None
 
     @property
-    def elapsed_s(self) -> float:
-        """Seconds of boot since power-on, at the bench's pace; what it lasted once it is off."""
-        run = self.inputs.run
-        if run is None:
-            return 0.0
-        if run.lasted_s is not None:
-            return run.lasted_s
-        return max(0.0, ((run.off_at or self.inputs.now) - run.powered_at).total_seconds() * run.pace)
+    def clock(self) -> BootClock:
+        return BootClock(self.inputs.run, self.band, self.inputs.now, self.inputs.time_zone)
 
     @property
-    def unseen_since(self) -> datetime | None:
-        """Since when nobody looks for this powered board, None while somebody does, or need not."""
-        run = self.inputs.run
-        if run is None or not run.powered or run.joined_after_s is not None:
-            return None
-        return run.last_look if not_looked_at(run.last_look, self.inputs.now, run.late_at) else None
-
-    @property
-    def judged_s(self) -> float:
-        """Seconds of boot at which it is judged: time in which nobody looked makes no boot late."""
-        run, unseen = self.inputs.run, self.unseen_since
-        if run is None or unseen is None:
-            return self.elapsed_s
-        return max(0.0, (unseen - run.powered_at).total_seconds() * run.pace)
-
-    def at(self, boot_seconds: float) -> datetime | None:
-        """Return the clock time at which this boot is `boot_seconds` old."""
-        run = self.inputs.run
-        return run.powered_at + timedelta(seconds=boot_seconds / run.pace) if run else None
+    def again_at(self) -> datetime | None:
+        """When time alone changes the judgement."""
+        return None if self.inputs.kept else self.clock.again_at(name_answers=self.name_answers)
 
     @cached_property
     def boot_finding(self) -> Finding | None:
         run, band = self.inputs.run, self.band
         if run is None or band is None:
             return None
-        found = judge_boot(band, self.judged_s, run.joined_after_s, run=run.number, off=not run.powered)
-        unseen = self.unseen_since
-        return found if unseen is None else not_looked(found, self.clock_text(unseen))
+        found = judge_boot(band, self.clock.judged_s, run.joined_after_s, run=run.number, off=not run.powered)
+        unseen = self.clock.unseen_since
+        return found if unseen is None else not_looked(found, self.clock.clock_text(unseen))
 
     @cached_property
     def causes(self) -> tuple[Cause, ...]:
@@ -331,40 +256,17 @@ class Walk:
             return ()
         if not run.powered:
             return run.causes_then
-        if self.judged_s < self.band.late_after_s:
+        if self.clock.judged_s < self.band.late_after_s:
             return ()
-        return rank_causes(self.boot_evidence)
+        return rank_causes(self._evidence)
 
     @property
-    def boot_evidence(self) -> BootEvidence:
-        """What speaks for and against each cause, gathered from the other stations."""
-        i, run, proven = self.inputs, self.inputs.run, self.inputs.write.proven_at
-        doubts = tuple(
-            f.title for f in self.plan_findings
-            if f.severity in (Severity.STOP, Severity.CHECK) and f.code.startswith(POWER_CODES)
+    def _evidence(self) -> BootEvidence:
+        i = self.inputs
+        return gather(
+            i.values, i.run, i.board, plan=self.plan_findings, image=self.image_findings, filled=self.filled,
+            proven_at=i.write.proven_at,
         )  # fmt: skip
-        supply = any(
-            f.code in ("plan.supply-fits", "plan.supply-tight", "plan.feeder-carries") for f in self.plan_findings
-        )
-        board = next(
-            (f.severity is Severity.OK for f in self.image_findings if f.code in ("plan.board-fits", "plan.board-not-in-image", "plan.board-newer-than-release")),
-            None,
-        )  # fmt: skip
-        return BootEvidence(
-            way=i.values.way,
-            network=i.values.ssid,
-            passphrase_is_sites=run.key_is_sites if run else None,
-            joined_with_same_key=run.joined_same if run else 0,
-            joined_with_other_key=run.joined_other if run else 0,
-            country=i.values.country,
-            country_in_file=any(f.carries_country for f in self.filled) if self.filled else None,
-            files_sound=verdict(f for file in self.filled for f in file.findings) in (Severity.OK, Severity.NOTE),
-            board_in_image=board,
-            board_name=i.board.name if i.board else "",
-            supply_carries=False if doubts else True if supply else None,
-            supply_doubts=doubts,
-            card_proven_ago_s=(run.powered_at - proven).total_seconds() if run and proven else None,
-        )
 
     # find
 
@@ -373,43 +275,27 @@ class Walk:
         run = self.inputs.run
         if run is None or not run.looked_at:
             return ()
-        found = judge_find(run.candidates, self.inputs.host_name)
-        return (*found, *self._name_findings(run), *self._way_findings(run))
+        i = self.inputs
+        by_cable = bool(i.claimed) and i.way == "wifi" and i.claimed_by == "cable"
+        return (
+            *judge_find(run.candidates, i.host_name),
+            *((self._name_finding(run),) if run.joined_after_s is not None or i.claimed else ()),
+            *((wifi_not_proven(i.board),) if by_cable else ()),
+        )
 
-    def _name_findings(self, run: RunFacts) -> tuple[Finding, ...]:
-        """Return what is known of its name, once it is on the network."""
-        if run.joined_after_s is None and not self.inputs.claimed:
-            return ()
+    def _name_finding(self, run: RunFacts) -> Finding:
         page = self.inputs.xray.page if self.inputs.xray else None
         announces = None if page is None else True if page.announces else page.announcer
-        ago_s = max(0.0, self.elapsed_s - (run.joined_after_s or 0.0))
-        return (judge_name(self.inputs.host_name, self.addresses, run.naming, joined_ago_s=ago_s, announces=announces),)
-
-    def _way_findings(self, run: RunFacts) -> tuple[Finding, ...]:
-        i = self.inputs
-        if not (i.claimed and i.way == "wifi" and i.claimed_by == "cable"):
-            return ()
-        mark = (
-            f" Look at its printed mark once more: {i.board.printed_mark} has a radio; boards that look alike have none."
-            if i.board
-            else ""
-        )
-        return (Finding("find.joined-by-cable", Severity.CHECK, "Joined by cable, Wi-Fi not proven",
-                        f"The plan says Wi-Fi, and nobody has seen it join by that.{mark}",
-                        "Shut it down, pull the cable, power it again and claim what joins then.", Where(part="way")),)  # fmt: skip
+        ago_s = max(0.0, self.clock.elapsed_s - (run.joined_after_s or 0.0))
+        return judge_name(self.inputs.host_name, self.addresses, run.naming, joined_ago_s=ago_s, announces=announces)
 
     @property
     def addresses(self) -> frozenset[str]:
-        """The addresses of the device itself: where it joined or was claimed, and the others it has."""
-        i, run = self.inputs, self.inputs.run
-        own = {a for a in (i.claimed, run.joined_address if run else "") if a}
-        return frozenset({*own, *(a for c in (run.candidates if run else ()) if c.address in own for a in c.also)})
+        return own_addresses(self.inputs.run, self.inputs.claimed)
 
     @property
     def name_answers(self) -> bool:
-        """Whether the device was heard to answer to its own name."""
-        run = self.inputs.run
-        return run is not None and bool(self.addresses & set(run.naming.answers_at))
+        return answers_to_name(self.inputs.run, self.addresses)
 
     @property
     def winner(self) -> Candidate | None:
@@ -424,33 +310,19 @@ class Walk:
 
     # the line
 
-    def clock_text(self, moment: datetime) -> str:
-        """Return `moment` as a clock at the site shows it, with its day where that is not today there."""
-        zone = ZoneInfo(self.inputs.time_zone)
-        there, today = moment.astimezone(zone), self.inputs.now.astimezone(zone).date()
-        day = "" if there.date() == today else f"{there.day} {there:%b} "
-        return f"{day}{there:%H:%M:%S}"
-
-    @property
-    def next_midnight(self) -> datetime:
-        """When the next day begins at the site: moments that were said by the clock alone are yesterday's then."""
-        zone = ZoneInfo(self.inputs.time_zone)
-        tomorrow = self.inputs.now.astimezone(zone).date() + timedelta(days=1)
-        return datetime.combine(tomorrow, time(), zone)
-
     @cached_property
     def states(self) -> dict[Station, StationState]:
         i, winner, run, band = self.inputs, self.winner, self.inputs.run, self.band
-        late_at = self.at(band.late_after_s) if band else None
+        late_at = self.clock.at(band.late_after_s) if band else None
         boot = BootFacts(
             run is not None and run.powered,
-            self.judged_s,
+            self.clock.judged_s,
             run.joined_after_s if run else None,
-            until=self.clock_text(late_at) if late_at else "",
-            since=self.clock_text(run.powered_at) if run else "",
+            until=self.clock.clock_text(late_at) if late_at else "",
+            since=self.clock.clock_text(run.powered_at) if run else "",
             failed_run=run.number if run and not run.powered and run.joined_after_s is None else 0,
             likeliest=self.causes[0].title if self.causes else "",
-            unseen_since=self.clock_text(self.unseen_since) if self.unseen_since else "",
+            unseen_since=self.clock.clock_text(self.clock.unseen_since) if self.clock.unseen_since else "",
         )
         return {
             Station.PLAN: plan_state(self.plan_findings, complete=self.plan_complete),
@@ -482,62 +354,6 @@ class Walk:
         boot = (self.boot_finding,) if self.boot_finding else ()
         found = {
             Station.PLAN: self.plan_findings, Station.IMAGE: self.image_findings, Station.SETTINGS: self.settings_findings,
-            Station.CARD: self._card_findings, Station.BOOT: boot, Station.FIND: self.find_findings, Station.SETUP: setup, Station.KEEP: (),
+            Station.CARD: self.card_findings, Station.BOOT: boot, Station.FIND: self.find_findings, Station.SETUP: setup, Station.KEEP: (),
         }  # fmt: skip
         return {station: found[station] for station in ORDER}
-
-    @property
-    def _card_findings(self) -> tuple[Finding, ...]:
-        write = self.inputs.write
-        if write.writing:
-            return ()
-        never = (
-            Finding("card.never-began", Severity.NOTE if write.stopped else Severity.CHECK, "The last write did not begin",
-                    f"{write.never_began.rstrip('.')}. It changed nothing on any card.",
-                    "Write the card again if you still want to."),
-        ) if write.never_began and not write.trouble else ()  # fmt: skip
-        return (*never, *self._proof_findings(write))
-
-    def _proof_findings(self, write: WriteFacts) -> tuple[Finding, ...]:
-        if write.unsure_why:
-            return (Finding("card.unsure", Severity.CHECK, "Not sure any more that its card holds it", f"{write.unsure_why}.",
-                            "Say whose card that is, put its own card into a reader, or write the card again."),)  # fmt: skip
-        if write.proven_at is None:
-            void = Finding(
-                "card.proof-void",
-                Severity.CHECK,
-                "This card's proof no longer stands",
-                f"{write.void_why}.",
-                "Write the card again.",
-            )
-            return (void,) if write.void_why else ()
-        found = []
-        if self._nothing_changed and self.fingerprint and not self._filled_alike:
-            found.append(Finding("card.filled-otherwise", Severity.NOTE, "This version would fill the files otherwise",
-                                 "Nothing you chose was changed since, and the card holds what was proven then.",
-                                 "Write it again only if you want what this version would write."))  # fmt: skip
-        if write.marked and not write.looked_again and self.inputs.run is None:
-            found.append(Finding("card.second-look", Severity.NOTE, "Its size was measured without unplugging it",
-                                 "Marks all over its room were read back. A reader that answers from a memory of its own could hide that "
-                                 "a card is smaller than it says.", "To be sure, pull it out and put it back once: it is looked at again."))  # fmt: skip
-        elif write.marked and write.looked_again:
-            found.append(Finding("card.seen-again", Severity.OK, "Seen again after it was pulled out",
-                                 "Samples of what was written, and the marks all over its room, were still there."))  # fmt: skip
-        return tuple(found)
-
-    @property
-    def again_at(self) -> datetime | None:
-        """When time alone changes the judgement: the next mark of a running boot's band, or the next day."""
-        run, band = self.inputs.run, self.band
-        if run is None or band is None or not run.powered or self.inputs.kept:
-            return None
-        if run.joined_after_s is not None:
-            # A name that did not come within some minutes is said not to have come.
-            waits_s = run.joined_after_s + NAME_WITHIN_S
-            return self.at(waits_s) if not self.name_answers and self.elapsed_s < waits_s else None
-        marks = (band.usual_from_s, band.usual_to_s, band.late_after_s, band.hopeless_after_s)
-        left = [m for m in marks if m > self.judged_s]
-        if self.unseen_since is not None:
-            return self.next_midnight  # else only somebody who looks changes it
-        falls_silent = min(run.last_look + NOT_LOOKED, self.next_midnight)
-        return min(self.at(left[0]) or falls_silent, falls_silent) if left else falls_silent

@@ -33,7 +33,7 @@ def execute(walk: Walk, *, by_hand: bool) -> PoweredOff:
     refuse_stops(check(walk))
     run, band = walk.inputs.run, walk.band
     assert run is not None
-    late = band is not None and walk.judged_s >= band.late_after_s
+    late = band is not None and walk.clock.judged_s >= band.late_after_s
     ended = "joined" if run.joined_after_s is not None else "late" if late else "early"
     causes = walk.causes
     said = {
@@ -42,4 +42,6 @@ def execute(walk: Walk, *, by_hand: bool) -> PoweredOff:
         "early": "before it was late",
     }[ended]
     where = "card still in the board" if by_hand else "card back in the reader"
-    return PoweredOff(ended, walk.elapsed_s, causes, f"Powered off after {duration(walk.elapsed_s)}, {said}; {where}")
+    return PoweredOff(
+        ended, walk.clock.elapsed_s, causes, f"Powered off after {duration(walk.clock.elapsed_s)}, {said}; {where}"
+    )

@@ -209,7 +209,7 @@ def band_out(walk: Walk) -> BandOut | None:
     if band is None or run is None:
         return None
     return BandOut(
-        elapsed_s=walk.elapsed_s,
+        elapsed_s=walk.clock.elapsed_s,
         pace=run.pace,
         usual_from_s=band.usual_from_s,
         usual_to_s=band.usual_to_s,

@@ -108,7 +108,7 @@ def _out(view: Judged) -> BootOut:
         not_ready_fix=stop.fix if stop else "",
         powered=powered,
         powered_at=run.powered_at if run else None,
-        late_at=walk.at(walk.band.late_after_s) if walk.band else None,
+        late_at=walk.clock.at(walk.band.late_after_s) if walk.band else None,
         joined_after_s=run.joined_after_s if run else None,
         band=band_out(walk),
         before_looked_at=_looked_before(view),

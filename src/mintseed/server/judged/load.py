@@ -18,6 +18,8 @@ from pydantic import TypeAdapter
 
 from mintseed import wiring
 from mintseed.core.boards.model import Board
+from mintseed.core.boot.run import RunFacts
+from mintseed.core.card.proof import WriteFacts
 from mintseed.core.errors import DescriptionError, MissingError
 from mintseed.core.find.naming import NameFacts
 from mintseed.core.image.report import XRay
@@ -26,7 +28,7 @@ from mintseed.core.recipes.model import WAYS_IN, Recipe
 from mintseed.core.settings.values import SettingValues, Unreadable
 from mintseed.core.site.ranges import own_ranges
 from mintseed.core.site.time_zones import time_zones
-from mintseed.core.walk import RunFacts, Walk, WalkInputs, WriteFacts
+from mintseed.core.walk import Walk, WalkInputs
 from mintseed.server.judged.frozen import NAMES, Names, unpack
 from mintseed.server.judged.job_state import describe_trouble, is_active
 from mintseed.server.kept.models import (

@@ -179,12 +179,17 @@ def note_late(board: Watched) -> None:
     """Note once that a boot is late, with its causes as they are judged now."""
     walk, run = board.loaded.walk, board.run
     band = walk.band
-    if band is None or run.late_at is not None or run.joined_after_s is not None or walk.judged_s < band.late_after_s:
+    if (
+        band is None
+        or run.late_at is not None
+        or run.joined_after_s is not None
+        or walk.clock.judged_s < band.late_after_s
+    ):
         return
     with transaction.atomic():
         causes = CAUSES.dump_python(walk.causes, mode="json")
         if BootRun.objects.filter(pk=run.pk, late_at=None, off_at=None, joined_after_s=None).update(
-            late_at=walk.at(band.late_after_s), causes=causes
+            late_at=walk.clock.at(band.late_after_s), causes=causes
         ):
             cause = walk.causes[0].title if walk.causes else "no cause known"
             record(
