@@ -7,7 +7,7 @@ from typing import Any
 
 import httpx
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from tests.browser.conftest import Application
 
@@ -71,6 +71,36 @@ def test_a_field_that_is_being_typed_in(page: Page, other: httpx.Client) -> None
     other.put(f"/deployments/{pk}/settings", json={"host_name": "theirs-again"}).raise_for_status()
     page.get_by_role("button", name="Take that").click()
     expect(name).to_have_value("theirs-again")
+    other.delete(f"/deployments/{pk}")
+
+
+def test_what_is_typed_while_a_save_is_on_its_way_stays(page: Page, other: httpx.Client) -> None:
+    pk = other.post("/deployments", json={"recipe": "platen", "name": "Typed on"}).json()["id"]
+    page.goto(f"/deployments/{pk}/settings")
+    held: list[tuple[Route, Any]] = []
+
+    def hold(route: Route) -> None:
+        if route.request.method == "PUT" and not held:
+            held.append((route, route.fetch()))
+        else:
+            route.continue_()
+
+    page.route("**/api/deployments/*/settings", hold)
+    name = page.get_by_label("Host name")
+    name.fill("first")
+    name.press("Enter")
+    while not held:
+        page.wait_for_timeout(50)
+    name.fill("second")
+    route, answered = held[0]
+    route.fulfill(response=answered)
+    expect(page.get_by_text("Changed meanwhile")).to_have_count(0)
+    expect(name).to_have_value("second")
+    name.press("Enter")
+    page.unroute("**/api/deployments/*/settings")
+    expect(page.get_by_role("alert")).to_have_count(0)
+    page.reload()
+    expect(name).to_have_value("second")
     other.delete(f"/deployments/{pk}")
 
 

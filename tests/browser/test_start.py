@@ -33,7 +33,7 @@ def wait_for_drives(started: Application, seconds: float = 30) -> dict[str, Any]
     """Return the bench once its worker has reported its drives."""
     until = time.monotonic() + seconds
     while time.monotonic() < until:
-        bench: dict[str, Any] = httpx.get(f"{started.url}/api/bench", headers=started.token).json()
+        bench: dict[str, Any] = httpx.get(f"{started.url}/api/bench", headers=started.token, timeout=30).json()
         if bench["drives"]:
             return bench
         time.sleep(0.2)
@@ -113,16 +113,16 @@ def test_a_home_that_cannot_be_made_is_said(tmp_path: Path) -> None:
 def test_all_data_survives_a_stop_and_a_start(home: Path) -> None:
     environment = environment_for(home)
     first = start(environment)
-    made = httpx.post(f"{first.url}/api/deployments", json={"recipe": "platen", "name": "Küste 🌊"}).json()
-    secret = httpx.post(f"{first.url}/api/networks/1/passphrase").json()
+    made = httpx.post(f"{first.url}/api/deployments", json={"recipe": "platen", "name": "Küste 🌊"}, timeout=30).json()
+    secret = httpx.post(f"{first.url}/api/networks/1/passphrase", timeout=30).json()
     assert "runs already" in refused(environment)
     assert stop(first) == []
     second = start(environment)
     try:
-        assert httpx.get(f"{second.url}/api/deployments/{made['id']}").json()["name"] == "Küste 🌊"
-        assert httpx.post(f"{second.url}/api/networks/1/passphrase").json() == secret
-        assert len(httpx.get(f"{second.url}/api/images").json()["images"]) == 5
-        page = httpx.get(f"{second.url}/deployments/{made['id']}/plan")
+        assert httpx.get(f"{second.url}/api/deployments/{made['id']}", timeout=30).json()["name"] == "Küste 🌊"
+        assert httpx.post(f"{second.url}/api/networks/1/passphrase", timeout=30).json() == secret
+        assert len(httpx.get(f"{second.url}/api/images", timeout=30).json()["images"]) == 5
+        page = httpx.get(f"{second.url}/deployments/{made['id']}/plan", timeout=30)
         assert page.status_code == 200
         assert "<div id=" in page.text
     finally:
@@ -139,7 +139,7 @@ def test_what_is_damaged_is_said_and_it_starts(home: Path) -> None:
     try:
         assert "platen-3.0-32.img.gz cannot be used" in started.output
         assert "pipe.img is not read" in started.output
-        listed = httpx.get(f"{started.url}/api/images").json()
+        listed = httpx.get(f"{started.url}/api/images", timeout=30).json()
         assert {i["file_name"]: bool(i["trouble"]) for i in listed["images"]}["platen-3.0-32.img.gz"]
         assert [f["where"]["file"] for f in listed["findings"]] == ["pipe.img"]
         # Killed like that, by somebody in a hurry, it starts again and ends what was left behind.
@@ -165,8 +165,8 @@ def test_the_real_bench_starts_empty_and_lists_this_machines_drives(empty_home: 
     home = empty_home
     started = start(environment_for(home, MINTSEED_BENCH="real"))
     try:
-        assert httpx.get(f"{started.url}/api/place").status_code == 401
-        assert not httpx.get(f"{started.url}/api/place", headers=started.token).json()["standin"]
+        assert httpx.get(f"{started.url}/api/place", timeout=30).status_code == 401
+        assert not httpx.get(f"{started.url}/api/place", headers=started.token, timeout=30).json()["standin"]
         bench = wait_for_drives(started)
         assert bench["open"]["deployments"] == bench["service"]["deployments"] == []
         # lsblk(8) names the same whole drives; whatever holds this system is locked.

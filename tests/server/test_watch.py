@@ -13,16 +13,18 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
+from mintseed.core.find.look import seen_key
+from mintseed.core.recipes.identity import NOBODYS, Identity, identity_of
 from mintseed.server.demo.quay_house import UNITS
 from mintseed.server.done.agent.bench_row import own_bench
-from mintseed.server.done.agent.looking import keep_look, look_at, look_every_s, look_once, seen_key, sweep, watched
+from mintseed.server.done.agent.looking import keep_look, look_at, look_every_s, look_once, sweep, watched
 from mintseed.server.done.agent.naming import NameThread, questions
 from mintseed.server.done.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.done.power import switch_off_ghosts
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import BoardUnit, BootRun, Claim, Closing, Judgement, LogEntry, Site
 from mintseed.server.management.commands.bench_agent import Agent
-from mintseed.server.owned.library import identity_of, sync_library
+from mintseed.server.owned.library import sync_library
 from mintseed.standins.bench import mac_of
 from mintseed.standins.router.leases import LeaseBook
 from tests.server.conftest import OTHER_CARD_SERIAL, Api, card, report, started, work
@@ -127,8 +129,9 @@ def test_seeding_twice_is_seeding_once(api: Api) -> None:
 
 @pytest.mark.django_db
 def test_a_download_is_known_by_its_name() -> None:
-    assert identity_of("platen-3.2-64.img.xz") == {"recipe": "platen", "release": "3.2", "build": "64-bit"}
-    assert identity_of("platen-3.2-64 (1).img.xz") == {}
+    recipes = wiring.recipes().values()
+    assert identity_of("platen-3.2-64.img.xz", recipes) == Identity("platen", "3.2", "64-bit")
+    assert identity_of("platen-3.2-64 (1).img.xz", recipes) == NOBODYS
 
 
 def test_a_board_that_no_record_knows_of_is_switched_off(api: Api) -> None:

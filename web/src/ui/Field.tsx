@@ -22,18 +22,19 @@ export function Field({ label, value, onSave, mono, hint, tone = "plain", placeh
   const id = useId();
   const [draft, setDraft] = useState<string | null>(null);
   const [saved, setSaved] = useState(value);
-  /** What stood there when one began to type, and whether it is on its way to the server. */
+  /** What stood there when one began to type, and what is on its way to the server. */
   const [was, setWas] = useState(value);
-  const [sent, setSent] = useState(false);
+  const [sent, setSent] = useState<string | null>(null);
   if (saved !== value) {
     setSaved(value);
-    // The server answered what was sent: that is what stands there now. What is only typed stays.
-    if (sent || draft === value) setDraft(null);
-    setSent(false);
+    // The server answered what was sent: that is what stands there now. What was typed since, or only typed, stays.
+    if (draft === sent || draft === value) setDraft(null);
+    else if (sent !== null) setWas(sent);
+    setSent(null);
   }
-  if (sent && problem) setSent(false); // refused: it is still only typed
+  if (sent !== null && problem) setSent(null); // refused: it is still only typed
   const typing = draft !== null && draft !== value;
-  const meanwhile = typing && !secret && !sent && was !== value;
+  const meanwhile = typing && !secret && sent === null && was !== value;
   const type = (text: string) => {
     if (draft === null) setWas(value);
     setDraft(text);
@@ -41,10 +42,11 @@ export function Field({ label, value, onSave, mono, hint, tone = "plain", placeh
   const save = (all = false) => {
     if (!typing || draft === null) setDraft(null);
     else if (!meanwhile || all) {
-      onSave(draft, meanwhile ? value : was);
+      if (draft === sent) return; // on its way already
+      onSave(draft, meanwhile ? value : (sent ?? was));
       setWas(value);
       if (secret) setDraft(null);
-      else setSent(true);
+      else setSent(draft);
     }
   };
   return (

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
 
+from mintseed.core.card.identity import Recognition
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.settings.fill import FINGERPRINT_VERSION
 
@@ -73,3 +75,34 @@ def _proof_findings(write: WriteFacts, *, filled_otherwise: bool, powered_since:
         found.append(Finding("card.seen-again", Severity.OK, "Seen again after it was pulled out",
                              "Samples of what was written, and the marks all over its room, were still there."))  # fmt: skip
     return tuple(found)
+
+
+@dataclass(frozen=True, slots=True)
+class AfterLook:
+    """What a look at a card does to proofs, by the keys of their writes: `ends` them, makes one `sure`, or is a question which of
+    `could_be` it is."""
+
+    ends: frozenset[int] = frozenset()
+    sure: int | None = None
+    could_be: tuple[int, ...] = ()
+
+
+NOTHING = AfterLook()
+
+
+def after_look(
+    found: Recognition, *, stayed: Collection[int], booted: Collection[int], readable: bool, half_written: bool
+) -> AfterLook:
+    """Return the consequences of what was seen in a drive. `stayed`: writes proven in that drive on what never left it since; `booted`:
+    those whose card was booted since, so that what is on it may have changed. `half_written`: a write that was never proven left it."""
+    if found.write_id is not None and found.is_known:
+        # A card on record is itself, wherever it lies.
+        if found.kind == "same":
+            return AfterLook(sure=found.write_id)
+        return NOTHING if found.write_id in booted else AfterLook(ends=frozenset({found.write_id}))
+    # One that never left this reader since it was proven is the same card, whatever its bytes say.
+    if ends := frozenset(stayed) - frozenset(booted):
+        return AfterLook(ends=ends)
+    if found.kind == "kin" and readable and not half_written:
+        return AfterLook(could_be=found.could_be)
+    return NOTHING

@@ -23,7 +23,6 @@ from mintseed.core.plan.starts import board_fit, image_fit
 from mintseed.core.stations import Station
 from mintseed.core.units import binary_size, decimal_size
 from mintseed.core.visible import visible
-from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.copies import stop_jobs
@@ -37,6 +36,7 @@ from mintseed.server.kept.models import BoardUnit, Deployment, Image, Job
 from mintseed.server.kept.stored_types import outline_of_row, xray_of
 from mintseed.server.owned import demo_images, descriptions
 from mintseed.server.owned.library import ORDER, strangers, sync_library
+from mintseed.services import change_choice
 
 router = Router(tags=["image"])
 
@@ -206,7 +206,8 @@ def station(request: HttpRequest, pk: int) -> StationImageOut:
 @router.put("/deployments/{pk}/image", response=StationImageOut)
 def choose(request: HttpRequest, pk: int, payload: ChooseImageIn) -> StationImageOut:
     chosen = Image.there.get(pk=payload.image_id)
-    refuse_closed_or_writing(judged(pk))
+    view = judged(pk)
+    change_choice.check(view.loaded.walk, closed=view.closed)
     with transaction.atomic():
         Deployment.objects.filter(pk=pk).update(image=chosen)
     if not chosen.xray:

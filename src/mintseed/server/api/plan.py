@@ -8,10 +8,10 @@ from django.db import transaction
 from django.db.models import QuerySet
 from django.http import HttpRequest
 from ninja import Router, Schema
-from pydantic import Field
+from pydantic import ConfigDict, Field
 
 from mintseed.core.boards.model import Board, Drawing
-from mintseed.core.errors import InputError, RefusedError
+from mintseed.core.errors import InputError
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.parts.model import role_words
 from mintseed.core.plan.cautions import caution_texts
@@ -36,7 +36,6 @@ from mintseed.core.stations import Station
 from mintseed.core.units import NOMINAL_CARD_GB
 from mintseed.server.api.image import queue_reading
 from mintseed.server.api.meanwhile import refuse_changed
-from mintseed.server.api.settings import refuse_closed_or_writing
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.done import planning
 from mintseed.server.judged.changes import changed
@@ -45,6 +44,7 @@ from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.load import first_network, key_of
 from mintseed.server.kept.models import BoardUnit, Cable, Deployment, Image, OwnedCard, Supply, WifiNetwork
 from mintseed.server.owned.shelf import MOST_UNITS, shelf_at, units_at
+from mintseed.services import change_choice
 
 router = Router(tags=["plan"])
 
@@ -176,8 +176,10 @@ MOST_ADDED = 8
 
 
 class PlanIn(Schema):
-    """Only the fields that are sent change. `add_parts` are keys of parts on the shelf, `add_kinds` ids of some to buy,
+    """Only the fields that are sent change, and there are no others. `add_parts` are keys of parts on the shelf, `add_kinds` ids of some to buy,
     `drop_part` the place of one in the plan."""
+
+    model_config = ConfigDict(extra="forbid")
 
     name: str | None = None
     board_unit_id: int | None = None
@@ -230,10 +232,9 @@ OF_THE_SHELF = {"board_unit_id", "supply_id", "cable_id", "owned_card_id", "add_
 def _change(pk: int, payload: PlanIn) -> PlanOut:
     sent = payload.model_dump(exclude_unset=True)
     view = judged(pk)
-    refuse_closed_or_writing(view)
-    row, run = view.loaded.row, view.loaded.run
-    if run is not None and run.off_at is None and {"board_unit_id", "way"} & set(sent):
-        raise RefusedError("its board is powered", next_step="Power it off under First boot, then change the plan.")
+    row = view.loaded.row
+    moves_board = bool({"board_unit_id", "way"} & set(sent))
+    change_choice.check(view.loaded.walk, closed=view.closed, moves_board=moves_board)
     was = sent.pop("was", None)
     values = _values(row, payload, sent)
     with transaction.atomic():

@@ -25,6 +25,7 @@ from mintseed.server.judged.load import answers_of, host_names
 from mintseed.server.kept.closed import kept_word
 from mintseed.server.kept.models import Deployment, Site
 from mintseed.server.kept.transactions import all_or_nothing
+from mintseed.services import change_choice
 
 router = Router(tags=["settings"])
 
@@ -105,7 +106,8 @@ def read_settings(request: HttpRequest, pk: int) -> SettingsOut:
 
 @router.put("/deployments/{pk}/settings", response=SettingsOut)
 def change_settings(request: HttpRequest, pk: int, payload: SettingsIn) -> SettingsOut:
-    refuse_closed_or_writing(judged(pk))
+    view = judged(pk)
+    change_choice.check(view.loaded.walk, closed=view.closed)
     sent = payload.model_dump(exclude_unset=True)
     was = sent.pop("was", None) or {}
     password, answers = sent.pop("admin_password", None), sent.pop("answers", None)
@@ -200,16 +202,6 @@ def _value(own: str, site: str) -> ValueOut:
 def _was(value: str, own: str) -> ValueOut:
     """Return a value of a device in service: the place may have another one by now."""
     return ValueOut(value=value, from_site=not own, site_value="" if own else value)
-
-
-def refuse_closed_or_writing(view: Judged) -> None:
-    """Raise RefusedError while what was chosen may not change."""
-    if view.closed:
-        raise RefusedError(
-            "its record is closed", next_step="Use \u201cThe same again\u201d, or write its card again to begin anew."
-        )
-    if view.loaded.walk.inputs.write.writing:
-        raise RefusedError("its card is being written", next_step="Wait for it, or stop it under Card.")
 
 
 def _out(view: Judged) -> SettingsOut:

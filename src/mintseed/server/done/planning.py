@@ -7,10 +7,11 @@ from dataclasses import replace
 
 from django.db import transaction
 
-from mintseed.core.errors import InputError, MissingError, RefusedError
+from mintseed.core.errors import InputError, MissingError
 from mintseed.core.plan.job_time import JobTime, job_time
 from mintseed.core.plan.options import best_plan
 from mintseed.core.plan.plan import Plan
+from mintseed.core.plan.putting import Held, put_in
 from mintseed.core.plan.shelf import Shelf
 from mintseed.core.plan.shopping import PartsList, parts_list
 from mintseed.core.plan.way_out import Proposal, ways_out
@@ -121,31 +122,21 @@ def same_parts(row: Deployment, kinds: Iterable[str]) -> None:
         PlannedPart.objects.create(deployment=row, kind=kind, part_id=key)
 
 
-MOST_PARTS = 20
-
-
 def add_part(row: Deployment, *, part: int | None = None, kind: str = "") -> None:
     """Put a part of the shelf, or a kind that is to be bought, into the plan. Raises InputError, MissingError or RefusedError."""
     with transaction.atomic():
         Deployment.objects.select_for_update().get(pk=row.pk)
-        planned = PlannedPart.objects.filter(deployment=row)
-        if planned.count() >= MOST_PARTS:
-            raise RefusedError(f"a plan holds at most {MOST_PARTS} parts", next_step="Leave one out first.")
-        owned = None
-        if part is not None:
-            owned = Part.there.get(pk=part, site=row.site)
-            kind = owned.kind
-            if planned.filter(part=owned).exists():
-                return
+        owned = Part.there.get(pk=part, site=row.site) if part is not None else None
+        kind = owned.kind if owned else kind
         if kind not in descriptions.parts():
             raise InputError(
                 f"no part is called {kind}", where="add_kinds", expected="the id of a part that is described"
             )
-        # What was to be bought has come: it takes the place of its kind.
-        waiting = planned.filter(kind=kind, part=None).order_by("pk").first() if owned else None
-        if waiting is not None:
-            PlannedPart.objects.filter(pk=waiting.pk).update(part=owned)
-        else:
+        planned = list(PlannedPart.objects.filter(deployment=row).order_by("pk"))
+        put = put_in([Held(p.kind, p.part_id) for p in planned], Held(kind, owned.pk if owned else None))
+        if put.instead_of is not None:
+            PlannedPart.objects.filter(pk=planned[put.instead_of].pk).update(part=owned)
+        elif not put.already:
             PlannedPart.objects.create(deployment=row, kind=kind, part=owned)
 
 

@@ -7,12 +7,13 @@ uncertain, which is no proof, until a person says it or the right card is seen.
 
 from __future__ import annotations
 
-from collections.abc import Collection, Iterable, Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import asdict
 from datetime import datetime
 
 from django.db.models import QuerySet
 
+from mintseed.core.card import proof
 from mintseed.core.card.identity import CardMarks, Recognition
 from mintseed.core.errors import RefusedError
 from mintseed.server.judged.changes import changed
@@ -71,18 +72,16 @@ def after_look(row: ReportedDrive, found: Recognition, marks: CardMarks | None, 
     """Draw the consequences of what was seen in a drive. `marks`: those of its card, None when it could not be read."""
     where = f"{row.drive.get('model') or row.path} of {row.bench.name}"
     row.question = None
-    if found.is_known:
-        # A card on record is itself, wherever it lies.
-        mine = standing().filter(pk__in=[found.write_id])
-        if found.kind == "same":
-            be_sure(found.write_id, now)
-        elif ends := _unbooted(mine):
-            void(ends, now, _changed_in(where))
-        return
-    # One that never left this reader since it was proven is the same card, whatever its bytes say.
-    if ends := _unbooted(_stayed(row)):
-        void(ends, now, _changed_in(where))
-    elif found.kind == "kin" and marks is not None and half_written(row) is None:
+    stayed = set(_stayed(row).values_list("pk", flat=True)) if not found.is_known else set()
+    asked_of = {*stayed, *([found.write_id] if found.write_id is not None else [])}
+    booted = set(BootRun.objects.filter(write__in=asked_of).values_list("write_id", flat=True))
+    does = proof.after_look(
+        found, stayed=stayed, booted=booted, readable=marks is not None, half_written=half_written(row) is not None
+    )
+    be_sure(does.sure, now)
+    if does.ends:
+        void(does.ends, now, _changed_in(where))
+    if does.could_be and marks is not None:
         _ask_whose(row, found, marks, now)
 
 
@@ -98,10 +97,6 @@ def half_written(row: ReportedDrive, but: Write | None = None) -> Card | None:
     last = writes.select_related("card").order_by("-pk").first()
     left_so = last is not None and last.proven_at is None and (last.started_at or last.begun_at) >= row.appeared_at
     return last.card if last is not None and left_so else None
-
-
-def _unbooted(writes: Iterable[Write]) -> list[int]:
-    return [w.pk for w in writes if not was_booted(w)]
 
 
 def _stayed(row: ReportedDrive) -> QuerySet[Write]:

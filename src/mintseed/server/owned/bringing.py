@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from django.db import transaction
 
 from mintseed import wiring
+from mintseed.core.recipes.identity import Identity, identity_of
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Description, Image
 from mintseed.server.owned import descriptions
@@ -36,8 +39,8 @@ def changed_text(kind: str, ident: str) -> None:
 def _claim_images(ident: str) -> None:
     """Have the images that the recipe names, or no longer names, be read again: its release and build stand in the reading."""
     recipe = descriptions.recipes().get(ident)
+    mine = [recipe] if recipe else []
     for row in Image.objects.filter(recipe__in=(ident, "")).only("file_name", "recipe", "release", "build"):
-        found = recipe.build_of_file(row.file_name) if recipe else None
-        said = (ident, found[0].version, found[1].id) if found else ("", "", "")
-        if said != (row.recipe, row.release, row.build):
-            Image.objects.filter(pk=row.pk).update(recipe=said[0], release=said[1], build=said[2], **UNREAD)
+        said = identity_of(row.file_name, mine)
+        if said != Identity(row.recipe, row.release, row.build):
+            Image.objects.filter(pk=row.pk).update(**asdict(said), **UNREAD)

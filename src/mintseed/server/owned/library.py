@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import asdict, replace
 from datetime import date, datetime
 from typing import Any
 
@@ -13,6 +13,7 @@ from mintseed import wiring
 from mintseed.core.contained import stranger_in_library
 from mintseed.core.findings import Finding, verdict
 from mintseed.core.image.report import XRay
+from mintseed.core.recipes.identity import identity_of
 from mintseed.ports.images import LibraryFile
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Image
@@ -84,8 +85,9 @@ def _added(file: LibraryFile) -> Image:
     try:
         with transaction.atomic():
             return Image.objects.create(
-                file_name=file.name, size_bytes=file.size_bytes, modified_at=file.modified_at, **identity_of(file.name)
-            )
+                file_name=file.name, size_bytes=file.size_bytes, modified_at=file.modified_at,
+                **asdict(identity_of(file.name, descriptions.recipes().values())),
+            )  # fmt: skip
     except IntegrityError:
         return Image.objects.get(file_name=file.name)
 
@@ -100,11 +102,3 @@ def release_day(recipe_id: str, version: str) -> date | None:
     recipe = descriptions.recipes().get(recipe_id)
     release = recipe.release(version) if recipe else None
     return release.date if release else None
-
-
-def identity_of(name: str) -> dict[str, str]:
-    """Return which recipe, release and build call their download `name`; empty when none does."""
-    for recipe in descriptions.recipes().values():
-        if found := recipe.build_of_file(name):
-            return {"recipe": recipe.id, "release": found[0].version, "build": found[1].id}
-    return {}

@@ -15,9 +15,10 @@ from django.db.models import Exists, OuterRef
 from mintseed import wiring
 from mintseed.core.boot.band import late_look_every_s
 from mintseed.core.errors import MintSeedError
-from mintseed.core.find.candidates import Candidate, PageAnswer, Wanted
+from mintseed.core.find.candidates import PageAnswer, Wanted
+from mintseed.core.find.look import kept_look
 from mintseed.core.find.naming import NOT_ASKED
-from mintseed.core.find.sightings import Sighting, pair
+from mintseed.core.find.sightings import Sighting
 from mintseed.core.units import duration
 from mintseed.ports.network import Probe
 from mintseed.server.judged.changes import changed, deployment_topic
@@ -29,9 +30,6 @@ from mintseed.server.owned.own_devices import own_devices
 from mintseed.services import find_device
 
 log = logging.getLogger("mintseed.looking")
-
-MOST_SEEN = 200
-"""addresses kept with one boot run."""
 
 
 @dataclass(frozen=True)
@@ -138,32 +136,21 @@ def ways_of(one: Loaded) -> int:
     )
 
 
-def seen_key(candidate: Candidate) -> str:
-    """Return under what the moment is kept at which `candidate` was first seen: who had its address before does not count for it."""
-    return pair(candidate.address, candidate.mac) if candidate.mac else candidate.address
-
-
 def keep_look(board: Watched, look: find_device.Look, *, settled: bool = True) -> None:
-    """Store what one look saw, and when the board was first seen. A run that ended meanwhile is left as it was.
-
-    A look of a bench that only just began to look, and did not see the board, does not count as one.
-    """
+    """Store what one look saw, and when the board was first seen. A run that ended meanwhile is left as it was."""
     run, winner = board.run, look.winner
-    seen = dict(run.seen)
-    for candidate in look.candidates[:MOST_SEEN]:
-        seen.setdefault(seen_key(candidate), look.seen_at.isoformat())
+    kept = kept_look(
+        run.seen, look.candidates, winner, look.seen_at, powered_at=run.powered_at, pace=run.bench.boot_pace, settled=settled
+    )  # fmt: skip
     fresh = CANDIDATES.dump_json(look.candidates).decode()
     with transaction.atomic():
         same = BootRun.objects.filter(pk=run.pk, off_at=None)
-        counts = {"looked_at": look.seen_at} if settled or winner is not None else {}
-        same.update(candidates=fresh, seen=seen, **counts)
+        same.update(candidates=fresh, seen=kept.seen, **({"looked_at": look.seen_at} if kept.counts else {}))
         if fresh != run.candidates:
             changed(deployment_topic(board.loaded.row.pk))
-        if winner is None:
+        if winner is None or kept.joined_after_s is None:
             return
-        # The moment it was first seen, not the moment its page was through.
-        first = datetime.fromisoformat(seen[seen_key(winner)])
-        after_s = max(0.0, (first - run.powered_at).total_seconds() * run.bench.boot_pace)
+        after_s = kept.joined_after_s
         if same.filter(joined_after_s=None).update(joined_after_s=after_s, joined_address=winner.address):
             late = board.loaded.walk.band if run.late_at else None
             text = f"On the network after {duration(after_s)}: {winner.address}"
