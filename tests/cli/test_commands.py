@@ -13,6 +13,7 @@ from mintseed import wiring
 from mintseed.cli.main import main
 from mintseed.standins.forge.sources import PLATEN_NETWORK
 from tests.builders.disks import fat_file
+from tests.database_plugin import LAN
 
 SITE = """\
 site: 1
@@ -110,13 +111,14 @@ def test_write_keeps_every_rule(
 
 
 def test_find_from_pasted_lists(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    address = LAN.replace(".0/24", ".250")
     leases, before = tmp_path / "leases", tmp_path / "before"
-    leases.write_text("1764000000 02:00:00:00:00:01 127.77.5.250 press *\n")
+    leases.write_text(f"1764000000 02:00:00:00:00:01 {address} press *\n")
     before.write_text("")
     base = ("find", "--recipe", "platen", "--name", "press", "--leases", str(leases), "--before", str(before))
-    status, said = answer(capsys, *base, "--network", "127.77.5.0/24")
+    status, said = answer(capsys, *base, "--network", LAN)
     assert status == 0
-    assert said["candidates"][0]["address"] == "127.77.5.250"
+    assert said["candidates"][0]["address"] == address
     status, said = answer(capsys, *base, "--network", "10.0.0.0/8")
     assert (status, said["candidates"]) == (1, [])
 

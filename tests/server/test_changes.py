@@ -133,6 +133,7 @@ def test_too_much_at_once_is_everything() -> None:
 
 @pytest.mark.django_db
 def test_what_was_said_long_ago_is_forgotten() -> None:
+    Change.objects.all().delete()
     changed("images")
     assert forget_changes(timezone.now() + timedelta(minutes=5)) == 0
     assert forget_changes(timezone.now() + timedelta(minutes=15)) == 1

@@ -30,6 +30,7 @@ from mintseed.server.kept.models import (
 from mintseed.standins.bench import mac_of
 from mintseed.standins.forge.build import build_used_card
 from mintseed.standins.router.leases import LeaseBook
+from tests.database_plugin import LAN
 from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, judged_again, report, shown, started, work
 
 
@@ -87,7 +88,7 @@ def test_every_station_in_turn(api: Api, monkeypatch: pytest.MonkeyPatch) -> Non
     report()
     assert not any(d["serial"] == CARD_SERIAL for d in api.get("/bench")["drives"])
     unit = Deployment.objects.get(pk=pk).board_unit_id
-    address = LeaseBook(wiring.config().bench_folder, "127.77.5.0/24").give(mac_of(f"unit-{unit}"), "reading-press")
+    address = LeaseBook(wiring.config().bench_folder, LAN).give(mac_of(f"unit-{unit}"), "reading-press")
     answers = {"status": 200, "body": "Platen print desk"}
     probe = wiring.bench().probe
     monkeypatch.setattr(type(probe), "get", lambda self, url: PageAnswer(url, **answers))
@@ -131,7 +132,7 @@ def test_every_station_in_turn(api: Api, monkeypatch: pytest.MonkeyPatch) -> Non
     # What changes at the site afterwards does not touch the record of a device in service.
     before = api.get(f"/deployments/{pk}")["line"]
     site = Site.objects.get().pk
-    api.put(f"/sites/{site}", {"name": "Quay House", "country": "IE", "time_zone": "Europe/Dublin", "keyboard": "gb", "networks": ["127.77.5.0/24"]})  # fmt: skip
+    api.put(f"/sites/{site}", {"name": "Quay House", "country": "IE", "time_zone": "Europe/Dublin", "keyboard": "gb", "networks": [LAN]})  # fmt: skip
     assert api.get(f"/deployments/{pk}")["line"] == before
     assert before["finished"]
 
@@ -257,7 +258,7 @@ def test_a_device_kept_with_its_own_login_still_open_shows_just_that(api: Api, m
     pk = written(api, host_name="reading-press")
     api.post(f"/deployments/{pk}/boot/power-on")
     unit = Deployment.objects.get(pk=pk).board_unit_id
-    address = LeaseBook(wiring.config().bench_folder, "127.77.5.0/24").give(mac_of(f"unit-{unit}"), "reading-press")
+    address = LeaseBook(wiring.config().bench_folder, LAN).give(mac_of(f"unit-{unit}"), "reading-press")
     probe = type(wiring.bench().probe)
     monkeypatch.setattr(probe, "get", lambda self, url: PageAnswer(url, 200, "Platen print desk"))
     monkeypatch.setattr(probe, "post_form", lambda self, url, fields: PageAnswer(url, 200))

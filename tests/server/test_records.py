@@ -27,6 +27,7 @@ from mintseed.server.kept.models import (
 from mintseed.server.owned import descriptions
 from mintseed.standins.bench import mac_of
 from mintseed.standins.router.leases import LeaseBook
+from tests.database_plugin import LAN
 from tests.server.conftest import OTHER_CARD_SERIAL, Api, card, judged_again, report, shown, started, work
 
 STATIONS = ("plan", "image", "settings", "card", "boot", "find", "setup", "keep")
@@ -49,7 +50,7 @@ def in_service(api: Api, monkeypatch: pytest.MonkeyPatch) -> int:
     work()
     api.post(f"/deployments/{pk}/boot/power-on")
     unit = Deployment.objects.get(pk=pk).board_unit_id
-    address = LeaseBook(wiring.config().bench_folder, "127.77.5.0/24").give(mac_of(f"unit-{unit}"), "reading-press")
+    address = LeaseBook(wiring.config().bench_folder, LAN).give(mac_of(f"unit-{unit}"), "reading-press")
     probe = type(wiring.bench().probe)
     monkeypatch.setattr(probe, "get", lambda self, url: PageAnswer(url, 200, "Platen print desk"))
     monkeypatch.setattr(probe, "post_form", lambda self, url, fields: PageAnswer(url, 401))

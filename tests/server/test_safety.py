@@ -19,6 +19,7 @@ from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.values import derived_key
 from mintseed.server.judged.journal import record
 from mintseed.server.kept.models import BoardUnit, Deployment, LogEntry, Site, WifiNetwork, WrongPasswords
+from tests.database_plugin import LAN
 from tests.server.conftest import Api, card, started, work
 
 PASSPHRASE = "spring tide at noon"
@@ -72,7 +73,7 @@ def test_the_site_is_judged_and_a_passphrase_survives_an_empty_field(api: Api) -
     assert WifiNetwork.objects.get(pk=network).passphrase == PASSPHRASE
     site = api.put(
         f"/sites/{Site.objects.get().pk}",
-        {"name": "Q", "country": "UK", "time_zone": "Nowhere", "keyboard": "gb", "networks": ["127.77.5.0/24"]},
+        {"name": "Q", "country": "UK", "time_zone": "Nowhere", "keyboard": "gb", "networks": [LAN]},
     )
     assert {f["code"] for f in site["findings"]} == {"wifi.country-unknown", "settings.time-zone-unknown"}
     site = api.post(f"/sites/{site['id']}/networks", {"ssid": "x" * 40, "passphrase": "short"})
@@ -85,7 +86,7 @@ def test_the_site_is_judged_and_a_passphrase_survives_an_empty_field(api: Api) -
 def test_only_private_ranges_may_be_looked_at(api: Api, network: str) -> None:
     body = {"name": "Q", "country": "GB", "time_zone": "UTC", "keyboard": "gb", "networks": [network]}
     assert api.call("put", f"/sites/{Site.objects.get().pk}", body)[0] == 422
-    assert Site.objects.get().networks == ["127.77.5.0/24"]
+    assert Site.objects.get().networks == [LAN]
 
 
 @pytest.mark.parametrize(

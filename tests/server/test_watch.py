@@ -27,6 +27,7 @@ from mintseed.server.management.commands.bench_agent import Agent
 from mintseed.server.owned.library import sync_library
 from mintseed.standins.bench import mac_of
 from mintseed.standins.router.leases import LeaseBook
+from tests.database_plugin import LAN
 from tests.server.conftest import OTHER_CARD_SERIAL, Api, card, report, started, work
 
 
@@ -40,7 +41,7 @@ def powered(api: Api, host_name: str = "press") -> BootRun:
 
 
 def joins(row: BootRun, host_name: str) -> str:
-    return LeaseBook(wiring.config().bench_folder, "127.77.5.0/24").give(mac_of(f"unit-{row.board_unit_id}"), host_name)
+    return LeaseBook(wiring.config().bench_folder, LAN).give(mac_of(f"unit-{row.board_unit_id}"), host_name)
 
 
 @pytest.fixture(autouse=True)
@@ -189,7 +190,7 @@ def test_two_boards_of_one_place_ask_a_page_once(api: Api, monkeypatch: pytest.M
 def test_who_had_its_address_before_does_not_count_for_it(api: Api) -> None:
     """A stranger was seen at that address at once; the board took it over half an hour later."""
     row = powered(api)
-    book = LeaseBook(wiring.config().bench_folder, "127.77.5.0/24")
+    book = LeaseBook(wiring.config().bench_folder, LAN)
     address = book.give("02:00:00:00:00:77", "till")
     look_once(watched(own_bench()))
     BootRun.objects.filter(pk=row.pk).update(powered_at=row.powered_at - timedelta(minutes=3))
@@ -216,7 +217,7 @@ def test_a_board_that_is_powered_a_second_time_is_new_and_not_there_before_it_ca
     api.post(f"/deployments/{first.deployment_id}/find/claim", {"address": address})
     remembered_now(timezone.now())
     api.post(f"/deployments/{first.deployment_id}/boot/power-off")
-    LeaseBook(wiring.config().bench_folder, "127.77.5.0/24").leave(mac_of(f"unit-{first.board_unit_id}"))
+    LeaseBook(wiring.config().bench_folder, LAN).leave(mac_of(f"unit-{first.board_unit_id}"))
     remembered_now(timezone.now())
     report()
     api.post(f"/deployments/{first.deployment_id}/boot/power-on")

@@ -33,7 +33,6 @@ MIDDLEWARE = [
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.contrib.auth.middleware.AuthenticationMiddleware",
     "mintseed.server.doors.guard.DoorMiddleware",
-    "mintseed.server.doors.guard.ChangesMiddleware",
 ]
 # Cookies know no port: two instances on one machine would end each other's sessions.
 SESSION_COOKIE_NAME = f"mintseed_session_{os.environ.get('MINTSEED_PORT') or 4870}"

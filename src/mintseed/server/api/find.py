@@ -21,10 +21,11 @@ from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.looking import Watched, look_at
 from mintseed.server.done.agent.naming import Question, asked
+from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.load import Loaded
-from mintseed.server.kept.bells import AGENT, ring_now
+from mintseed.server.kept.bells import AGENT, ring, ring_now
 from mintseed.server.kept.models import Bench, BoardUnit, BootRun, Claim, Deployment
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import claim as claiming
@@ -127,7 +128,10 @@ def scan(request: HttpRequest, pk: int, payload: ScanIn) -> FindOut:
     run = judged(pk).loaded.run
     if run is None or run.off_at is not None:
         raise RefusedError("the board is not powered", next_step="Power it under First boot.")
-    BootRun.objects.filter(pk=run.pk).update(scanning=payload.on)
+    with transaction.atomic():
+        BootRun.objects.filter(pk=run.pk).update(scanning=payload.on)
+        changed(deployment_topic(pk))
+        ring(AGENT)
     return _out(judged(pk))
 
 
@@ -191,7 +195,9 @@ def say_way(request: HttpRequest, pk: int, payload: WayIn) -> FindOut:
     claim = judged(pk).loaded.claim
     if claim is None:
         raise RefusedError("nothing is claimed yet", next_step="Say first which address is it.")
-    Claim.objects.filter(pk=claim.pk, taken_back_at=None).update(by=payload.by)
+    with transaction.atomic():
+        Claim.objects.filter(pk=claim.pk, taken_back_at=None).update(by=payload.by)
+        changed(deployment_topic(pk))
     return _out(judged(pk))
 
 

@@ -27,6 +27,7 @@ from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, jo
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.copies import stop_jobs
 from mintseed.server.done.jobs.tasks import queue_building, read_image_task
+from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.job_state import is_active
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.lists import COUNTED_TO, count_up_to
@@ -210,6 +211,7 @@ def choose(request: HttpRequest, pk: int, payload: ChooseImageIn) -> StationImag
     change_choice.check(view.loaded.walk, closed=view.closed)
     with transaction.atomic():
         Deployment.objects.filter(pk=pk).update(image=chosen)
+        changed(deployment_topic(pk))
     if not chosen.xray:
         queue_reading(chosen)
     return _station_out(judged(pk))
@@ -225,6 +227,7 @@ def queue_reading(image: Image) -> None:
         # The library lies with this process's bench, so its worker reads it; writing has a queue of its own.
         read_image_task.using(queue_name=own_bench().read_queue).enqueue(job.pk)
         ring(own_bench().read_queue)
+        changed("images")
 
 
 def words_of(kernels: tuple[int, ...]) -> str:

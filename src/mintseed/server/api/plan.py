@@ -38,7 +38,7 @@ from mintseed.server.api.image import queue_reading
 from mintseed.server.api.meanwhile import refuse_changed
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.done import planning
-from mintseed.server.judged.changes import changed
+from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.frozen import Names
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.load import first_network, key_of
@@ -249,8 +249,8 @@ def _change(pk: int, payload: PlanIn) -> PlanOut:
             planning.add_part(row, part=part)
         for kind in payload.add_kinds or ():
             planning.add_part(row, kind=kind)
-        if OF_THE_SHELF & set(sent):
-            changed("taken")  # what one plan takes, the others see taken at once
+        # What one plan takes, the others see taken at once.
+        changed(deployment_topic(pk), *(["taken"] if OF_THE_SHELF & set(sent) else []))
     image = values.get("image")
     if isinstance(image, Image) and not image.xray:
         queue_reading(image)

@@ -257,5 +257,5 @@ def bring(request: HttpRequest, kind: Kind, payload: BringIn) -> TextOut:
         if payload.was is not None and now is not None:
             refuse_changed({"text": now}, {"text": payload.was}, {"text": payload.text})
         bringing.keep(kind, read.id, payload.text)
-    record(None, "", f"{kind}.brought"[:40], f"{kind.capitalize()} brought: {read.name}")
+        record(None, "", f"{kind}.brought"[:40], f"{kind.capitalize()} brought: {read.name}")
     return text_of(request, kind, read.id)

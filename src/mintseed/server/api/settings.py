@@ -19,6 +19,7 @@ from mintseed.core.stations import Station
 from mintseed.core.units import duration
 from mintseed.server.api.meanwhile import refuse_changed
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.load import answers_of, host_names
@@ -135,6 +136,7 @@ def _store(pk: int, values: dict[str, str | bool], answers: dict[str, str] | Non
     for name, value in values.items():
         setattr(row, name, value)
     row.save(update_fields=list(values))
+    changed(deployment_topic(pk))
 
 
 def _refuse_taken(row: Deployment, wanted: str) -> None:

@@ -13,7 +13,8 @@ from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.jobs.tasks import fill_image_task
-from mintseed.server.judged.job_state import is_active
+from mintseed.server.judged.changes import changed, deployment_topic
+from mintseed.server.judged.job_state import is_active, topic_of
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import job_moved, judged
 from mintseed.server.judged.keeping import keeping
@@ -42,6 +43,7 @@ def begin_copy(pk: int) -> FilledCopy:
         job = Job.objects.create(kind=Job.Kind.FILL_IMAGE, copy=copy, total_bytes=xray.unpacked_bytes if xray else 0)
         fill_image_task.using(queue_name=own_bench().read_queue).enqueue(job.pk)
         ring(own_bench().read_queue)
+        changed(deployment_topic(pk))
     return copy
 
 
@@ -52,7 +54,10 @@ def stop_copy(pk: int) -> None:
 
 def stop_jobs(jobs: QuerySet[Job]) -> None:
     """Stop work that runs, as soon as it looks, and work that waits, at once; whoever shows it is told."""
-    jobs.filter(state=Job.State.RUNNING).update(stop_requested=True)
+    for running in jobs.filter(state=Job.State.RUNNING).select_related("copy", "write"):
+        with transaction.atomic():
+            Job.objects.filter(pk=running.pk).update(stop_requested=True)
+            changed(topic_of(running))
     trouble = {"code": "stopped", "sentence": "Stopped by you before it began."}
     for job in jobs.filter(state=Job.State.QUEUED).select_related("copy", "image"):
         if Job.objects.filter(pk=job.pk, state=Job.State.QUEUED).update(

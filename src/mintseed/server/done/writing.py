@@ -5,6 +5,7 @@ from __future__ import annotations
 import shutil
 from datetime import datetime
 
+from django.db import transaction
 from django.utils import timezone
 
 from mintseed import wiring
@@ -14,6 +15,7 @@ from mintseed.server.done.agent.bench_row import is_alive
 from mintseed.server.done.agent.drives import DRIVE
 from mintseed.server.done.jobs.leases import lock_lease, take_lease, writer_of
 from mintseed.server.done.jobs.tasks import write_card_task
+from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.job_state import is_active
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import judged
@@ -99,7 +101,9 @@ def _room(bench: Bench) -> int | None:
 def stop_write(pk: int) -> None:
     """Stop the write of deployment `pk`: at once when it waits, as soon as it looks when it runs."""
     jobs = Job.objects.filter(write__deployment_id=pk, kind=Job.Kind.WRITE_CARD)
-    jobs.filter(state=Job.State.RUNNING).update(stop_requested=True)
+    with transaction.atomic():
+        if jobs.filter(state=Job.State.RUNNING).update(stop_requested=True):
+            changed(deployment_topic(pk))
     _stop_waiting(pk)
 
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable
 from urllib.parse import urlsplit
 from wsgiref.headers import Headers
@@ -15,9 +14,8 @@ from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonRespons
 
 from mintseed.server.doors.door import DOORS, door, shows_token
 from mintseed.server.doors.roles import may, role_here, set_role
-from mintseed.server.judged.changes import EVERYTHING, changed, deployment_topic
+from mintseed.server.judged.changes import EVERYTHING, changed
 from mintseed.server.judged.journal import record, who
-from mintseed.server.kept.bells import AGENT, WEB, ring
 from mintseed.server.kept.closed import closed_by_this_request
 
 HERE = "this machine"
@@ -158,26 +156,4 @@ class HeadersMiddleware:
         response.headers["X-Frame-Options"] = "DENY"
         if request.path.startswith("/api/"):
             response.headers["Cache-Control"] = "no-store"
-        return response
-
-
-class ChangesMiddleware:
-    """After whatever was changed over the API, say so to the open screens."""
-
-    TELLS_NOTHING = re.compile(
-        r"/api/(session|texts/[a-z]+/check|networks/\d+/passphrase|deployments/\d+/settings/passphrase)"
-    )
-    DEPLOYMENT = re.compile(r"/api/deployments/(\d+)/")
-
-    def __init__(self, get_response: GetResponse) -> None:
-        self._next = get_response
-
-    def __call__(self, request: HttpRequest) -> HttpResponseBase:
-        response = self._next(request)
-        path = request.path
-        told = path.startswith("/api/") and not self.TELLS_NOTHING.match(path)
-        if told and request.method not in _SAFE and response.status_code < 400:
-            found = self.DEPLOYMENT.match(path)
-            changed(deployment_topic(int(found.group(1))) if found else EVERYTHING)
-            ring(AGENT, WEB)
         return response

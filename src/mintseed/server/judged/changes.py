@@ -10,6 +10,7 @@ from datetime import datetime, timedelta
 
 from django.db.models import Count, Max
 
+from mintseed.server.kept.bells import WEB, ring
 from mintseed.server.kept.models import Change
 
 EVERYTHING = "everything"
@@ -25,6 +26,7 @@ def deployment_topic(pk: int) -> str:
 def changed(*topics: str) -> None:
     """Say that something changed: `deployment/12`, `images`, `drives`, `network`, `taken` (things of the shelf), or `everything`."""
     Change.objects.bulk_create(Change(topic=topic) for topic in dict.fromkeys(topics))
+    ring(WEB)
 
 
 def forget_changes(now: datetime) -> int:

@@ -1,9 +1,14 @@
-"""The log: one line for everything that happened, with its time. Secrets never come here."""
+"""The log: one line for everything that happened, with its time. Secrets never come here.
+
+What is written here is said to the open screens in the same transaction: of a device that it changed, of anything else that everything
+may have. What changes without a line of the log says it itself (`changes.changed`).
+"""
 
 from __future__ import annotations
 
 from contextvars import ContextVar
 
+from mintseed.server.judged.changes import EVERYTHING, changed, deployment_topic
 from mintseed.server.kept.models import Deployment, LogEntry
 
 who: ContextVar[str] = ContextVar("who", default="")
@@ -23,3 +28,4 @@ def record(deployment: Deployment | None, station: str, event: str, text: str) -
         text=cut,
         who=who.get()[:80],
     )
+    changed(deployment_topic(deployment.pk) if deployment else EVERYTHING)

@@ -263,6 +263,7 @@ def queue_building() -> None:
         job = Job.objects.create(kind=Job.Kind.BUILD_IMAGES)
         build_images_task.using(queue_name=queue).enqueue(job.pk)
         ring(queue)
+        changed("images")
 
 
 def _read_image(job: Job, heartbeat: Heartbeat) -> None:
