@@ -14,7 +14,7 @@ from collections.abc import Callable, Iterable
 from datetime import UTC, datetime
 from pathlib import Path
 
-from torture import cards, doors, files, races, running
+from torture import cards, doors, files, mutants, races, running
 from torture.homes import earlier_homes
 from torture.outcome import Outcome
 from torture.update_kills import updates_killed
@@ -22,7 +22,7 @@ from torture.update_kills import updates_killed
 PROJECT = Path(__file__).resolve().parents[1]
 TABLE = PROJECT / "docs" / "reliability.md"
 KINDS = (
-    "updates", "cards", "doors", "kills", "starts", "races", "attacks", "images", "settings", "requests",
+    "updates", "cards", "doors", "kills", "starts", "races", "attacks", "images", "settings", "requests", "mutants",
 )  # fmt: skip
 
 
@@ -75,6 +75,7 @@ def main() -> None:
         "settings": lambda: [files.settings(asked.settings, asked.seed)],
         "images": lambda: [files.images(asked.images, asked.seed)],
         "attacks": lambda: [running.attacks()],
+        "mutants": lambda: [mutants.faults_in_the_rules()],
         "requests": lambda: [requests(asked.requests)],
         "races": lambda: races.races(asked.races, asked.seed),
         "starts": lambda: [running.starts(asked.starts, asked.seed)],

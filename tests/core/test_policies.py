@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
@@ -70,6 +71,7 @@ def test_who_had_the_address_before_does_not_count_for_it() -> None:
     stranger, board = candidate("192.168.77.30", "02:00:00:00:00:09"), candidate("192.168.77.30", "02:00:00:00:00:01")
     assert look(50, board, winner=board, seen=look(4, stranger).seen).joined_after_s == 500
     assert seen_key(candidate("192.168.77.30")) == "192.168.77.30"
+    assert len({seen_key(stranger), seen_key(board), seen_key(replace(board, address="192.168.77.31"))}) == 3
 
 
 def test_a_look_that_only_just_began_and_saw_nothing_does_not_count() -> None:
@@ -94,8 +96,9 @@ def test_what_came_takes_the_place_of_what_was_to_be_bought() -> None:
     assert put_in(held, Held("fan", 5)) == Put()
     full = (*(Held("fan", n) for n in range(MOST_PARTS - 1)), Held("camera", None))
     assert put_in(full, Held("camera", 77)) == Put(instead_of=MOST_PARTS - 1)
-    with pytest.raises(RefusedError, match="at most 20 parts"):
+    with pytest.raises(RefusedError, match="at most 20 parts") as refused:
         put_in(full, Held("fan", 99))
+    assert refused.value.next_step == "Leave one out first."
 
 
 def test_a_file_is_its_recipes_by_its_very_name() -> None:

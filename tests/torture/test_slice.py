@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 
 from torture.homes import EARLIER
+from torture.mutants import SLICE, SLICE_TESTS, put_in_faults
 from torture.update_kills import updates_killed
 
 from torture import cards, files
@@ -46,3 +47,10 @@ def test_an_update_killed_between_two_steps_loses_nothing() -> None:
     outcome = updates_killed(6, seed=13, dumps=EARLIER[-1:])
     assert outcome.tried == 6
     assert not outcome.harm
+
+
+def test_a_fault_in_a_rule_is_noticed() -> None:
+    """A slice of the rules, each changed a little in every way: some test of theirs fails."""
+    noticed = put_in_faults(SLICE, SLICE_TESTS, most_s=300)
+    assert noticed.killed > 60
+    assert noticed.survived == ()

@@ -95,7 +95,7 @@ def after_look(
 ) -> AfterLook:
     """Return the consequences of what was seen in a drive. `stayed`: writes proven in that drive on what never left it since; `booted`:
     those whose card was booted since, so that what is on it may have changed. `half_written`: a write that was never proven left it."""
-    if found.write_id is not None and found.is_known:
+    if found.write_id is not None:
         # A card on record is itself, wherever it lies.
         if found.kind == "same":
             return AfterLook(sure=found.write_id)
