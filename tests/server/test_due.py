@@ -1,0 +1,211 @@
+"""What a judgement rests on may change elsewhere: whoever changes it has just those judgements made again that rest on it.
+
+Each call of `judge_soon` is held by a test here: taken out, one of them fails.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+from django.utils import timezone
+
+from mintseed import wiring
+from mintseed.core.card.identity import CardMarks, Recognition
+from mintseed.core.find.naming import NameFacts
+from mintseed.server.done import proofs
+from mintseed.server.done.agent.naming import NameThread
+from mintseed.server.done.first_byte import began
+from mintseed.server.judged.judging import job_moved
+from mintseed.server.kept.models import (
+    BoardUnit,
+    BootRun,
+    Card,
+    CardQuestion,
+    Deployment,
+    Image,
+    Job,
+    Judgement,
+    ReportedDrive,
+    Site,
+    Write,
+)
+from mintseed.server.kept.stored_types import XRAY
+from mintseed.server.management.commands.bench_agent import Agent
+from mintseed.server.owned import bringing
+from mintseed.server.owned.library import keep_xray, sync_library
+from tests.server.conftest import CARD_SERIAL, Api, card, report, started
+from tests.server.test_proofs import backing, damage, proven, puts_in, takes_out
+
+
+def becomes_due(pk: int, act: Callable[[], object]) -> bool:
+    """Return whether `act` has deployment `pk`, and none that rests on nothing of it, judged again."""
+    bystander = Deployment.objects.create(
+        name="Bystander", recipe="lintel", host_name="by", site=Site.objects.create(name="Elsewhere")
+    )
+    Judgement.objects.create(deployment=bystander, line={}, inputs="")
+    Judgement.objects.update(again_at=None)
+    act()
+    due = set(Judgement.objects.filter(again_at__isnull=False).values_list("deployment_id", flat=True))
+    assert bystander.pk not in due
+    return pk in due
+
+
+@pytest.fixture
+def whole(api: Api) -> int:
+    """A deployment with one of each thing of the shelf in its plan."""
+    pk = started(api)
+    site = Site.objects.get().pk
+    api.post(
+        f"/sites/{site}/shelf/supplies", {"name": "Cube", "voltage_v": 5.1, "current_a": 3, "connector": "USB-A socket"}
+    )
+    api.post(
+        f"/sites/{site}/shelf/cables",
+        {"name": "Tail", "plug_to_supply": "USB-A", "plug_to_board": "micro-USB", "length_m": 0.5},
+    )
+    api.post(f"/sites/{site}/shelf/cards", {"name": "Blue one", "size_gb": 32})
+    shelf = api.post(f"/sites/{site}/shelf/parts", {"name": "Stick", "kind": "skimmer"})
+    key = {kind: {t["name"]: t["id"] for t in shelf[kind]} for kind in ("supplies", "cables", "cards", "parts")}
+    api.put(
+        f"/deployments/{pk}/plan",
+        {"supply_id": key["supplies"]["Cube"], "cable_id": key["cables"]["Tail"], "owned_card_id": key["cards"]["Blue one"],
+         "add_parts": [key["parts"]["Stick"]]},
+    )  # fmt: skip
+    return pk
+
+
+def keys(pk: int) -> dict[str, int]:
+    row = Deployment.objects.get(pk=pk)
+    part = row.parts.get().part_id
+    found = {"board": row.board_unit_id, "supply": row.supply_id, "cable": row.cable_id, "card": row.owned_card_id, "part": part,
+             "network": row.network_id, "image": row.image_id}  # fmt: skip
+    assert all(found.values())
+    return {kind: int(key or 0) for kind, key in found.items()}
+
+
+ROUTES = {"board": "boards", "supply": "supplies", "cable": "cables", "card": "cards", "part": "parts"}
+
+
+@pytest.mark.parametrize("kind", ROUTES)
+def test_a_thing_of_the_shelf_that_changes(api: Api, whole: int, kind: str) -> None:
+    key = keys(whole)[kind]
+    assert becomes_due(whole, lambda: api.put(f"/shelf/{ROUTES[kind]}/{key}", {"name": "Called otherwise"}))
+
+
+@pytest.mark.parametrize("kind", [*ROUTES, "network", "image"])
+def test_a_thing_that_is_taken_off_and_put_back(api: Api, whole: int, kind: str) -> None:
+    key = keys(whole)[kind]
+    assert becomes_due(whole, lambda: api.call("delete", f"/things/{kind}/{key}?sure=true"))
+    assert becomes_due(whole, lambda: api.post(f"/taken-off/{kind}/{key}/put-back"))
+
+
+def test_a_network_or_a_place_that_changes(api: Api, whole: int) -> None:
+    assert becomes_due(whole, lambda: api.put(f"/networks/{keys(whole)['network']}", {"band_ghz": 5}))
+    assert becomes_due(whole, lambda: api.put(f"/sites/{Deployment.objects.get(pk=whole).site_id}", {"country": "IE"}))
+
+
+def test_a_text_that_is_brought(whole: int) -> None:
+    texts = {"recipe": "platen", "board": BoardUnit.objects.get(pk=keys(whole)["board"]).board, "part": "skimmer"}
+    for kind, ident in texts.items():
+        text = (wiring.PROJECT / f"{kind}s" / f"{ident}.yaml").read_text()
+        assert becomes_due(whole, lambda k=kind, i=ident, t=text: bringing.keep(k, i, f"# mine\n{t}"))  # type: ignore[misc]
+
+
+def test_a_file_of_the_library_that_changes_or_goes(api: Api, whole: int) -> None:
+    image = Image.objects.get(pk=keys(whole)["image"])
+    sync_library()
+    path = wiring.config().library / image.file_name
+    before = path.stat()
+    xray = image.xray
+    try:
+        path.touch()
+        assert becomes_due(whole, sync_library)
+        path.rename(path.with_suffix(".away"))
+        assert becomes_due(whole, sync_library)
+    finally:
+        path.with_suffix(".away").rename(path)
+        os.utime(path, ns=(before.st_atime_ns, before.st_mtime_ns))
+    sync_library()
+    read = XRAY.validate_json(xray)
+    image.refresh_from_db()
+    assert becomes_due(whole, lambda: keep_xray(image, read, timezone.now()))
+
+
+def test_a_job_that_begins_or_ends(api: Api) -> None:
+    pk = started(api)
+    api.post(f"/deployments/{pk}/card/write", card())
+    job = Job.objects.get(write__deployment=pk)
+    assert becomes_due(pk, lambda: job_moved(job))
+    reading = Job.objects.create(kind=Job.Kind.READ_IMAGE, image_id=Deployment.objects.get(pk=pk).image_id)
+    assert becomes_due(pk, lambda: job_moved(reading))
+
+
+def test_a_write_that_begins_and_a_proof_that_ends(api: Api) -> None:
+    pk = proven(api)
+    write = Write.objects.get(deployment=pk)
+    assert becomes_due(pk, lambda: proofs.void([write.pk], timezone.now(), "a test says so"))
+    api.post(f"/deployments/{pk}/card/write", card())
+    waits = Write.objects.latest("pk")
+    assert becomes_due(pk, lambda: began(waits, Card.objects.latest("pk"), timezone.now()))
+
+
+def drive_of(pk: int) -> ReportedDrive:
+    return ReportedDrive.objects.get(path=Write.objects.get(deployment=pk).drive_path)
+
+
+def test_a_card_nobody_is_sure_of_any_more_and_is_again(api: Api) -> None:
+    pk = proven(api)
+    write, now = Write.objects.get(deployment=pk), timezone.now()
+    # As if it lay in another reader: it did not stay where it was proven.
+    row = ReportedDrive.objects.exclude(path=write.drive_path).order_by("pk").first() or drive_of(pk)
+    marks = CardMarks(head="other", disk_id="1", volume_id="2", files={}, number="", size_bytes=write.drive_size_bytes)
+    kin = Recognition("kin", None, could_be=(write.pk,))
+    assert becomes_due(pk, lambda: proofs.after_look(row, kin, marks, now))
+    assert becomes_due(pk, lambda: proofs.be_sure(write.pk, now))
+    proofs.after_look(row, kin, marks, now)
+    question = CardQuestion.objects.filter(answered_at=None).latest("pk")
+    assert becomes_due(pk, lambda: proofs.answer(question.pk, None, now))
+
+
+def test_a_card_that_is_seen_again_after_it_was_pulled_out(api: Api) -> None:
+    pk = proven(api)
+    held = takes_out(CARD_SERIAL)
+    assert becomes_due(pk, lambda: puts_in(held))
+
+
+def test_a_card_that_is_seen_changed(api: Api) -> None:
+    pk = proven(api)
+    damage("pdb", 0, 1 << 20)
+    assert backing().exists()
+    ReportedDrive.objects.update(recognised=None)
+    assert becomes_due(pk, report)
+
+
+def test_a_name_that_answers(api: Api) -> None:
+    pk = proven(api)
+    api.post(f"/deployments/{pk}/boot/power-on")
+    run = BootRun.objects.get(deployment=pk)
+    names: Any = NameThread()
+    names._results[run.pk] = NameFacts(True, ("127.0.0.9",))
+    assert becomes_due(pk, names._keep)
+    names._results[run.pk] = NameFacts(True, ("127.0.0.9",))
+    assert not becomes_due(pk, names._keep)  # nothing new
+
+
+def test_a_deployment_that_is_put_back_and_an_agent_that_starts(api: Api) -> None:
+    pk = started(api)
+    api.call("delete", f"/deployments/{pk}")
+    assert becomes_due(pk, lambda: api.post(f"/taken-off/deployment/{pk}/put-back"))
+    Judgement.objects.update(again_at=None)
+    Agent()
+    assert not Judgement.objects.filter(again_at=None, closed=False).exists()
+
+
+def test_what_is_in_service_is_not_judged_again(api: Api) -> None:
+    pk = started(api)
+    Judgement.objects.filter(deployment=pk).update(closed=True)
+    assert not becomes_due(
+        pk, lambda: api.put(f"/networks/{Deployment.objects.get(pk=pk).network_id}", {"band_ghz": 5})
+    )
