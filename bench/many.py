@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import random
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -12,6 +13,7 @@ from django.db import connection
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
+from mintseed import wiring
 from mintseed.core.keep.label import make_label
 from mintseed.server.api.keep import LABEL
 from mintseed.server.done.agent.bench_row import own_bench
@@ -33,6 +35,7 @@ from mintseed.server.kept.models import (
     Supply,
     Write,
 )
+from mintseed.server.owned.library import sync_library
 
 IN_SERVICE = 0.9
 ATTEMPTS = 2
@@ -75,6 +78,14 @@ def fill(deployments: int, *, log_lines: int, images: int, seed: int = 4870) -> 
 
 
 def _images(like: Image, count: int) -> None:
+    """Add rows of images that were read, each with a file of its own in the library: without one a row is on no page."""
+    library = wiring.config().library
+    real = (library / like.file_name).stat()
+    for n in range(count):
+        file = library / f"platen-0.{n}-64.img.xz"
+        with file.open("wb") as sparse:
+            sparse.truncate(real.st_size)
+        os.utime(file, ns=(real.st_atime_ns, real.st_mtime_ns))
     Image.objects.bulk_create(
         Image(
             file_name=f"platen-0.{n}-64.img.xz", size_bytes=like.size_bytes, modified_at=like.modified_at, sha256=like.sha256,
@@ -83,6 +94,8 @@ def _images(like: Image, count: int) -> None:
         )
         for n in range(count)
     )  # fmt: skip
+    if sync_library().exclude(xray="").count() < count:
+        raise RuntimeError("the library does not hold the images that were added")
 
 
 def _units(site: Site, count: int) -> list[BoardUnit]:

@@ -5,11 +5,14 @@ Rows are counted by MariaDB itself (server status variables Handler_read_*).
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from pathlib import Path
 
+import pytest
 from bench.many import SCREENS, Asked, counting, fill
 from django.utils import timezone
 
+from mintseed.server.api.image import PAGE_IMAGES
 from mintseed.server.judged.judging import JUDGED_BY, rules_mark
 from mintseed.server.judged.lists import COUNTED_TO, PAGE
 from mintseed.server.kept.models import Bench, Judgement, Site
@@ -24,6 +27,13 @@ COUNTING = (
     "/deployments/{pk}/image",
     "/sites/{site}/matrix",
 )
+
+
+@pytest.fixture(autouse=True)
+def _library_as_it_was(library: Path) -> Iterator[None]:
+    yield
+    for file in library.glob("platen-0.*-64.img.xz"):
+        file.unlink()
 
 
 def asked_by_all(api: Api, pk: int) -> dict[str, Asked]:
@@ -70,7 +80,7 @@ def test_the_lists_come_in_pages_and_miss_none(api: Api) -> None:
 
 
 def test_no_screen_asks_more_because_there_are_more_places_and_none_by_the_image(api: Api) -> None:
-    pk = fill(3, log_lines=0, images=30)[-1]
+    pk = fill(3, log_lines=0, images=50)[-1]
     wanted = ("/bench", "/images", "/sites", f"/deployments/{pk}/image", "/log")
 
     def queries() -> dict[str, int]:
@@ -82,6 +92,9 @@ def test_no_screen_asks_more_because_there_are_more_places_and_none_by_the_image
         return {path: said.queries for path, said in asked.items()}
 
     few = queries()
+    shown = api.get("/images")
+    assert len(shown["images"]) == PAGE_IMAGES  # what is counted is a full page
+    assert shown["next_page"] == 1
     for number in range(20):
         place = Site.objects.create(name=f"Place {number}")
         Bench.objects.create(name=f"bench-{number}", site=place, kind="standin", seen_at=timezone.now())
