@@ -100,7 +100,7 @@ def test_on_a_real_bench_its_worker_looks_before_power_is_noted(
     """The card was spoilt in its reader, then taken out: the proof is gone. Nobody looks: nothing is noted."""
     pk = proven(api)
     Bench.objects.update(kind=Bench.Kind.REAL)
-    monkeypatch.setattr("mintseed.server.done.power.LOOK_WITHIN_S", 0.2)
+    monkeypatch.setattr("mintseed.server.done.asking.LOOK_WITHIN_S", 0.2)
     status, problem = owner.call("post", f"/deployments/{pk}/boot/power-on", {})
     assert (status, "does not answer" in problem["title"]) == (409, True)
     damage("pdb", 70 << 20, 60 << 20)
@@ -108,7 +108,7 @@ def test_on_a_real_bench_its_worker_looks_before_power_is_noted(
     def agent_looks(*names: str) -> None:
         report_drives(Bench.objects.get(), timezone.now())
 
-    monkeypatch.setattr("mintseed.server.done.power.ring_now", agent_looks)
+    monkeypatch.setattr("mintseed.server.done.asking.ring_now", agent_looks)
     status, problem = owner.call("post", f"/deployments/{pk}/boot/power-on", {})
     assert (status, "no longer stands" in problem["title"]) == (409, True)
     assert not BootRun.objects.exists()

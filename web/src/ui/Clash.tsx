@@ -1,4 +1,5 @@
 // Somebody else changed the same meanwhile: both are shown, and the person says which it shall be.
+import { useState } from "react";
 import { Problem } from "../api/client";
 import { Mark } from "./Mark";
 import { Button } from "./parts";
@@ -6,6 +7,26 @@ import { Button } from "./parts";
 /** What somebody else made of the fields one changed, where that is why it was not saved. */
 export function clashOf(error: unknown): Record<string, unknown> | null {
   return error instanceof Problem && error.code === "refused.changed" ? error.theirs : null;
+}
+
+/** What a form started from, and what somebody else made of it meanwhile. `now` is what stands there. */
+export function useClash<T>(now: T) {
+  const [was, setWas] = useState(now);
+  const [theirs, setTheirs] = useState<Record<string, unknown> | null>(null);
+  return {
+    was,
+    theirs,
+    /** Take what stands there for what the form starts from. */
+    begin: () => was === now || setWas(now),
+    /** Show what somebody else made of it, where that is why `saving` fails. */
+    watch: (saving: Promise<unknown>) => void saving.catch((error: unknown) => setTheirs(clashOf(error))),
+    /** Go on from what stands there; it is returned. */
+    settle: () => {
+      setTheirs(null);
+      setWas(now);
+      return now;
+    },
+  };
 }
 
 const said = (value: unknown) => (Array.isArray(value) ? value.join(" ") : value === null || value === "" ? "empty" : String(value));

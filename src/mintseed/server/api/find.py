@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from dataclasses import asdict
 from datetime import datetime
 from typing import Literal
@@ -21,12 +20,13 @@ from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.looking import Watched, look_at
 from mintseed.server.done.agent.naming import Question, asked
+from mintseed.server.done.asking import LOOK_WITHIN_S, has_looked
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.load import Loaded
-from mintseed.server.kept.bells import AGENT, ring, ring_now
-from mintseed.server.kept.models import Bench, BoardUnit, BootRun, Claim, Deployment
+from mintseed.server.kept.bells import AGENT, ring
+from mintseed.server.kept.models import BoardUnit, BootRun, Claim, Deployment
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import claim as claiming
 
@@ -101,26 +101,19 @@ def look(request: HttpRequest, pk: int) -> FindOut:
     return _out(judged(pk))
 
 
-LOOK_WITHIN_S = 12.0
-"""seconds the worker of another bench gets to look for its board: it stands in that network, and this process does not."""
-
-
 def _have_looked(run: BootRun) -> None:
     """Have the bench where the board is look for it now, and wait until it did. Raises RefusedError when it does not."""
-    asked = wiring.bench().clock.now()
-    Bench.objects.filter(pk=run.bench_id).update(look_wanted_at=asked)
-    ring_now(AGENT)
-    until = time.monotonic() + LOOK_WITHIN_S
-    while time.monotonic() < until:
-        time.sleep(0.1)
+
+    def done(asked: datetime) -> bool:
         looked = BootRun.objects.filter(pk=run.pk).values_list("looked_at", flat=True).first()
-        if looked is not None and looked >= asked:
-            return
-    raise RefusedError(
-        f"the worker of {run.bench.name} did not look within {LOOK_WITHIN_S:g} s",
-        where=run.bench.name,
-        next_step="See under Site whether it answers.",
-    )
+        return looked is not None and looked >= asked
+
+    if not has_looked(run.bench_id, done):
+        raise RefusedError(
+            f"the worker of {run.bench.name} did not look within {LOOK_WITHIN_S:g} s",
+            where=run.bench.name,
+            next_step="See under Site whether it answers.",
+        )
 
 
 @router.post("/deployments/{pk}/find/scan", response=FindOut)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from datetime import datetime
 
 from mintseed import wiring
@@ -12,11 +11,11 @@ from mintseed.core.errors import MintSeedError, RefusedError
 from mintseed.core.find.before import Itself
 from mintseed.server.done.agent.drives import DRIVE, RECOGNITION, look_at_card
 from mintseed.server.done.agent.network_memory import seen_of
+from mintseed.server.done.asking import has_looked
 from mintseed.server.done.proofs import after_look
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import judged
 from mintseed.server.judged.load import Loaded
-from mintseed.server.kept.bells import AGENT, ring_now
 from mintseed.server.kept.models import Bench, BoardUnit, BootRun, Deployment, ReportedDrive, Write
 from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, stored
 from mintseed.server.kept.transactions import all_or_nothing
@@ -26,10 +25,6 @@ from mintseed.services import power_off, power_on
 def unit_key(unit: BoardUnit | None) -> str:
     """Return the name under which a stand-in bench knows a board unit."""
     return f"unit-{unit.pk if unit else 0}"
-
-
-LOOK_WITHIN_S = 12.0
-"""seconds the worker of a real bench gets to look at the cards in its readers: a few hundred reads of each."""
 
 
 def facts(one: Loaded, *, look: bool = False) -> power_on.PowerFacts:
@@ -82,16 +77,12 @@ def _look_now(write: Write, now: datetime) -> Recognition | None:
 
 def _have_looked(bench: Bench) -> bool:
     """Have the worker of a real bench look at the cards in its readers, and wait until it did. Nobody else asks its hardware."""
-    wanted = wiring.bench().clock.now()
-    Bench.objects.filter(pk=bench.pk).update(look_wanted_at=wanted)
-    ring_now(AGENT)
-    until = time.monotonic() + LOOK_WITHIN_S
-    while time.monotonic() < until:
-        time.sleep(0.05)
+
+    def done(asked: datetime) -> bool:
         left = Bench.objects.filter(pk=bench.pk).values_list("look_wanted_at", flat=True).first()
-        if left is None or left > wanted:
-            return True
-    return False
+        return left is None or left > asked
+
+    return has_looked(bench.pk, done)
 
 
 def begin_run(pk: int, *, ago_s: float) -> BootRun:

@@ -1,8 +1,7 @@
 // One thing of the shelf as a form. What a thing has is said once, in `things.ts`; this draws it.
-import { useState } from "react";
 import { Controller, useForm, useWatch } from "react-hook-form";
 import { BoardDrawing } from "../../ui/BoardDrawing";
-import { Clash, clashOf } from "../../ui/Clash";
+import { Clash, useClash } from "../../ui/Clash";
 import { FormButtons, FormRow, INPUT, saved } from "../../ui/FormRow";
 import { Pick } from "../../ui/Pick";
 import { Select } from "../../ui/Select";
@@ -21,22 +20,15 @@ const filled = (value: string) => value.trim() !== "";
 
 export function ThingForm({ fields, start, button, onSave, onRemove }: Props) {
   const { register, handleSubmit, control, setError, reset, formState } = useForm<Values>({ defaultValues: start });
-  const [was, setWas] = useState(start);
-  const [theirs, setTheirs] = useState<Record<string, unknown> | null>(null);
   const values = useWatch({ control }) as Values;
   const shown = fields.filter((f) => !f.when || f.when(values));
+  const { was, theirs, watch, settle } = useClash(start);
   const send = (from: Values) =>
     handleSubmit((said) => {
       const saving = onSave(said, from);
-      saving.catch((error: unknown) => setTheirs(clashOf(error)));
+      watch(saving);
       return saved(saving, fields.map((f) => f.name), setError);
     })();
-  const settle = (mine: boolean) => {
-    setTheirs(null);
-    setWas(start);
-    if (mine) void send(start);
-    else reset(start);
-  };
   return (
     <form onSubmit={(e) => {
         e.preventDefault();
@@ -70,7 +62,7 @@ export function ThingForm({ fields, start, button, onSave, onRemove }: Props) {
           </FormRow>
         );
       })}
-      {theirs && <Clash theirs={theirs} label={(name) => fields.find((f) => f.name === name)?.label ?? name} onMine={() => settle(true)} onTheirs={() => settle(false)} />}
+      {theirs && <Clash theirs={theirs} label={(name) => fields.find((f) => f.name === name)?.label ?? name} onMine={() => void send(settle())} onTheirs={() => reset(settle())} />}
       <FormButtons save={button} onRemove={onRemove} />
     </form>
   );

@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Controller, useForm } from "react-hook-form";
 import { answer, POST, type Severity, type Shapes } from "../../api/client";
 import { useOnce } from "../../api/use";
-import { Clash, clashOf } from "../../ui/Clash";
+import { Clash, useClash } from "../../ui/Clash";
 import { FormButtons, FormRow, INPUT, saved } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
 import { Button, Mono, Tag } from "../../ui/parts";
@@ -83,20 +83,13 @@ const EMPTY: Values = { ssid: "", band_ghz: 2.4, hidden: false, wpa3_only: false
 
 export function NetworkForm({ start = EMPTY, onSave, onRemove, button }: FormProps) {
   const { register, handleSubmit, control, setError, reset, formState } = useForm<Values>({ defaultValues: start });
-  const [was, setWas] = useState(start);
-  const [theirs, setTheirs] = useState<Record<string, unknown> | null>(null);
+  const { was, theirs, watch, settle } = useClash(start);
   const send = (from: Values) =>
     handleSubmit((v) => {
       const saving = onSave({ ...v, band_ghz: Number(v.band_ghz) }, from);
-      saving.catch((error: unknown) => setTheirs(clashOf(error)));
+      watch(saving);
       return saved(saving, ["ssid"], setError);
     })();
-  const settle = (mine: boolean) => {
-    setTheirs(null);
-    setWas(start);
-    if (mine) void send(start);
-    else reset(start);
-  };
   return (
     <form
       onSubmit={(e) => {
@@ -119,7 +112,7 @@ export function NetworkForm({ start = EMPTY, onSave, onRemove, button }: FormPro
       <label className="flex items-center gap-2 pl-[7rem] text-[0.95rem]">
         <input type="checkbox" className="accent-mint" {...register("wpa3_only")} /> WPA3 only, no WPA2 beside it
       </label>
-      {theirs && <Clash theirs={theirs} onMine={() => settle(true)} onTheirs={() => settle(false)} />}
+      {theirs && <Clash theirs={theirs} onMine={() => void send(settle())} onTheirs={() => reset(settle())} />}
       <FormButtons save={button} onRemove={onRemove} />
     </form>
   );

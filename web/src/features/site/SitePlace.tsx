@@ -4,7 +4,7 @@ import { Controller, useForm } from "react-hook-form";
 import { answer, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { changesOf } from "../../lib/changes";
-import { Clash, clashOf } from "../../ui/Clash";
+import { Clash, clashOf, useClash } from "../../ui/Clash";
 import { Findings } from "../../ui/Findings";
 import { useChoices } from "../../ui/choices";
 import { FormRow, INPUT, saved } from "../../ui/FormRow";
@@ -144,22 +144,15 @@ const fieldsOf = (site: Shapes["SiteOut"]): PlaceValues => ({
 function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: Record<string, unknown>) => Promise<unknown> }) {
   const lists = useChoices();
   const { register, control, handleSubmit, formState, setError, reset } = useForm<PlaceValues>({ values: fieldsOf(site), resetOptions: { keepDirtyValues: true, keepErrors: true } });
-  const [was, setWas] = useState(site);
-  const [theirs, setTheirs] = useState<Record<string, unknown> | null>(null);
-  if (!formState.isDirty && was !== site) setWas(site); // what one begins to change is what stands there
+  const { was, theirs, begin, watch, settle } = useClash(site);
   const send = (from: Shapes["SiteOut"]) =>
     handleSubmit((v) => {
       const before = Object.fromEntries(ALL.map((name) => [name, from[name]]));
       const saving = onSave(changesOf(before, { ...v, networks: v.networks.split(/[\s,]+/).filter(Boolean) }));
-      saving.catch((error: unknown) => setTheirs(clashOf(error)));
+      watch(saving);
       return saved(saving, FIELDS, setError);
     })();
-  const settle = (mine: boolean) => {
-    setTheirs(null);
-    setWas(site);
-    if (mine) void send(site);
-    else reset(fieldsOf(site));
-  };
+  if (!formState.isDirty) begin(); // what one begins to change is what stands there
   const problem = (name: keyof PlaceValues) => formState.errors[name]?.message;
   const pick = (name: "country" | "time_zone" | "keyboard", label: string, options: readonly Option[]) => (
     <Controller
@@ -189,7 +182,7 @@ function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: R
         <input type="checkbox" className="accent-mint" {...register("shared_range")} />
         <span>100.64.0.0/10 belongs to this place, not to my provider</span>
       </label>
-      {theirs && <Clash theirs={theirs} onMine={() => settle(true)} onTheirs={() => settle(false)} />}
+      {theirs && <Clash theirs={theirs} onMine={() => void send(settle())} onTheirs={() => reset(fieldsOf(settle()))} />}
       <div className="mt-1">
         <Button type="submit" go disabled={!formState.isDirty || formState.isSubmitting}>
           Save the place
