@@ -90,6 +90,7 @@ CODES: dict[str, Code] = {
     "find.not-seen": Code("stop", "… was not seen"),
     "find.page-not-yet": Code("note", "Its page does not answer yet"),
     "find.several": Code("check", "… devices could be it"),
+    "image.board-named": Code("ok", "Starts on …"),
     "image.device-tree-broken": Code("check", "… is not readable"),
     "image.file-unread": Code("note", "… was not read"),
     "image.files-left-out": Code("note", "… small text file… not kept"),

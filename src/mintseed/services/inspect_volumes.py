@@ -32,6 +32,7 @@ from mintseed.core.limits import (
     MAX_SETTINGS_FILE_BYTES,
 )
 from mintseed.core.recipes.model import Recipe
+from mintseed.core.settings.guess import guess
 from mintseed.core.visible import one_line
 from mintseed.ports.images import ScratchDisk
 from mintseed.ports.volume import Volume, VolumeKind, VolumeTools
@@ -39,6 +40,12 @@ from mintseed.ports.volume import Volume, VolumeKind, VolumeTools
 log = logging.getLogger("mintseed.image")
 
 SETTINGS_ENDINGS = (".conf", ".txt", ".nmconnection", ".yaml", ".yml", ".cfg", ".ini", ".env", ".toml", ".json")
+"""A text called so is kept whatever stands in it; any other where what stands in it looks like settings."""
+
+NO_TEXTS = (
+    ".dtb", ".dtbo", ".bin", ".elf", ".img", ".dat", ".gz", ".xz", ".zst", ".lz4", ".efi", ".fw", ".bmp", ".png", ".jpg", ".so", ".ko",
+)  # fmt: skip
+"""endings of what is no text: not opened to see"""
 
 T = TypeVar("T")
 
@@ -256,12 +263,18 @@ def _files(
         if (content := _content_of(volume, name, looking)) is not None:
             file = described[name.lower()]
             files.append(FileOnImage(file.path, len(content), content, True, file.title))
-    others = [n for n in names if n.lower() not in described and n.lower().endswith(SETTINGS_ENDINGS)]
+    undescribed = [n for n in names if n.lower() not in described]
+    others = [n for n in undescribed if n.lower().endswith(SETTINGS_ENDINGS)]
+    called_otherwise = [
+        n for n in undescribed if not n.lower().endswith((*SETTINGS_ENDINGS, *NO_TEXTS)) and not _is_kernel(n)
+    ]
     kept_bytes, left_out = 0, len(others[MAX_OTHER_FILES:])
-    for name in others[:MAX_OTHER_FILES]:
+    for name in (*others[:MAX_OTHER_FILES], *called_otherwise[:MAX_OTHER_FILES]):
         content = _content_of(volume, name, looking)
         if content is None or len(content) > MAX_SETTINGS_FILE_BYTES or b"\0" in content:
             continue
+        if not name.lower().endswith(SETTINGS_ENDINGS) and not guess(name, content).kind:
+            continue  # a licence, a picture, anything
         kept_bytes += len(content)
         if kept_bytes > MAX_OTHER_FILES_BYTES:
             left_out += 1

@@ -1485,11 +1485,13 @@ export interface components {
         };
         /**
          * BoardFitOut
-         * @description A board one owns, and whether this image starts on it.
+         * @description A board the image names, or one that is owned, and whether it starts there. `described`: whether more is known of it here.
          */
         BoardFitOut: {
             /** Compatible */
             compatible: string;
+            /** Described */
+            described: boolean;
             finding: components["schemas"]["Finding"];
             /** Name */
             name: string;
@@ -2016,6 +2018,8 @@ export interface components {
         FileOnImageOut: {
             /** Known */
             known: boolean;
+            /** Looks Like */
+            looks_like: string;
             /** Path */
             path: string;
             /** Size Bytes */
@@ -2024,6 +2028,8 @@ export interface components {
             text: string;
             /** Title */
             title: string;
+            /** Why */
+            why: string;
         };
         /** FileOut */
         FileOut: {
@@ -2834,7 +2840,7 @@ export interface components {
         };
         /**
          * PlanIn
-         * @description Only the fields that are sent change. `add_parts` are keys of parts on the shelf, `add_kinds` ids of some to buy,
+         * @description Only the fields that are sent change, and there are no others. `add_parts` are keys of parts on the shelf, `add_kinds` ids of some to buy,
          *     `drop_part` the place of one in the plan.
          */
         PlanIn: {

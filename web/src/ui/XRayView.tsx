@@ -52,7 +52,9 @@ function Packing({ xray, findings }: { xray: XRay; findings: readonly Finding[] 
 function Boards({ xray }: { xray: XRay }) {
   return (
     <Sheet title="Boards it starts on">
-      <p className="mb-1 text-[0.93rem] text-ink-2">read from {xray.boards.length} device trees on the boot volume</p>
+      <p className="mb-1 text-[0.93rem] text-ink-2">
+        {xray.boards.length > 0 ? `read from ${xray.boards.length} device tree${xray.boards.length === 1 ? "" : "s"} on the boot volume` : "no device tree lies on the boot volume"}
+      </p>
       <ul>
         {xray.fits.map((b) => (
           <li key={b.name} className="flex gap-2.5 border-t border-rule-2 py-1.5 first:border-0">
@@ -61,8 +63,9 @@ function Boards({ xray }: { xray: XRay }) {
             </span>
             <div className="min-w-0">
               <b>{b.name}</b> {b.owned > 0 && <span className="text-ink-3">you have {b.owned}</span>}
-              <div className="text-[0.88rem] text-ink-2">
+              <div className="text-[0.88rem] break-words text-ink-2">
                 {b.finding.severity === "ok" ? <Mono>{b.compatible}</Mono> : b.finding.title}
+                {!b.described && <span className="block">named by the image; nothing more is known of it here</span>}
               </div>
             </div>
           </li>
@@ -84,9 +87,10 @@ function Files({ xray }: { xray: XRay }) {
               <button type="button" className="min-w-0 text-left font-mono font-bold break-words hover:underline" aria-expanded={shown === f.path} onClick={() => setShown(shown === f.path ? "" : f.path)}>
                 {f.path}
               </button>
-              <Tag tone={f.known ? "ok" : "plain"}>{f.known ? "known" : "leave"}</Tag>
+              {f.known && <Tag tone="ok">known</Tag>}
             </div>
-            <div className="text-[0.9rem] text-ink-2">{f.title}</div>
+            <div className="text-[0.9rem] text-ink-2">{f.known || !f.looks_like ? f.title : `Looks like: ${f.looks_like}`}</div>
+            {!f.known && f.why && <div className="text-[0.85rem] text-ink-3">{f.why}</div>}
             {shown === f.path && <pre className="mt-1 max-h-64 overflow-auto rounded-lg bg-rule-2 p-2 font-mono text-[0.85rem]">{f.text}</pre>}
           </li>
         ))}

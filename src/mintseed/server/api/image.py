@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterable
 from datetime import datetime
 from typing import Annotated
 
@@ -16,10 +15,12 @@ from pydantic import Field
 from mintseed import wiring
 from mintseed.core.boards.model import Board
 from mintseed.core.findings import Finding, Severity, verdict
+from mintseed.core.image.boards import boards_to_tell
 from mintseed.core.image.page import PageFacts
-from mintseed.core.image.report import BoardOnImage, VolumeFacts, XRay
+from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts, XRay
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
-from mintseed.core.plan.starts import board_fit, image_fit
+from mintseed.core.plan.starts import image_fit
+from mintseed.core.settings.guess import guess
 from mintseed.core.stations import Station
 from mintseed.core.units import binary_size, decimal_size
 from mintseed.core.visible import visible
@@ -76,14 +77,18 @@ class FileOnImageOut(Schema):
     known: bool
     size_bytes: int
     text: str
+    looks_like: str
+    """what it is by what stands in it, empty where that cannot be told"""
+    why: str
 
 
 class BoardFitOut(Schema):
-    """A board one owns, and whether this image starts on it."""
+    """A board the image names, or one that is owned, and whether it starts there. `described`: whether more is known of it here."""
 
     name: str
     compatible: str
     owned: int
+    described: bool
     finding: Finding
 
 
@@ -280,15 +285,27 @@ def _image_was(one: Loaded) -> ImageOut | None:
         appliance=one.names.appliance, release=xray.release, build=xray.build, verdict=str(verdict(xray.findings)), read_at=None, trouble="",
         summary="",
     )  # fmt: skip
-    return ImageOut(
-        image=row, xray=_xray_out(xray, [one.board] if one.board else []), job=None, findings=list(xray.findings)
-    )
+    return ImageOut(image=row, xray=_xray_out(xray, one.board), job=None, findings=list(xray.findings))
 
 
-def _xray_out(xray: XRay, boards: Iterable[Board] | None = None) -> XRayOut:
-    """`boards`: those whose fit is told; all that are described where none are named."""
+def _file_out(file: FileOnImage) -> FileOnImageOut:
+    looks = guess(file.path, file.content)
+    text = visible(file.content[:MAX_SETTINGS_FILE_BYTES].decode("utf-8", "replace").replace("\r\n", "\n"))
+    return FileOnImageOut(
+        path=file.path, title=file.title or f"text, {binary_size(file.size_bytes)}", known=file.known, size_bytes=file.size_bytes,
+        text=text, looks_like=looks.kind, why=looks.why,
+    )  # fmt: skip
+
+
+def _xray_out(xray: XRay, board: Board | None = None) -> XRayOut:
+    """`board`: the one it is shown with, of a device in service; else all that are owned are told of."""
     recipe = descriptions.recipes().get(xray.recipe_id)
-    owned = Counter(BoardUnit.there.order_by("pk").values_list("board", flat=True)[:COUNTED_TO])
+    known = {board.id: board} if board else descriptions.boards()
+    owned = (
+        Counter(BoardUnit.there.order_by("pk").values_list("board", flat=True)[:COUNTED_TO])
+        if board is None
+        else {board.id: 1}
+    )
     return XRayOut(
         packing=xray.packing,
         packed_text=decimal_size(xray.packed_bytes),
@@ -300,24 +317,10 @@ def _xray_out(xray: XRay, boards: Iterable[Board] | None = None) -> XRayOut:
         volumes=list(xray.volumes),
         boards=list(xray.boards),
         fits=[
-            BoardFitOut(
-                name=b.name,
-                compatible=b.compatible[0],
-                owned=owned[b.id] if boards is None else 1,
-                finding=next(iter(board_fit(b, xray))),
-            )
-            for b in (descriptions.boards().values() if boards is None else boards)
+            BoardFitOut(name=b.name, compatible=b.compatible, owned=b.owned, described=b.described, finding=b.finding)
+            for b in boards_to_tell(xray, known, owned)
         ],
-        files=[
-            FileOnImageOut(
-                path=f.path,
-                title=f.title or f"text, {binary_size(f.size_bytes)}",
-                known=f.known,
-                size_bytes=f.size_bytes,
-                text=visible(f.content[:MAX_SETTINGS_FILE_BYTES].decode("utf-8", "replace").replace("\r\n", "\n")),
-            )
-            for f in xray.files
-        ],
+        files=[_file_out(f) for f in xray.files],
         page=xray.page,
         page_url=xray.page.url() or (f"http://{recipe.host_name}.local:{recipe.page.port}/" if recipe else ""),
     )

@@ -1,0 +1,175 @@
+"""What kind of settings file a text is, by what stands in it and not by what it is called.
+
+A guess with its reason: nothing is filled and nothing is stopped because of one.
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import yaml
+
+MOST_READ = 64 * 1024
+"""bytes of a file that are looked at; a settings file is far shorter"""
+
+MOST_YAML = 16 * 1024
+"""characters that are read as YAML, which takes long"""
+
+
+@dataclass(frozen=True, slots=True)
+class Guess:
+    """`kind`: what it is in a few words; `dialect`: the one that could fill it, empty where there is none yet; `why`: what told it."""
+
+    kind: str
+    dialect: str
+    why: str
+
+
+NOT_TOLD = Guess("", "", "")
+
+_KEYS = re.compile(r"^[ \t]*(?:export[ \t]+)?([A-Za-z_][A-Za-z0-9_.-]*)[ \t]*=", re.MULTILINE)
+_SECTION = re.compile(r"^[ \t]*\[([^\]\n]+)\][ \t]*$", re.MULTILINE)
+_BLOCK = re.compile(r"^[ \t#;]*network[ \t]*=[ \t]*\{", re.MULTILINE)
+_SHEBANG = re.compile(r"^#![ \t]*\S*/(?:env[ \t]+)?(\w+)")
+_KERNEL_WORDS = ("root=", "console=", "rootwait", "rootfstype=", "init=", "quiet")
+
+
+def guess(path: str, content: bytes) -> Guess:
+    """Return what the file at `path` with `content` looks like; NOT_TOLD for what is no text or looks like nothing known."""
+    name = path.rsplit("/", 1)[-1]
+    if not content.strip():
+        return (
+            Guess("presence file", "", "It is empty: whoever reads it looks only whether it is there.")
+            if not content
+            else NOT_TOLD
+        )
+    if b"\0" in content[:MOST_READ]:
+        return NOT_TOLD
+    text = content[:MOST_READ].decode("utf-8", "replace").removeprefix("\ufeff").replace("\r\n", "\n")
+    for looks in _LOOKS:
+        if found := looks(name, text):
+            return found
+    return NOT_TOLD
+
+
+def _cloud_config(name: str, text: str) -> Guess | None:
+    if text.startswith("#cloud-config"):
+        return Guess(
+            "first-boot user data", "", "Its first line is #cloud-config (cloud-init documentation, user-data formats)."
+        )
+    return None
+
+
+def _script(name: str, text: str) -> Guess | None:
+    found = _SHEBANG.match(text)
+    return Guess("script", "", f"Its first line has it run by {found[1]}.") if found else None
+
+
+def _supplicant(name: str, text: str) -> Guess | None:
+    if not _BLOCK.search(text) and "ctrl_interface=" not in text:
+        return None
+    alive = re.search(r"^[ \t]*network[ \t]*=[ \t]*\{", text, re.MULTILINE) is not None
+    has = (
+        "It has a network={…} block"
+        if alive
+        else "It has a network={…} block, commented out"
+        if _BLOCK.search(text)
+        else "It sets ctrl_interface"
+    )
+    return Guess("Wi-Fi settings of the supplicant", "wpa-supplicant", f"{has} (wpa_supplicant.conf(5)).")
+
+
+def _keyfile(name: str, text: str) -> Guess | None:
+    sections = {s.strip() for s in _SECTION.findall(text)}
+    if "connection" in sections and sections & {"wifi", "802-11-wireless", "ethernet", "802-3-ethernet", "ipv4"}:
+        return Guess(
+            "connection of the network manager",
+            "keyfile",
+            "It has [connection] and [wifi] or [ipv4] (nm-settings-keyfile(5)).",
+        )
+    return None
+
+
+def _networkd(name: str, text: str) -> Guess | None:
+    sections = {s.strip() for s in _SECTION.findall(text)}
+    if "Match" in sections and "Network" in sections:
+        return Guess("network of systemd", "", "It has [Match] and [Network] (systemd.network(5)).")
+    return None
+
+
+def _kernel_line(name: str, text: str) -> Guess | None:
+    words = text.split()
+    lines = [line for line in text.splitlines() if line.strip()]
+    if len(lines) == 1 and sum(any(w.startswith(k) for w in words) for k in _KERNEL_WORDS) >= 2:
+        return Guess(
+            "kernel command line",
+            "",
+            "One line with what a kernel is started with (kernel-parameters, Linux documentation).",
+        )
+    return None
+
+
+def _json(name: str, text: str) -> Guess | None:
+    if text.lstrip()[:1] not in ("{", "["):
+        return None
+    try:
+        json.loads(text)
+    except (ValueError, RecursionError):
+        return None
+    return Guess("JSON", "", "It reads as JSON (RFC 8259).")
+
+
+def _ini(name: str, text: str) -> Guess | None:
+    if _SECTION.search(text) and _KEYS.search(text):
+        first = _SECTION.findall(text)[0]
+        return Guess(
+            "settings in sections", "", f"It has sections, the first is [{first.strip()[:40]}], and keys with =."
+        )
+    return None
+
+
+def _key_value(name: str, text: str) -> Guess | None:
+    lines = [line for line in text.splitlines() if line.strip() and not line.lstrip().startswith(("#", ";"))]
+    keyed = [line for line in lines if _KEYS.match(line)]
+    if len(keyed) >= 1 and len(keyed) * 4 >= len(lines) * 3:
+        return Guess("keys and values", "key-value", f"{len(keyed)} of its {len(lines)} lines are KEY=value.")
+    return None
+
+
+def _network_yaml(text: str) -> bool:
+    return (
+        re.search(r"^network:\s*$", text, re.MULTILINE) is not None
+        and re.search(r"^\s+(?:version|wifis|ethernets|renderer):", text, re.MULTILINE) is not None
+    )
+
+
+def _yaml(name: str, text: str) -> Guess | None:
+    if len(text) > MOST_YAML or re.search(r"^[ \t]*[\w.-]+:(?:[ \t]|$)", text, re.MULTILINE) is None:
+        return None
+    try:
+        read = yaml.safe_load(text)
+    except (yaml.YAMLError, ValueError, RecursionError):
+        return None
+    if not isinstance(read, dict):
+        return None
+    if _network_yaml(text):
+        return Guess(
+            "network as netplan reads it", "", "It has network: with wifis, ethernets or a version (netplan-yaml(5))."
+        )
+    return Guess("YAML", "", "It reads as YAML with keys.")
+
+
+def _one_value(name: str, text: str) -> Guess | None:
+    lines = [line for line in text.splitlines() if line.strip()]
+    if len(lines) == 1 and len(lines[0]) <= 120 and len(lines[0].split()) == 1:
+        return Guess("one value", "", "It holds one word and nothing else.")
+    return None
+
+
+_LOOKS: tuple[Callable[[str, str], Guess | None], ...] = (
+    _cloud_config, _script, _supplicant, _keyfile, _networkd, _kernel_line, _json, _ini, _key_value, _yaml, _one_value,
+)  # fmt: skip
+"""asked in this order: what has a mark of its own before what many files look like"""
