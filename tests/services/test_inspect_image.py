@@ -14,7 +14,9 @@ from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.errors import ImageError, MintSeedError, PartitionTableError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.image.report import XRay
+from mintseed.core.image.system import Account, Fact
 from mintseed.core.plan.starts import board_fit
+from mintseed.core.settings.guess import guess
 from mintseed.services import inspect_image
 from mintseed.standins.forge.build import kernel
 from tests.builders.disks import MIB, device_tree, image, packed, partitioned, run, sfdisk_json
@@ -273,3 +275,33 @@ def test_whether_anything_on_it_answers_for_names(
     """resolved.conf(5): MulticastDNS=; avahi-daemon(8)."""
     boot = {"kernel8.img": kernel(64, "b")}
     assert read(tmp_path, image(tmp_path / "named.img", boot, {**ROOT, **root})).page.announcer is announcer
+
+
+def test_what_the_system_is_is_read_from_its_own_files_and_small_files_by_what_stands_in_them(tmp_path: Path) -> None:
+    """As Debian's packages lay them: network-manager's link, openssh-server's, passwd and shadow; nobody described this image."""
+    wants = "etc/systemd/system/multi-user.target.wants"
+    word = run("openssl", "passwd", "-6", "-salt", "saltstring", "keeper").decode().strip()
+    root = {
+        **ROOT, f"{wants}/NetworkManager.service": b"[Unit]\n", f"{wants}/ssh.service": b"[Unit]\n",
+        "etc/passwd": b"root:x:0:0:root:/root:/bin/bash\nkeeper:x:1000:1000:,,,:/home/keeper:/bin/bash\n",
+        "etc/shadow": f"root:*:1::::::\nkeeper:{word}:1::::::\n".encode(), "etc/timezone": b"Europe/Dublin\n",
+    }  # fmt: skip
+    boot = {
+        "user-data": b"#cloud-config\n",
+        "ssh": b"",
+        "LICENCE": b"Read it.\nKeep it dry.\n",
+        "station": b"ID=7\n",
+        "logo": bytes(9),
+    }
+    xray = read(tmp_path, image(tmp_path / "own.img", boot, root))
+    assert xray.system.networks == (Fact("the network manager", f"{wants}/NetworkManager.service"),)
+    assert (xray.system.ssh, xray.system.time_zone) == (
+        Fact("ssh", f"{wants}/ssh.service"),
+        Fact("Europe/Dublin", "etc/timezone"),
+    )
+    assert xray.system.accounts == (Account("root", "locked"), Account("keeper", "password", "SHA-512", own_name=True))
+    assert [f.where.field for f in xray.findings if f.code == "image.login-known"] == ["keeper"]
+    assert "saltstring" not in repr(xray)
+    assert {f.path: guess(f.path, f.content).kind for f in xray.files} == {
+        "user-data": "first-boot user data", "ssh": "presence file", "station": "keys and values",
+    }  # fmt: skip

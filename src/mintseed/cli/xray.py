@@ -38,6 +38,7 @@ def run(arguments: argparse.Namespace) -> int:
         "boards": [asdict(b) for b in xray.boards],
         "files": [{"path": f.path, "size_bytes": f.size_bytes, "known": f.known} for f in xray.files],
         "page": asdict(xray.page),
+        "system": asdict(xray.system),
         "url": xray.page.url(),
     }
     return tell(xray.findings, facts, as_json=arguments.json)

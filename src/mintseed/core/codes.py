@@ -99,6 +99,7 @@ CODES: dict[str, Code] = {
     "image.gpt-entries-crc": Code("stop", "The GPT entries do not match their checksum"),
     "image.gpt-header-crc": Code("stop", "The GPT header is damaged"),
     "image.kernel-unknown": Code("note", "The kernel's word size cannot be told"),
+    "image.login-known": Code("check", "… logs in …"),
     "image.looking-cut": Code("check", "Looking into it took over … s and was ended"),
     "image.no-boot-volume": Code("stop", "No boot volume that can be filled"),
     "image.no-device-trees": Code("check", "No device trees on the boot volume"),

@@ -234,6 +234,7 @@ def _report(
         release=release,
         build=build,
         findings=tuple(findings),
+        system=held.system,
     )
 
 

@@ -20,6 +20,8 @@ from mintseed.core.image.kernel import HEAD_BYTES, kernel_bits
 from mintseed.core.image.page import LISTEN_FILES, MDNS_FOLDER, PROGRAMS, RESOLVED, PageFacts, read_page_facts
 from mintseed.core.image.partitions import Partition, PartitionTable
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts
+from mintseed.core.image.system import FILES as SYSTEM_FILES
+from mintseed.core.image.system import NOTHING_READ, UNIT_FOLDERS, SystemFacts, judge_system, read_system
 from mintseed.core.limits import (
     MAX_DEVICE_TREE_BYTES,
     MAX_DEVICE_TREES,
@@ -108,6 +110,7 @@ class HeldOnImage:
     kernels: tuple[int, ...] = ()
     files: tuple[FileOnImage, ...] = ()
     page: PageFacts = field(default_factory=PageFacts)
+    system: SystemFacts = field(default_factory=SystemFacts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -143,7 +146,7 @@ def execute(
     boards: list[BoardOnImage] = []
     files: list[FileOnImage] = []
     kernels: set[int] = set()
-    page = PageFacts()
+    page, system = PageFacts(), NOTHING_READ
     if boot is not None and boot.volume is not None:
         volume, names = boot.volume, boot.names
         looking.part("its settings files", lambda: _files(volume, names, recipe, looking, files), None)
@@ -151,9 +154,10 @@ def execute(
         looking.part("its kernels", lambda: _kernels(volume, names, looking, kernels), None)
     if root is not None and whole:
         page = looking.part("the root volume", lambda: _page(root, looking), page)
+        system = looking.part("its system", lambda: _system(root, looking), system)
     volumes = [looking.part(_place(o.partition), partial(_facts, o, roles[i]), _unread(o.partition, roles[i]))
                for i, o in enumerate(opened)]  # fmt: skip
-    return HeldOnImage(tuple(volumes), tuple(boards), tuple(sorted(kernels)), tuple(files), page)
+    return HeldOnImage(tuple(volumes), tuple(boards), tuple(sorted(kernels)), tuple(files), page, system)
 
 
 def _place(partition: Partition) -> str:
@@ -326,3 +330,17 @@ def _page(volume: Volume, looking: Looking) -> PageFacts:
                     "Where its page will be is taken from the recipe.", Where(part="root volume"))
         )  # fmt: skip
         return PageFacts()
+
+
+def _system(volume: Volume, looking: Looking) -> SystemFacts:
+    contents, folders = {}, {}
+    for path in SYSTEM_FILES:
+        looking.go_on()
+        if data := volume.read(path, MAX_SETTINGS_FILE_BYTES):
+            contents[path] = data
+    for folder in UNIT_FOLDERS:
+        looking.go_on()
+        folders[folder] = volume.folder(folder)[:MAX_DIRECTORY_ENTRIES]
+    system = read_system(contents, folders)
+    looking.findings.extend(judge_system(system))
+    return system

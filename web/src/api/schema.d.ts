@@ -1324,6 +1324,30 @@ export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
         /**
+         * Account
+         * @description `login`: `locked` with no password that opens it, `open` without any, `password`. `scheme`: how the password is hashed.
+         *     `own_name`: whether the account's own name is its password.
+         */
+        Account: {
+            /**
+             * Login
+             * @enum {string}
+             */
+            login: "locked" | "open" | "password";
+            /** Name */
+            name: string;
+            /**
+             * Own Name
+             * @default false
+             */
+            own_name: boolean;
+            /**
+             * Scheme
+             * @default
+             */
+            scheme: string;
+        };
+        /**
          * AccountChangeIn
          * @description Only what is sent changes.
          */
@@ -2013,6 +2037,13 @@ export interface components {
             at_most?: number | null;
             /** Unit */
             unit: string;
+        };
+        /** Fact */
+        Fact: {
+            /** File */
+            file: string;
+            /** Value */
+            value: string;
         };
         /** FileOnImageOut */
         FileOnImageOut: {
@@ -3627,6 +3658,31 @@ export interface components {
             /** Voltage V */
             voltage_v: number;
         };
+        /**
+         * SystemFacts
+         * @description Empty where no file says anything.
+         */
+        SystemFacts: {
+            /**
+             * Accounts
+             * @default []
+             */
+            accounts: components["schemas"]["Account"][];
+            /**
+             * First Start
+             * @default []
+             */
+            first_start: components["schemas"]["Fact"][];
+            keyboard?: components["schemas"]["Fact"] | null;
+            locale?: components["schemas"]["Fact"] | null;
+            /**
+             * Networks
+             * @default []
+             */
+            networks: components["schemas"]["Fact"][];
+            ssh?: components["schemas"]["Fact"] | null;
+            time_zone?: components["schemas"]["Fact"] | null;
+        };
         /** TableIn */
         TableIn: {
             /** Text */
@@ -3915,6 +3971,7 @@ export interface components {
             scheme: string;
             /** Sha256 */
             sha256: string;
+            system: components["schemas"]["SystemFacts"];
             /** Unpacked Bytes */
             unpacked_bytes: number;
             /** Unpacked Text */

@@ -21,7 +21,10 @@ export function XRayView({ xray, findings, cardBytes }: { xray: XRay; findings: 
       <div className="grid items-start gap-3.5 lg:grid-cols-3">
         <Boards xray={xray} />
         <Files xray={xray} />
-        <WhereItsPage xray={xray} />
+        <div className="flex flex-col gap-3.5">
+          <WhereItsPage xray={xray} />
+          <WhatItIs system={xray.system} />
+        </div>
       </div>
     </div>
   );
@@ -96,6 +99,44 @@ function Files({ xray }: { xray: XRay }) {
         ))}
         {xray.files.length === 0 && <li className="text-ink-2">None were found.</li>}
       </ul>
+    </Sheet>
+  );
+}
+
+const LOGINS = { locked: "no password opens it", open: "opens without a password", password: "has a password" };
+
+/** What its root volume says of the system: nothing is shown of what it does not say. */
+function WhatItIs({ system }: { system: XRay["system"] }) {
+  const rows: [string, string, string][] = [
+    ...(system.networks ?? []).map((n): [string, string, string] => ["Network by", n.value, n.file]),
+    ...(system.first_start ?? []).map((f): [string, string, string] => ["First start", f.value, f.file]),
+    ...(system.ssh ? [["Log in by", system.ssh.value, system.ssh.file] as [string, string, string]] : []),
+    ...([["Time zone", system.time_zone], ["Keyboard", system.keyboard], ["Language", system.locale]] as const).flatMap(([name, fact]) => (fact ? [[name, fact.value, fact.file] as [string, string, string]] : [])),
+  ];
+  const accounts = system.accounts ?? [];
+  if (rows.length === 0 && accounts.length === 0) return null;
+  return (
+    <Sheet title="What the system is">
+      <p className="mb-1 text-[0.93rem] text-ink-2">read from the root volume</p>
+      <dl className="text-[0.9rem]">
+        {rows.map(([name, value, file]) => (
+          <div key={name + file} className="border-t border-rule-2 py-1.5 first:border-0">
+            <dt className="inline text-ink-2">{name} </dt>
+            <dd className="inline">
+              {value}
+              <div className="font-mono text-[0.83rem] break-all text-ink-3">{file}</div>
+            </dd>
+          </div>
+        ))}
+        {accounts.map((a) => (
+          <div key={a.name} className="border-t border-rule-2 py-1.5 first:border-0">
+            <dt className="inline text-ink-2">Account </dt>
+            <dd className="inline">
+              <Mono className="break-all">{a.name}</Mono> {a.own_name ? "has its own name as password" : LOGINS[a.login]}
+            </dd>
+          </div>
+        ))}
+      </dl>
     </Sheet>
   );
 }

@@ -9,6 +9,7 @@ from pydantic import ConfigDict
 
 from mintseed.core.findings import Finding
 from mintseed.core.image.page import PageFacts
+from mintseed.core.image.system import NOTHING_READ, SystemFacts
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,6 +72,7 @@ class XRay:
     sector_bytes: int = 512
     """size of the sectors its table counts in"""
     findings: tuple[Finding, ...] = field(default=())
+    system: SystemFacts = NOTHING_READ
 
     @property
     def compatible(self) -> tuple[str, ...]:

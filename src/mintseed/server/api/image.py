@@ -18,6 +18,7 @@ from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.image.boards import boards_to_tell
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts, XRay
+from mintseed.core.image.system import SystemFacts
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
 from mintseed.core.plan.starts import image_fit
 from mintseed.core.settings.guess import guess
@@ -106,6 +107,7 @@ class XRayOut(Schema):
     files: list[FileOnImageOut]
     page: PageFacts
     page_url: str
+    system: SystemFacts
 
 
 class ImageOut(Schema):
@@ -322,6 +324,7 @@ def _xray_out(xray: XRay, board: Board | None = None) -> XRayOut:
         ],
         files=[_file_out(f) for f in xray.files],
         page=xray.page,
+        system=xray.system,
         page_url=xray.page.url() or (f"http://{recipe.host_name}.local:{recipe.page.port}/" if recipe else ""),
     )
 

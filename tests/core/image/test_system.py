@@ -1,0 +1,128 @@
+"""What system an image holds, by its own files. Accounts are hashed by openssl passwd(1); the rest is as Debian's packages lay it."""
+
+from __future__ import annotations
+
+import subprocess
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from mintseed.core.findings import Severity
+from mintseed.core.image.system import (
+    MOST_ACCOUNTS,
+    RUNLEVEL,
+    WANTS,
+    Account,
+    Fact,
+    SystemFacts,
+    judge_system,
+    read_system,
+)
+
+
+def hashed(word: str, kind: str) -> str:
+    """The independent hash: openssl passwd."""
+    return subprocess.run(
+        ["openssl", "passwd", kind, "-salt", "saltstring", word], check=True, capture_output=True, text=True
+    ).stdout.strip()
+
+
+def passwd(*names: str, shell: str = "/bin/bash") -> str:
+    return "".join(f"{n}:x:{1000 + i}:{1000 + i}:,,,:/home/{n}:{shell}\n" for i, n in enumerate(names))
+
+
+def accounts(people: str, shadow: str) -> tuple[Account, ...]:
+    return read_system({"etc/passwd": people.encode(), "etc/shadow": shadow.encode()}, {}).accounts
+
+
+@pytest.mark.parametrize(("kind", "scheme"), [("-1", "MD5"), ("-5", "SHA-256"), ("-6", "SHA-512")])
+def test_who_may_log_in_and_how(kind: str, scheme: str) -> None:
+    shadow = (
+        f"root:*:19000::::::\nkeeper:{hashed('keeper', kind)}:19000::::::\nmo:{hashed('a long one', kind)}:1::::::\n"
+        f"guest::19000::::::\nold:!{hashed('old', kind)}:19000::::::\n"
+    )
+    assert accounts(passwd("root", "keeper", "mo", "guest", "old"), shadow) == (
+        Account("root", "locked"),
+        Account("keeper", "password", scheme, own_name=True),
+        Account("mo", "password", scheme),
+        Account("guest", "open"),
+        Account("old", "locked"),
+    )
+
+
+def test_a_login_that_anybody_knows_is_said_and_a_proper_one_is_not() -> None:
+    known = SystemFacts(accounts=(Account("mo", "open"), Account("keeper", "password", "SHA-512", own_name=True)))
+    found = list(judge_system(known))
+    assert [(f.code, f.severity, f.where.field) for f in found] == [
+        ("image.login-known", Severity.CHECK, "mo"),
+        ("image.login-known", Severity.CHECK, "keeper"),
+    ]
+    assert not list(
+        judge_system(SystemFacts(accounts=(Account("mo", "password", "SHA-512"), Account("root", "locked"))))
+    )
+
+
+def test_who_has_no_shell_or_no_line_in_shadow() -> None:
+    people = passwd("daemon", shell="/usr/sbin/nologin") + passwd("sync", shell="/bin/sync") + passwd("mo")
+    assert accounts(people, "") == (Account("mo", "locked"),)
+    # An older system keeps the password in passwd itself (passwd(5)).
+    assert accounts("mo::1:1::/:/bin/sh\n", "") == (Account("mo", "open"),)
+
+
+def test_hashes_that_would_take_for_ever_are_not_tried() -> None:
+    for rounds in ("999999999", "9" * 400, "20001"):
+        assert accounts(passwd("mo"), f"mo:$6$rounds={rounds}$salt$x:1::::::\n") == (
+            Account("mo", "password", "SHA-512"),
+        )
+    assert accounts(passwd("mo"), "mo:$y$j9T$abc$def:1::::::\n") == (Account("mo", "password", "yescrypt"),)
+    assert accounts(passwd("mo"), "mo:$6$broken:1::::::\n") == (Account("mo", "password", "SHA-512"),)
+    assert accounts(passwd("mo"), "mo:plainword:1::::::\n") == (
+        Account("mo", "locked"),
+    )  # no hash of any: nothing opens it
+    assert len(accounts(passwd(*(f"u{n}" for n in range(10_000))), "")) == MOST_ACCOUNTS
+
+
+# Names of units as Debian's network-manager, wpasupplicant, ifupdown, openssh-server and cloud-init packages ship them.
+STARTED = [
+    (WANTS, "NetworkManager.service", "the network manager"),
+    (WANTS, "wpa_supplicant.service", "the Wi-Fi supplicant"),
+    (WANTS, "wpa_supplicant@wlan0.service", "the Wi-Fi supplicant"),
+    (WANTS, "systemd-networkd.service", "systemd's network"),
+    ("etc/systemd/system/network-online.target.wants", "networking.service", "ifupdown"),
+    (RUNLEVEL, "S01networking", "ifupdown"),
+    (RUNLEVEL, "S03connman", "connman"),
+]
+
+
+@pytest.mark.parametrize(("folder", "link", "what"), STARTED)
+def test_what_brings_it_onto_the_network(folder: str, link: str, what: str) -> None:
+    assert read_system({}, {folder: [link, "cron.service"]}).networks == (Fact(what, f"{folder}/{link}"),)
+
+
+def test_what_is_there_and_not_started_does_not_count() -> None:
+    assert read_system({}, {RUNLEVEL: ["K01networking", "README"], WANTS: ["remote-fs.target"]}) == SystemFacts()
+    both = read_system({}, {WANTS: ["wpa_supplicant@wlan0.service", "wpa_supplicant@wlan1.service"]})
+    assert len(both.networks) == 1
+
+
+def test_the_rest_is_told_with_its_file() -> None:
+    found = read_system(
+        {
+            "etc/timezone": b"Europe/London\n", "etc/default/keyboard": b'XKBMODEL="pc105"\nXKBLAYOUT="gb"\n',
+            "etc/default/locale": b"LANG=en_GB.UTF-8\n", "etc/cloud/cloud.cfg": b"users:\n",
+        },
+        {WANTS: ["ssh.service"]},
+    )  # fmt: skip
+    assert found == SystemFacts(
+        ssh=Fact("ssh", f"{WANTS}/ssh.service"), time_zone=Fact("Europe/London", "etc/timezone"),
+        keyboard=Fact("gb", "etc/default/keyboard"), locale=Fact("en_GB.UTF-8", "etc/default/locale"),
+        first_start=(Fact("cloud-init", "etc/cloud/cloud.cfg"),),
+    )  # fmt: skip
+    other = read_system({"etc/vconsole.conf": b"KEYMAP=de\n", "etc/locale.conf": b"LANG=de_AT.UTF-8\n"}, {})
+    assert (other.keyboard, other.locale) == (Fact("de", "etc/vconsole.conf"), Fact("de_AT.UTF-8", "etc/locale.conf"))
+
+
+@given(st.binary(max_size=300), st.binary(max_size=300), st.lists(st.text(max_size=30), max_size=5))
+def test_no_bytes_are_too_odd(people: bytes, shadow: bytes, names: list[str]) -> None:
+    read_system({"etc/passwd": people, "etc/shadow": shadow, "etc/timezone": people}, {WANTS: names, RUNLEVEL: names})
