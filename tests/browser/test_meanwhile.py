@@ -71,6 +71,7 @@ def test_a_field_that_is_being_typed_in(page: Page, other: httpx.Client) -> None
     other.put(f"/deployments/{pk}/settings", json={"host_name": "theirs-again"}).raise_for_status()
     page.get_by_role("button", name="Take that").click()
     expect(name).to_have_value("theirs-again")
+    page.goto("about:blank")  # else it asks for what is gone
     other.delete(f"/deployments/{pk}")
 
 
@@ -101,6 +102,7 @@ def test_what_is_typed_while_a_save_is_on_its_way_stays(page: Page, other: httpx
     expect(page.get_by_role("alert")).to_have_count(0)
     page.reload()
     expect(name).to_have_value("second")
+    page.goto("about:blank")
     other.delete(f"/deployments/{pk}")
 
 

@@ -82,7 +82,7 @@ def test_an_address_others_could_reach_needs_an_account(home: Path) -> None:
     started = start(environment)
     try:
         with httpx.Client(
-            base_url=f"https://127.0.0.1:{port}", verify=ssl.create_default_context(cafile=certificate)
+            timeout=30, base_url=f"https://127.0.0.1:{port}", verify=ssl.create_default_context(cafile=certificate)
         ) as client:
             assert client.get("/api/bench").status_code == 401
             assert client.post("/api/deployments", json={"recipe": "platen"}).status_code == 401
