@@ -23,7 +23,7 @@ def test_an_attack_list_brings_no_error_and_stops_nobody_else(application: Appli
         status, answer = sent(port, request)
         assert not status.startswith("5"), (name, status)
         assert b"root:" not in answer, name
-        assert httpx.get(f"{application.url}/api/place").status_code == 200, name
+        assert httpx.get(f"{application.url}/api/place", timeout=30).status_code == 200, name
 
 
 @pytest.fixture

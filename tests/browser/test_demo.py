@@ -64,7 +64,7 @@ def test_the_served_devices_have_a_history_of_real_bytes(visitor: Page, at_work:
             assert card["proven"]
             assert re.fullmatch("[0-9a-f]{64}", card["digest"])
             find = client.get(f"/deployments/{device['id']}/find").json()
-            assert httpx.get(find["url"]).status_code == 200
+            assert httpx.get(find["url"], timeout=30).status_code == 200
             steps = client.get(f"/deployments/{device['id']}/setup").json()["steps"]
             assert {s["state"] for s in steps} == {"done"}
 

@@ -127,4 +127,6 @@ def test_from_an_empty_field_to_the_label(page: Page, application: Application) 
     expect(page.get_by_text("In service at")).to_be_visible()
     # Its card goes back into the reader, for whoever comes next.
     pk = page.url.split("/deployments/")[1].split("/")[0]
-    httpx.post(f"{application.url}/api/deployments/{pk}/boot/power-off", headers=application.token).raise_for_status()
+    httpx.post(
+        f"{application.url}/api/deployments/{pk}/boot/power-off", headers=application.token, timeout=30
+    ).raise_for_status()

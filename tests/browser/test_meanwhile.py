@@ -15,7 +15,7 @@ from tests.browser.conftest import Application
 @pytest.fixture
 def other(application: Application) -> Iterator[httpx.Client]:
     """Somebody else at the same bench."""
-    with httpx.Client(base_url=f"{application.url}/api", headers=application.token) as client:
+    with httpx.Client(base_url=f"{application.url}/api", headers=application.token, timeout=30) as client:
         yield client
 
 

@@ -175,13 +175,19 @@ def test_what_cannot_be_asked_again_is_said(browser: Browser, application: Appli
     expect(page.get_by_role("heading", name="Log")).to_be_visible()
     page.route("**/api/log*", lambda route: route.fulfill(status=503, json={"title": "The database does not answer"}))
     httpx.post(
-        f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Unseen"}, headers=application.token
+        f"{application.url}/api/deployments",
+        json={"recipe": "platen", "name": "Unseen"},
+        headers=application.token,
+        timeout=30,
     ).raise_for_status()
     expect(page.get_by_text("What you see is from")).to_be_visible()
     expect(page.get_by_text("The database does not answer")).to_be_visible()
     page.unroute("**/api/log*")
     httpx.post(
-        f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Seen again"}, headers=application.token
+        f"{application.url}/api/deployments",
+        json={"recipe": "platen", "name": "Seen again"},
+        headers=application.token,
+        timeout=30,
     ).raise_for_status()
     expect(page.get_by_text("What you see is from")).to_have_count(0)
     context.close()
@@ -191,7 +197,10 @@ def test_a_copy_that_fails_says_so(page: Page, application: Application) -> None
     page.add_init_script("Object.defineProperty(navigator, 'clipboard', { value: undefined })")
     page.route("**/api/deployments/*/find", lambda route: route.fulfill(json=_found(route.fetch().json())))
     pk = httpx.post(
-        f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Copied"}, headers=application.token
+        f"{application.url}/api/deployments",
+        json={"recipe": "platen", "name": "Copied"},
+        headers=application.token,
+        timeout=30,
     ).json()["id"]
     page.goto(f"/deployments/{pk}/find")
     page.get_by_role("button", name="Copy").click()
@@ -204,7 +213,10 @@ def _found(answer: dict[str, Any]) -> dict[str, Any]:
 
 def test_taken_off_the_bench_and_undone(page: Page, application: Application) -> None:
     httpx.post(
-        f"{application.url}/api/deployments", json={"recipe": "platen", "name": "Fleeting"}, headers=application.token
+        f"{application.url}/api/deployments",
+        json={"recipe": "platen", "name": "Fleeting"},
+        headers=application.token,
+        timeout=30,
     ).raise_for_status()
     page.goto("/")
     page.get_by_role("button", name="More for Fleeting").click()
@@ -280,16 +292,21 @@ def test_what_is_used_is_asked_about_put_back_and_removed_for_good(page: Page, a
         f"{application.url}/api/deployments",
         json={"recipe": "platen", "name": "Porch press"},
         headers=application.token,
+        timeout=30,
     ).json()
     site = made["site_id"]
     shelf = httpx.post(
         f"{application.url}/api/sites/{site}/shelf/supplies",
         json={"name": "Porch supply", "voltage_v": 5.1, "current_a": 3, "connector": "micro-USB"},
         headers=application.token,
+        timeout=30,
     ).json()
     supply = next(s["id"] for s in shelf["supplies"] if s["name"] == "Porch supply")
     httpx.put(
-        f"{application.url}/api/deployments/{made['id']}/plan", json={"supply_id": supply}, headers=application.token
+        f"{application.url}/api/deployments/{made['id']}/plan",
+        json={"supply_id": supply},
+        headers=application.token,
+        timeout=30,
     ).raise_for_status()
     page.goto("/shelf")
     page.get_by_role("button", name="Change Porch supply").click()
@@ -304,10 +321,17 @@ def test_what_is_used_is_asked_about_put_back_and_removed_for_good(page: Page, a
     expect(page.get_by_text("goes back to Porch press")).to_be_visible()
     page.get_by_role("button", name="Put Porch supply back").click()
     expect(page.get_by_role("button", name="Put Porch supply back")).to_have_count(0)
-    plan = httpx.get(f"{application.url}/api/deployments/{made['id']}/plan", headers=application.token).json()
+    plan = httpx.get(
+        f"{application.url}/api/deployments/{made['id']}/plan", headers=application.token, timeout=30
+    ).json()
     assert plan["supply_id"] == supply
-    httpx.delete(f"{application.url}/api/deployments/{made['id']}", headers=application.token).raise_for_status()
+    httpx.delete(
+        f"{application.url}/api/deployments/{made['id']}", headers=application.token, timeout=30
+    ).raise_for_status()
     page.get_by_role("button", name="Remove Porch press for good").click()
     page.get_by_role("button", name="Remove it for good").click()
     expect(page.get_by_text("Porch press")).to_have_count(0)
-    assert httpx.get(f"{application.url}/api/deployments/{made['id']}", headers=application.token).status_code == 404
+    assert (
+        httpx.get(f"{application.url}/api/deployments/{made['id']}", headers=application.token, timeout=30).status_code
+        == 404
+    )
