@@ -12,8 +12,10 @@ from django.db import transaction
 from mintseed import wiring
 from mintseed.server.judged.changes import EVERYTHING, deployment_topic
 from mintseed.server.judged.journal import record
+from mintseed.server.kept import bells
 from mintseed.server.kept.models import Change, Deployment, Image, Site
 from tests.server.conftest import Api, started
+from tests.server.test_proofs import proven
 
 MINE = "its own"
 
@@ -96,3 +98,14 @@ def test_what_is_undone_was_never_said(api: Api) -> None:
 
     assert said_by(undone) == set()
     assert said_by(lambda: record(row, "plan", "deployment.started", "Now")) == {deployment_topic(pk)}
+
+
+def test_a_board_that_gets_power_does_not_wait_for_the_agents_next_turn(
+    api: Api, monkeypatch: pytest.MonkeyPatch, django_capture_on_commit_callbacks: Any
+) -> None:
+    pk = proven(api)
+    rung: list[str] = []
+    monkeypatch.setattr(bells, "ring_now", lambda *names: rung.extend(names))
+    with django_capture_on_commit_callbacks(execute=True):
+        api.post(f"/deployments/{pk}/boot/power-on")
+    assert {bells.AGENT, bells.WEB} <= set(rung)

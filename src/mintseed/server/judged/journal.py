@@ -1,7 +1,7 @@
 """The log: one line for everything that happened, with its time. Secrets never come here.
 
 What is written here is said to the open screens in the same transaction: of a device that it changed, of anything else that everything
-may have. What changes without a line of the log says it itself (`changes.changed`).
+may have. And the agent looks at once: a board that got power is not to wait for its next turn. What changes without a line of the log says it itself (`changes.changed`).
 """
 
 from __future__ import annotations
@@ -9,6 +9,7 @@ from __future__ import annotations
 from contextvars import ContextVar
 
 from mintseed.server.judged.changes import EVERYTHING, changed, deployment_topic
+from mintseed.server.kept.bells import AGENT, ring
 from mintseed.server.kept.models import Deployment, LogEntry
 
 who: ContextVar[str] = ContextVar("who", default="")
@@ -29,3 +30,4 @@ def record(deployment: Deployment | None, station: str, event: str, text: str) -
         who=who.get()[:80],
     )
     changed(deployment_topic(deployment.pk) if deployment else EVERYTHING)
+    ring(AGENT)
