@@ -65,7 +65,8 @@ def test_a_login_that_anybody_knows_is_said_and_a_proper_one_is_not() -> None:
 
 def test_who_has_no_shell_or_no_line_in_shadow() -> None:
     people = passwd("daemon", shell="/usr/sbin/nologin") + passwd("sync", shell="/bin/sync") + passwd("mo")
-    assert accounts(people, "") == (Account("mo", "locked"),)
+    assert accounts(people, "root:*:1::::::\n") == (Account("mo", "locked"),)
+    assert accounts(people, "") == (Account("mo", "unknown"),)  # no shadow was read: nothing is known
     # An older system keeps the password in passwd itself (passwd(5)).
     assert accounts("mo::1:1::/:/bin/sh\n", "") == (Account("mo", "open"),)
 
@@ -77,6 +78,9 @@ def test_hashes_that_would_take_for_ever_are_not_tried() -> None:
         )
     assert accounts(passwd("mo"), "mo:$y$j9T$abc$def:1::::::\n") == (Account("mo", "password", "yescrypt"),)
     assert accounts(passwd("mo"), "mo:$6$broken:1::::::\n") == (Account("mo", "password", "SHA-512"),)
+    # crypt(5): the traditional scheme has thirteen characters and no mark; others have a comma behind theirs.
+    assert accounts(passwd("mo"), "mo:abJnggxhB/yWI:1::::::\n") == (Account("mo", "password", "DES"),)
+    assert accounts(passwd("mo"), "mo:$md5,rounds=904$iPPK$$x:1::::::\n") == (Account("mo", "password", "md5"),)
     assert accounts(passwd("mo"), "mo:plainword:1::::::\n") == (
         Account("mo", "locked"),
     )  # no hash of any: nothing opens it

@@ -39,7 +39,7 @@ function touches(topic: string, key: readonly unknown[]): boolean {
   if (topic === "network") return station === "boot" || station === "find";
   const [kind, number] = topic.split("/");
   if (kind !== "deployment") return false;
-  return what === "deployment" ? String(id) === number : ["bench", "deployments", "place", "log", "shelf", "taken-off", "images", "site", "sites"].includes(String(what));
+  return what === "deployment" ? String(id) === number : ["bench", "deployments", "place", "log", "shelf", "taken-off", "site", "sites"].includes(String(what));
 }
 
 function askAgain(queries: QueryClient, topics: ReadonlySet<string>): void {

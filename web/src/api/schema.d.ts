@@ -1325,7 +1325,7 @@ export interface components {
     schemas: {
         /**
          * Account
-         * @description `login`: `locked` with no password that opens it, `open` without any, `password`. `scheme`: how the password is hashed.
+         * @description `login`: `locked` with no password that opens it, `open` without any, `password`, `unknown` where passwords were not read. `scheme`: how the password is hashed.
          *     `own_name`: whether the account's own name is its password.
          */
         Account: {
@@ -1333,7 +1333,7 @@ export interface components {
              * Login
              * @enum {string}
              */
-            login: "locked" | "open" | "password";
+            login: "locked" | "open" | "password" | "unknown";
             /** Name */
             name: string;
             /**

@@ -103,7 +103,7 @@ function Files({ xray }: { xray: XRay }) {
   );
 }
 
-const LOGINS = { locked: "no password opens it", open: "opens without a password", password: "has a password" };
+const LOGINS = { locked: "no password opens it", open: "opens without a password", password: "has a password", unknown: "was seen, its password was not" };
 
 /** What its root volume says of the system: nothing is shown of what it does not say. */
 function WhatItIs({ system }: { system: XRay["system"] }) {

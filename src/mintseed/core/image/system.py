@@ -59,7 +59,7 @@ _SCHEMES = {
 
 _TRIED: dict[str, Any] = {"1": md5_crypt, "5": sha256_crypt, "6": sha512_crypt}
 
-Login = Literal["locked", "open", "password"]
+Login = Literal["locked", "open", "password", "unknown"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,7 +70,7 @@ class Fact:
 
 @dataclass(frozen=True, slots=True)
 class Account:
-    """`login`: `locked` with no password that opens it, `open` without any, `password`. `scheme`: how the password is hashed.
+    """`login`: `locked` with no password that opens it, `open` without any, `password`, `unknown` where passwords were not read. `scheme`: how the password is hashed.
     `own_name`: whether the account's own name is its password."""
 
     name: str
@@ -182,18 +182,22 @@ def _accounts(passwd: str, shadow: str) -> Iterator[Account]:
         if len(fields) != 7 or not fields[0] or fields[6].rsplit("/", 1)[-1] in _NO_SHELL or count == MOST_ACCOUNTS:
             continue
         name, kept = fields[0], fields[1]
-        # An x says that the password stands in shadow; without its line there nobody gets in by one.
-        word = hashes.get(name, "*") if kept == "x" else kept
         count += 1
-        yield _account(name, word)
+        if kept == "x" and not hashes:
+            yield Account(_shown(name), "unknown")
+            continue
+        # An x says that the password stands in shadow; without its line there nobody gets in by one.
+        yield _account(name, hashes.get(name, "*") if kept == "x" else kept)
 
 
 def _account(name: str, word: str) -> Account:
     shown = _shown(name)
     if not word:
         return Account(shown, "open")
-    found = re.match(r"\$([0-9a-z]+)\$", word)
-    if word[0] in "!*" or found is None:
+    if re.fullmatch(r"[./0-9A-Za-z]{13}", word):
+        return Account(shown, "password", "DES")  # the oldest scheme has no mark (crypt(5))
+    found = re.match(r"\$([0-9a-z]+)[$,]", word)
+    if found is None:
         return Account(shown, "locked")
     return Account(shown, "password", _SCHEMES.get(found[1], found[1]), _opens(found[1], name, word))
 
