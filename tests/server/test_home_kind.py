@@ -56,10 +56,11 @@ def test_one_that_was_ever_real_makes_it_a_real_ones(tmp_path: Path) -> None:
 
 
 @pytest.mark.django_db
-def test_a_bench_of_another_home_says_nothing_of_this_one(tmp_path: Path) -> None:
-    a_bench("workshop", "real", was_real=True, holder="another machine")
-    keep_kind(config(tmp_path, "standin"))
-    assert kept_kind(tmp_path) == "standin"
+def test_a_bench_that_joins_elsewhere_is_of_the_kind_that_is_there(tmp_path: Path) -> None:
+    """Over a tunnel it has a home of its own and nothing in it."""
+    a_bench("bench", "standin", holder="another machine")
+    with pytest.raises(RefusedError, match="made up"):
+        keep_kind(config(tmp_path, "real"))
 
 
 def test_a_start_of_the_other_kind_touches_nothing(tmp_path: Path) -> None:

@@ -59,6 +59,7 @@ def test_what_is_nothing_of_the_kind_is_not_called_it(content: bytes) -> None:
 def test_a_long_or_broken_text_ends_soon() -> None:
     assert guess("x", b"[" * 200_000) == NOT_TOLD
     assert guess("x", b"a: &a [*a, *a]\n" * 3).kind in ("", "YAML")
+    assert guess("x", b"network:\n a: 1\n" + b"\n" * 16_000).kind == "YAML"
     assert guess("x", b"KEY=1\n" * 500_000).dialect == "key-value"
 
 

@@ -140,10 +140,9 @@ def _key_value(name: str, text: str) -> Guess | None:
 
 
 def _network_yaml(text: str) -> bool:
-    return (
-        re.search(r"^network:\s*$", text, re.MULTILINE) is not None
-        and re.search(r"^\s+(?:version|wifis|ethernets|renderer):", text, re.MULTILINE) is not None
-    )
+    # Blanks and not any white space: a text of empty lines would be gone through once for each of them.
+    inside = re.search(r"^[ \t]+(?:version|wifis|ethernets|renderer):", text, re.MULTILINE)
+    return re.search(r"^network:[ \t]*$", text, re.MULTILINE) is not None and inside is not None
 
 
 def _yaml(name: str, text: str) -> Guess | None:

@@ -1,7 +1,7 @@
 """A home belongs to one kind of bench: made-up devices and one's own never share a shelf, a log or a door.
 
-The kind stands in a file of the home from its first start on. In a home from before that, its benches say it: one that was ever real
-makes it a real one's.
+The kind stands in a file of the home from its first start on. Where it does not yet, in a home from before that or of a bench that joins
+a database elsewhere, the benches on record say it: one that was ever real makes it a real one's.
 """
 
 from __future__ import annotations
@@ -43,19 +43,15 @@ def refuse_other_kind(chosen: Config) -> None:
 def keep_kind(chosen: Config) -> None:
     """Note the kind of bench this home belongs to, from now on; raises RefusedError when it belongs to the other one."""
     if not kept_kind(chosen.home):
-        kind_file(chosen.home).write_text(f"{_told_by_rows(chosen.bench_name) or chosen.bench}\n")
+        kind_file(chosen.home).write_text(f"{_told_by_rows() or chosen.bench}\n")
     refuse_other_kind(chosen)
 
 
-def _told_by_rows(own_name: str) -> str:
-    """Return the kind that this home's benches were of, empty when it had none. `own_name`: what its bench is called now, wherever the
-    home lay before."""
-    from django.db.models import Q
+def _told_by_rows() -> str:
+    """Return the kind that the benches on record were of, empty when there are none."""
+    from mintseed.server.kept.models import Bench  # only now: a start comes here before Django is set up
 
-    from mintseed.server.done.agent.bench_row import holder
-    from mintseed.server.kept.models import Bench
-
-    rows = Bench.objects.filter(Q(holder__in=("", holder())) | Q(name=own_name)).values_list("was_real", "kind")
+    rows = Bench.objects.values_list("was_real", "kind")
     if any(was_real or kind == Bench.Kind.REAL for was_real, kind in rows):
         return "real"
     return "standin" if rows else ""
