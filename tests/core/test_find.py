@@ -150,10 +150,10 @@ def test_each_newcomer_is_told_once_with_the_deployment_it_speaks_for_most() -> 
 def test_what_is_said_about_it() -> None:
     seen = Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "press")
     twin = Sighting(PHONE, SeenBy.LEASE, "02:46:57:aa:bb:ce", "press")
-    assert [f.code for f in judge_find(rank(seen), "press")] == ["find.found", "find.page-not-yet"]
-    assert verdict(judge_find(rank(seen, answers={NEW: SIGNED}), "press")) is Severity.OK
-    assert [f.code for f in judge_find((), "press")] == ["find.none"]
-    assert [f.code for f in judge_find(rank(seen, twin, ways=1), "press")] == ["find.several"]
+    assert [f.code for f in judge_find(rank(seen), "press", PAGE)] == ["find.found", "find.page-not-yet"]
+    assert verdict(judge_find(rank(seen, answers={NEW: SIGNED}), "press", PAGE)) is Severity.OK
+    assert [f.code for f in judge_find((), "press", PAGE)] == ["find.none"]
+    assert [f.code for f in judge_find(rank(seen, twin, ways=1), "press", PAGE)] == ["find.several"]
 
 
 def test_addresses_of_pages() -> None:
@@ -187,7 +187,7 @@ def test_several_addresses_of_one_hardware_address_are_one_device() -> None:
     new = Sighting(NEW, SeenBy.LEASE, "02:46:57:aa:bb:cc", "press", expires="1764003600")
     found = rank(old, new, Sighting(NEW, SeenBy.NEIGHBOUR, "02:46:57:aa:bb:cc"))
     assert [(c.address, c.also, c.is_it) for c in found] == [(NEW, (PHONE,), True)]
-    assert [f.code for f in judge_find(found, "press")] == ["find.found", "find.page-not-yet"]
+    assert [f.code for f in judge_find(found, "press", PAGE)] == ["find.found", "find.page-not-yet"]
 
 
 def test_cable_and_wifi_of_one_name_are_one_device_and_two_boards_of_one_way_are_two() -> None:
@@ -195,7 +195,7 @@ def test_cable_and_wifi_of_one_name_are_one_device_and_two_boards_of_one_way_are
     wifi = Sighting(PHONE, SeenBy.LEASE, "02:46:57:aa:bb:ce", "press")
     found = rank(cable, wifi, answers={PHONE: SIGNED})
     assert [(c.address, c.also) for c in found] == [(PHONE, (NEW,))], "the one whose page answers is opened"
-    assert [f.code for f in judge_find(rank(cable, wifi, ways=1), "press")] == ["find.several"]
+    assert [f.code for f in judge_find(rank(cable, wifi, ways=1), "press", PAGE)] == ["find.several"]
     # Somebody of that name who was there before is somebody else.
     older = Sighting(OLD, SeenBy.LEASE, "02:51:48:00:00:0a", "press")
     assert len(rank(cable, older)) == 2

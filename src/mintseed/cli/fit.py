@@ -150,10 +150,10 @@ def rounded(value: Any, unit: str = "") -> Any:
 
 
 def _supply_wanted(plan: Plan) -> dict[str, Any] | None:
-    """Return the supply to look for, as numbers; None where the board's own add-on feeds it."""
-    if plan.board is None or plan.feeder is not None:
+    """Return the supply to look for, as numbers; None where the board's own add-on feeds it, or nobody said what the board wants."""
+    need = plan.board.supply if plan.board else None
+    if need is None or plan.feeder is not None:
         return None
-    need = plan.board.supply
     return {"voltage_v": need.voltage_v, "current_a": wanted_a(power_sum(plan)), "connector": need.connector}
 
 

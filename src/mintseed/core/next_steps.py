@@ -143,7 +143,8 @@ def boot_state(facts: BootFacts, band: Band | None) -> StationState:
             False, Severity.CHECK, next_step=f"Not looked at since {facts.unseen_since}",
             next_detail="its bench does not look, so how the boot goes is not known", button="See",
         )  # fmt: skip
-    usual = f"usual {clock(band.usual_from_s)} to {clock(band.usual_to_s)}"
+    word = "assumed" if band.assumed else "usual"
+    usual = f"{word} {clock(band.usual_from_s)} to {clock(band.usual_to_s)}"
     return StationState(
         False, running=True, next_step=f"Give it until {facts.until}",
         next_detail=f"powered on at {facts.since}; {usual}", button="Watch",

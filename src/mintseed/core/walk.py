@@ -278,7 +278,7 @@ class Walk:
         i = self.inputs
         by_cable = bool(i.claimed) and i.way == "wifi" and i.claimed_by == "cable"
         return (
-            *judge_find(run.candidates, i.host_name),
+            *judge_find(run.candidates, i.host_name, i.recipe.page),
             *((self._name_finding(run),) if run.joined_after_s is not None or i.claimed else ()),
             *((wifi_not_proven(i.board),) if by_cable else ()),
         )

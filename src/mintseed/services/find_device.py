@@ -72,7 +72,7 @@ def execute(swept: Swept, wanted: Wanted, *, probe: Probe) -> Look:
     free = [a for a in dict.fromkeys(worth) if not wanted.other_at(a, macs.get(a, ""))]
     answers = ask_all(probe, {address: page_url(wanted.page, address) for address in free[:MOST_PROBED]})
     candidates = rank_candidates(seen, wanted, answers)
-    return Look(candidates, judge_find(candidates, wanted.host_name), swept.at)
+    return Look(candidates, judge_find(candidates, wanted.host_name, wanted.page), swept.at)
 
 
 def ask_all(probe: Probe, urls: dict[str, str]) -> dict[str, PageAnswer]:

@@ -213,7 +213,7 @@ def _report(
     boot_volume_end(table)
     held = inspect_volumes.execute(table, disk, tools, known[0] if known else None, looking, whole=unpacked.complete)
     findings = [*table.findings, *looking.findings]
-    findings += _identity(name, unpacked, disk.size_bytes, known, library)
+    findings += identity(name, unpacked.sha256, disk.size_bytes, known, library)
     findings += _content(held)
     recipe_id, release, build = (known[0].id, known[1].version, known[2].id) if known else ("", "", "")
     return XRay(
@@ -238,15 +238,16 @@ def _report(
     )
 
 
-def _identity(
-    name: str, unpacked: _Unpacked, unpacked_bytes: int, known: Known | None, library: ImageLibrary
+def identity(
+    name: str, sha256: str, unpacked_bytes: int, known: Known | None, library: ImageLibrary
 ) -> Iterator[Finding]:
+    """Yield what is said of an image by what a recipe, if one, says it is. `sha256` is empty where it was not read whole."""
     if known is None:
-        yield Finding("image.recipe-unknown", Severity.CHECK, "No recipe describes this file",
-                      "Its files and its page are read from it, but nobody said what to fill.",
-                      "Choose a file a recipe names.", Where(file=name))  # fmt: skip
-    elif unpacked.complete:
-        yield _published(name, unpacked.sha256, known, library)
+        yield Finding("image.recipe-unknown", Severity.NOTE, "No recipe describes this file yet",
+                      "What can be read of it is read: a recipe is drafted from that, to be looked over and kept.",
+                      "Use this image: look its draft over.", Where(file=name))  # fmt: skip
+    elif sha256:
+        yield _published(name, sha256, known, library)
         yield from _size_as_said(name, unpacked_bytes, known)
 
 
@@ -263,7 +264,8 @@ def _published(name: str, sha256: str, known: Known, library: ImageLibrary) -> F
     recipe, _release, build = known
     listed = library.published_list(build.checksums) if build.checksums else None
     published = build.sha256 or (sha256_in_list(listed, name) if listed else None)
-    return compare_sha256(sha256, published, source_name=build.checksums or f"recipe {recipe.id}")
+    promised = bool(build.checksums or build.sha256)
+    return compare_sha256(sha256, published, source_name=build.checksums or f"recipe {recipe.id}", promised=promised)
 
 
 def _content(held: HeldOnImage) -> Iterator[Finding]:

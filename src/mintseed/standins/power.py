@@ -12,6 +12,8 @@ from mintseed.core.card.drives import Drive
 from mintseed.core.errors import RefusedError
 from mintseed.standins.bench_folder import BenchFolder
 
+MOST_HEAR_GHZ = (2.4, 5.0)
+
 
 class StandinPower:
     """Implements ports.BoardPower. The bench process sees the file it leaves and behaves."""
@@ -29,10 +31,11 @@ class StandinPower:
             self._folder.boards / f"{unit}.json",
             {
                 "card": card.name,
-                "compatible": board.compatible[0],
-                "bits": board.bits,
-                "radio_ghz": list(board.radio_ghz),
-                "ethernet": board.ethernet,
+                "compatible": board.device_tree_name,
+                # Of what nobody said, a pretend board has what most have.
+                "bits": board.bits or 64,
+                "radio_ghz": list(MOST_HEAR_GHZ if board.radio_ghz is None else board.radio_ghz),
+                "ethernet": board.ethernet is not False,
                 "speed": board.speed,
                 "cable": cable,
                 "powered_at": time.time(),

@@ -115,23 +115,31 @@ class Drawing(Described):
     places: tuple[Place, ...] = Field(max_length=40)
 
 
+WHOLE = ("maker", "printed_mark", "compatible", "bits", "ethernet", "supply", "since", "card_slot")
+"""what a board that is described wholly has to say"""
+
+
 class Board(Described):
-    """One model of board. It is told apart by its printed mark, not by its family name (common practice)."""
+    """One model of board. It is told apart by its printed mark, not by its family name (common practice).
+
+    `described`: of a board described in `part`, what is left out is not known; of one described wholly, it is not there.
+    """
 
     board: Literal[1]
     id: Identifier
-    name: str = Field(max_length=60)
-    maker: str = Field(max_length=60)
-    printed_mark: str = Field(max_length=60)
+    name: str = Field(min_length=1, max_length=60)
+    described: Literal["whole", "part"] = "whole"
+    maker: str = Field(default="", max_length=60)
+    printed_mark: str = Field(default="", max_length=60)
     mark_place: str = Field(default="", max_length=120, description="where the mark is printed")
     telling_apart: str = Field(default="", max_length=240, description="how it is told from boards that look alike")
-    compatible: tuple[str, ...] = Field(min_length=1, max_length=20, description="device-tree names, most exact first")
-    bits: Literal[32, 64]
+    compatible: tuple[str, ...] = Field(default=(), max_length=20, description="device-tree names, most exact first")
+    bits: Literal[32, 64] | None = None
     architecture: Architecture = "arm"
     speed: Speed = "middle"
-    radio_ghz: Bands = Field(default=(), max_length=4)
-    ethernet: bool
-    supply: SupplyNeed
+    radio_ghz: Bands | None = Field(default=None, max_length=4)
+    ethernet: bool | None = None
+    supply: SupplyNeed | None = None
     usb_current_a: float = Field(default=1.2, ge=0, le=10, description="what all its USB sockets give together")
     two_supplies: bool = Field(default=False, description="whether it bears a second supply while an add-on feeds it")
     header: Header | None = None
@@ -160,24 +168,42 @@ class Board(Described):
     card_most_gb: int | None = Field(
         default=None, gt=0, description="largest card its reader takes, as printed on cards"
     )
-    since: str = Field(pattern=r"^\d{4}-(0[1-9]|1[0-2])$", description="year and month it came out")
+    since: str | None = Field(
+        default=None, pattern=r"^\d{4}-(0[1-9]|1[0-2])$", description="year and month it came out"
+    )
     twin: Identifier | None = Field(default=None, description="id of the board that differs only in its radio")
-    card_slot: str = Field(max_length=160)
+    card_slot: str = Field(default="", max_length=160)
     price: Price | None = None
     drawing: Drawing | None = None
     remarks: str = Field(default="", max_length=400)
 
+    @model_validator(mode="before")
+    @classmethod
+    def _no_radio_said(cls, said: object) -> object:
+        """Let a board that is described wholly and names no radio have none."""
+        if isinstance(said, dict) and said.get("described", "whole") == "whole" and said.get("radio_ghz") is None:
+            return {**said, "radio_ghz": ()}
+        return said
+
+    @model_validator(mode="after")
+    def _whole_says_all(self) -> Board:
+        if self.described == "whole":
+            for name in WHOLE:
+                if getattr(self, name) in (None, "", ()):
+                    raise MeantError((name,), "is missing; of a board that is known in part, say described: part")
+        return self
+
     def faults(self, around: Around) -> Iterator[Fault]:
         if self.twin == self.id:
             yield Fault(("twin",), "a board is no twin of itself")
-        if around.today is not None and self.since > f"{around.today:%Y-%m}":
+        if around.today is not None and self.since is not None and self.since > f"{around.today:%Y-%m}":
             yield Fault(("since",), f"{self.since} is still to come", odd=True)
         for other in (around.boards or {}).values():
             if other.id == self.id:
                 continue
-            if other.printed_mark.lower() == self.printed_mark.lower():
+            if self.printed_mark and other.printed_mark.lower() == self.printed_mark.lower():
                 yield Fault(("printed_mark",), f"{other.name} has this mark: boards are told apart by it")
-            if other.compatible[0] == self.compatible[0]:
+            if self.compatible and other.compatible[:1] == self.compatible[:1]:
                 yield Fault(("compatible", 0), f"{other.name} has this device-tree name: images name boards by it")
         if self.medium == "serial" and self.storage_gb:
             yield Fault(("storage_gb",), "a board whose firmware goes over serial has no storage for an image")
@@ -191,7 +217,7 @@ class Board(Described):
         usb = sum(held.count for held in self.usb)
         # USB sockets stand over one another, two or three in one housing.
         said = {"camera": len(self.camera_contacts), "display": len(self.display), "header": int(self.header is not None),
-                "network": int(self.ethernet), "audio": int(self.audio_socket)}  # fmt: skip
+                "network": int(bool(self.ethernet)), "audio": int(self.audio_socket)}  # fmt: skip
         for place, shown in enumerate(self.drawing.places):
             here: Path = ("drawing", "places", place)
             if shown.what in said and drawn[shown.what] > said[shown.what]:
@@ -221,7 +247,18 @@ class Board(Described):
 
     @property
     def has_radio(self) -> bool:
+        """Whether it is known to have a radio."""
         return bool(self.radio_ghz)
+
+    @property
+    def may_have_more(self) -> bool:
+        """Whether it may have sockets and pins that nobody named."""
+        return self.described == "part"
+
+    @property
+    def device_tree_name(self) -> str:
+        """The most exact of its device-tree names; empty where nobody said it."""
+        return self.compatible[0] if self.compatible else ""
 
 
 class Battery(Described):

@@ -15,6 +15,13 @@ class AssemblyStep:
     why: str = ""
 
 
+def _supply_words(board: Board, wanted: str) -> str:
+    need = board.supply
+    if need is None:
+        return "its supply: the one its maker names, since nobody said here what it wants"
+    return f"a {need.voltage_v:g} V, {wanted or f'{need.least_current_a:g} A'} supply"
+
+
 def assembly_steps(
     board: Board,
     supply: Supply | None,
@@ -42,7 +49,10 @@ def assembly_steps(
             if released
             else "Wait until its light is still, or eject it first.",
         ),
-        AssemblyStep(f"Put it into the board: {board.card_slot}", "Card first: a case may hide the slot."),
+        AssemblyStep(
+            f"Put it into the board{f': {board.card_slot}' if board.card_slot else ''}",
+            "Card first: a case may hide the slot.",
+        ),
     ]
     # A case is closed once nothing has to go under it any more.
     cases = _closed(parts)
@@ -60,11 +70,7 @@ def assembly_steps(
         steps.append(
             AssemblyStep(f"Plug {cable.name} into the supply", "Its other end waits until everything else is in.")
         )
-    name = (
-        supply.name
-        if supply
-        else f"a {board.supply.voltage_v:g} V, {wanted or f'{board.supply.least_current_a:g} A'} supply"
-    )
+    name = supply.name if supply else _supply_words(board, wanted)
     steps.append(
         AssemblyStep(
             f"Plug in {name}",

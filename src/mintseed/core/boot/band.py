@@ -32,6 +32,16 @@ class Band:
     page_after_s: float = 0.0
     prepares_s: tuple[float, float] = (0.0, 0.0)
     """how much longer it prepares itself once its page is there, from and to"""
+    assumed: bool = False
+    """nobody measured or said these times"""
+
+    @property
+    def usual(self) -> str:
+        """What is usual, in a sentence."""
+        times = f"{clock(self.usual_from_s)} to {clock(self.usual_to_s)}"
+        if self.assumed:
+            return f"How long this image takes nobody said; {times} is assumed."
+        return f"Usual for this image on this board: {times}."
 
 
 def band_for(recipe: Recipe, board: Board) -> Band:
@@ -45,6 +55,7 @@ def band_for(recipe: Recipe, board: Board) -> Band:
         times.hopeless_after_s * factor,
         times.page_after_s,
         (times.prepares_from_s * factor, times.prepares_to_s * factor),
+        times.assumed,
     )
 
 
@@ -59,7 +70,8 @@ def state_at(band: Band, elapsed_s: float, joined_after_s: float | None) -> Boot
         (BootState.USUAL, band.usual_from_s),
     ):
         if elapsed_s >= limit_s:
-            return state
+            # Times that nobody said give up nothing.
+            return BootState.LATE if band.assumed and state is BootState.HOPELESS else state
     return BootState.EARLY
 
 
@@ -71,7 +83,7 @@ def judge_boot(
     The running time is the screen's to show: while time passes the finding says from when to when.
     """
     state = state_at(band, elapsed_s, joined_after_s)
-    usual = f"Usual for this image on this board: {clock(band.usual_from_s)} to {clock(band.usual_to_s)}."
+    usual = band.usual
     if joined_after_s is not None:
         was_late = (
             f" It was called late after {duration(band.late_after_s)}." if joined_after_s >= band.late_after_s else ""

@@ -156,13 +156,14 @@ def _candidate(
         evidence.append(Evidence(f"takes connections on port {page.port}", _LISTENS))
     said = _said(answer, page)
     evidence += [said] if said else []
-    signed = answer is not None and answer.status == 200 and page.signature in answer.body
+    signed = answer is not None and page.shown(answer.status, answer.body)
+    open_to_all = answer is not None and page.may_be(answer.status, answer.body)
     points = sum(e.points for e in evidence)
     # Where nobody looked before power-on nothing can be new; then its own page on its own port is enough, unless it bears
     # another's name.
     own_page = wanted.known_before is None and signed and points >= _SIGNATURE
     return Candidate(
-        address, mac, name, page_url(page, address), tuple(evidence), signed, points >= ENOUGH or own_page,
+        address, mac, name, page_url(page, address), tuple(evidence), open_to_all, points >= ENOUGH or own_page,
         tuple(a for a in group if a != address), ours,
     )  # fmt: skip
 
@@ -174,7 +175,7 @@ def _best_address(
 
     def worth(address: str) -> tuple[object, ...]:
         answer, seen = answers.get(address), by_address[address]
-        signed = answer is not None and answer.status == 200 and wanted.page.signature in answer.body
+        signed = answer is not None and wanted.page.may_be(answer.status, answer.body)
         present = any(not s.trace for s in seen)
         lease = max((int(s.expires) for s in seen if s.expires.isdigit()), default=0)
         return signed, answer is not None and answer.status > 0, present, lease
@@ -188,8 +189,10 @@ def _said(answer: PageAnswer | None, page: Page) -> Evidence | None:
     if answer is None or not answer.status:
         return None
     if answer.status == 200:
-        if page.signature in answer.body:
+        if page.shown(answer.status, answer.body):
             return Evidence(f"its page says {page.signature}", _SIGNATURE)
+        if not page.signature:
+            return Evidence(f"a page answers on port {page.port}", _LISTENS)
         return Evidence(f"another page answers on port {page.port}", _OTHER_PAGE)
     if answer.status in (301, 302, 303, 307, 308):
         return Evidence(f"something on port {page.port} sends on to another page", _STARTING)
@@ -200,7 +203,7 @@ def _said(answer: PageAnswer | None, page: Page) -> Evidence | None:
     return Evidence(f"something on port {page.port} answers {answer.status}", 0)
 
 
-def judge_find(candidates: tuple[Candidate, ...], host_name: str) -> tuple[Finding, ...]:
+def judge_find(candidates: tuple[Candidate, ...], host_name: str, page: Page) -> tuple[Finding, ...]:
     """Return whether the device was found, and what to do when not."""
     winners = [c for c in candidates if c.is_it]
     if not winners:
@@ -226,7 +229,11 @@ def judge_find(candidates: tuple[Candidate, ...], host_name: str) -> tuple[Findi
             where=Where(part=winner.address),
         )
     ]
-    if not winner.page_answers:
+    if not winner.page_answers and page.assumed:
+        found.append(Finding("find.page-not-told", Severity.NOTE, f"No page answers on port {page.port}",
+                             "Nobody said that it has one, or where: it was looked for at the usual place.",
+                             "Where you know its port, write it into its recipe."))  # fmt: skip
+    elif not winner.page_answers:
         found.append(Finding("find.page-not-yet", Severity.NOTE, "Its page does not answer yet",
                              "Just after boot that means not yet, not never.", "Look again in a moment."))  # fmt: skip
     return tuple(found)

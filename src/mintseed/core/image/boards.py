@@ -26,13 +26,13 @@ class BoardToTell:
 def boards_to_tell(image: XRay, known: Mapping[str, Board], owned: Mapping[str, int]) -> tuple[BoardToTell, ...]:
     """Return the boards that are told of with an image. `owned`: id of a described board → how many lie on the shelf. What is owned
     comes first within what it starts on, and what it does not start on comes last."""
-    by_compatible = {board.compatible[0]: board for board in known.values()}
+    by_compatible = {board.device_tree_name: board for board in known.values() if board.compatible}
     named = [_named(tree, by_compatible.get(tree.compatible[0]), image, owned) for tree in _each_once(image)]
     told = {row.compatible for row in named}
     rest = [
-        BoardToTell(board.name, board.compatible[0], owned[ident], True, next(board_fit(board, image)))
+        BoardToTell(board.name, board.device_tree_name, owned[ident], True, next(board_fit(board, image)))
         for ident, board in known.items()
-        if owned.get(ident) and board.compatible[0] not in told
+        if owned.get(ident) and board.device_tree_name not in told
     ]
     return tuple(sorted((*named, *rest), key=lambda row: (row.finding.severity is Severity.STOP, not row.owned)))
 

@@ -24,13 +24,14 @@ def sha256_in_list(text: str, file_name: str) -> str | None:
     return None
 
 
-def compare_sha256(found: str, published: str | None, *, source_name: str) -> Finding:
-    """Return the finding about a download whose SHA-256 is `found`; `source_name` says where the other came from."""
+def compare_sha256(found: str, published: str | None, *, source_name: str, promised: bool = True) -> Finding:
+    """Return the finding about a download whose SHA-256 is `found`; `source_name` says where the other came from. `promised`: whether
+    anybody said that there is one."""
     where = Where(file=source_name)
     if published is None:
         return Finding(
             "image.sha256-unpublished",
-            Severity.CHECK,
+            Severity.CHECK if promised else Severity.NOTE,
             "No published checksum to compare with",
             f"Its SHA-256 is {found}.",
             "Compare it with the one on the download page, letter by letter.",

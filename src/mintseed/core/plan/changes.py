@@ -204,7 +204,7 @@ def _releases(plan: Plan, shelf: Shelf) -> Iterator[Change]:
     now = plan.image.release if plan.image else plan.release
     there = {owned.thing.release for owned in shelf.images}
     for release, build in plan.recipe.builds_for(board):
-        if board.compatible[0] in build.boards and release.version not in there and release.version != now:
+        if board.device_tree_name in build.boards and release.version not in there and release.version != now:
             other = replace(plan, image=None, release=release.version)
             yield Change(
                 f"Take {plan.recipe.name} {release.version}, {build.id}: fetch {build.file}", (("release", release.version),), other,
@@ -222,28 +222,28 @@ BOUGHT_M, BOUGHT_AWG = 0.5, 20
 
 def _generic(plan: Plan) -> Iterator[Change]:
     """Yield a short thick cable for the supply there is, and a supply with a plug of its own that carries the plan."""
-    board = plan.board
-    if board is None or board.supply.connector == "header pins":
+    need = plan.board.supply if plan.board else None
+    if need is None or need.connector == "header pins":
         return
     if plan.supply is not None and plan.supply.has_socket:
         socket: Any = plan.supply.connector.split()[0]
         cable = Cable(
-            name="the new cable", plug_to_supply=socket, plug_to_board=board.supply.connector, length_m=BOUGHT_M, awg=BOUGHT_AWG
+            name="the new cable", plug_to_supply=socket, plug_to_board=need.connector, length_m=BOUGHT_M, awg=BOUGHT_AWG
         )  # fmt: skip
-        spec = f"{BOUGHT_M:g}m,{socket},{board.supply.connector},AWG{BOUGHT_AWG}"
+        spec = f"{BOUGHT_M:g}m,{socket},{need.connector},AWG{BOUGHT_AWG}"
         yield Change(
-            f"Buy a cable: {BOUGHT_M:g} m, {socket} to {board.supply.connector}, AWG {BOUGHT_AWG} or thicker", (("cable", spec),),
+            f"Buy a cable: {BOUGHT_M:g} m, {socket} to {need.connector}, AWG {BOUGHT_AWG} or thicker", (("cable", spec),),
             replace(plan, cable=cable), Effort.BUY, unpriced=True,
         )  # fmt: skip
     wanted_a = power_sum(plan).wanted_a
     current_a = next((a for a in SOLD_A if a >= round(wanted_a, 3)), None)
     if current_a is not None:
-        spec = f"{board.supply.voltage_v:g}V,{current_a:g}A,{board.supply.connector},1m,AWG18"
+        spec = f"{need.voltage_v:g}V,{current_a:g}A,{need.connector},1m,AWG18"
         supply = Supply(
-            name="the new supply", voltage_v=board.supply.voltage_v, current_a=current_a, connector=board.supply.connector,
+            name="the new supply", voltage_v=need.voltage_v, current_a=current_a, connector=need.connector,
             length_m=1.0, awg=18,
         )  # fmt: skip
-        words = f"Buy a supply: {board.supply.voltage_v:g} V, {current_a:g} A, {board.supply.connector}, its cable short and thick"
+        words = f"Buy a supply: {need.voltage_v:g} V, {current_a:g} A, {need.connector}, its cable short and thick"
         yield Change(words, (("supply", spec),), replace(plan, supply=supply, cable=None), Effort.BUY, unpriced=True)
 
 

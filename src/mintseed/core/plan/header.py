@@ -10,6 +10,7 @@ from mintseed.core.boards.model import Board
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.parts.model import I2C_PINS, POWER_PINS, SPI_LINES, SPI_SELECTS, HeaderUse
 from mintseed.core.plan.plan import Plan
+from mintseed.core.plan.sockets import sockets_not_told
 
 ONE_ROW_OFF = "Look along the header before any power: on both sides no pin may show beside the socket, and pin 1 lies under its mark."
 
@@ -96,6 +97,9 @@ def header_alone(plan: Plan) -> Iterator[Finding]:
 
 def _socket(board: Board, name: str, use: HeaderUse) -> Iterator[Finding]:
     where = Where(part="header", field=name)
+    if board.header is None and board.may_have_more:
+        yield sockets_not_told(board, name, "header")
+        return
     if board.header is None or (board.header.pins == 8) != (use.socket == 8):
         yield Finding("plan.header-missing", Severity.STOP, f"{board.name} has no header for {name}",
                       f"It sits on a header of {use.socket} pins.", "Take another add-on, or a board with a header.", where)  # fmt: skip

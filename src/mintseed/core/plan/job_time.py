@@ -53,7 +53,7 @@ def job_time(plan: Plan, measured_mb_s: Sequence[float] = (), hands_s: Sequence[
         spans.append(_writing(plan, measured_mb_s))
     band = band_for(plan.recipe, plan.board)
     page_s = plan.recipe.boot.page_after_s
-    spans.append(Span("first boot until its page is there", band.usual_from_s + page_s, band.usual_to_s + page_s, f"recipe {plan.recipe.id}, on a {plan.board.speed} board"))  # fmt: skip
+    spans.append(Span("first boot until its page is there", band.usual_from_s + page_s, band.usual_to_s + page_s, "assumed, nobody said it" if band.assumed else f"recipe {plan.recipe.id}, on a {plan.board.speed} board"))  # fmt: skip
     if band.prepares_s[1]:
         spans.append(Span("while it prepares itself", *band.prepares_s, f"recipe {plan.recipe.id}"))
     if plan.recipe.boot.first_update_s:

@@ -51,7 +51,7 @@ class Fits:
     def against(self, recipe: Recipe, need: PartNeed, board: Board) -> Finding | None:
         """Return what stops every part that meets `need` on `board`; None when one of them goes on."""
         key = (
-            recipe.id, need.role, need.options, board.header, board.camera_contacts, board.display, board.usb,
+            recipe.id, need.role, need.options, board.header, board.camera_contacts, board.display, board.usb, board.described,
             board.id if board.id in self._named else "",
         )  # fmt: skip
         if key not in self._known:
@@ -85,11 +85,11 @@ def _stop(recipe: Recipe, board: Board, part: Part) -> Finding | None:
 def suits(recipe: Recipe, board: Board, fits: Fits) -> Suits:
     """Return how `recipe` does on `board`, before anything else is chosen."""
     builds = fits.builds(recipe, board)
-    known = next((r.version for r, b in builds if board.compatible[0] in b.boards), "")
+    known = next((r.version for r, b in builds if board.device_tree_name in b.boards), "")
     told = all(b.boards for _, b in builds)
     # In short only: composing forty thousand details and cures takes longer than judging.
     stop = no_such_language(recipe, board) if not builds else None
-    if stop is None and told and not known:
+    if stop is None and told and not known and board.compatible:
         stop = not_listed(recipe, board, builds)
     stop = stop or _no_way(recipe, board)
     if stop is not None:
@@ -99,19 +99,40 @@ def suits(recipe: Recipe, board: Board, fits: Fits) -> Suits:
             curable = against.code == "plan.camera-width"
             severity = Severity.CHECK if curable else Severity.STOP
             return Suits(recipe.id, board.id, severity, against.title, against.code)
+    if board.may_have_more and (unknown := _not_told(recipe, board, listed=told)) is not None:
+        return unknown
     return _good(recipe, board, told=told, older=bool(known) and known != builds[0][0].version)
 
 
 def _no_way(recipe: Recipe, board: Board) -> Reason | None:
     if (
         board.medium == "serial"
-        or ("cable" in recipe.ways and board.ethernet)
-        or ("wifi" in recipe.ways and board.has_radio)
+        or ("cable" in recipe.ways and board.ethernet is not False)
+        or ("wifi" in recipe.ways and board.radio_ghz != ())
     ):
         return None
-    if not board.usb:
+    if not board.usb and not board.may_have_more:
         stop = no_radio(recipe, board)
         return Reason(stop.code, stop.title)
+    return None
+
+
+def _not_told(recipe: Recipe, board: Board, *, listed: bool) -> Suits | None:
+    """Return what keeps anybody from saying how `recipe` does on a board that is known in part; None where enough is known."""
+    if listed and not board.compatible:
+        return Suits(
+            recipe.id,
+            board.id,
+            Severity.NOTE,
+            "Nobody said which board this is to an image",
+            "plan.board-tree-not-told",
+        )
+    if not (board.has_radio and "wifi" in recipe.ways) and not (board.ethernet and "cable" in recipe.ways):
+        return Suits(
+            recipe.id, board.id, Severity.NOTE, "Nobody said how it comes onto the network", "plan.radio-not-told"
+        )
+    if board.supply is None:
+        return Suits(recipe.id, board.id, Severity.NOTE, "Nobody said what it draws", "plan.supply-not-told")
     return None
 
 

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 from mintseed.core.boards.model import Board
 from mintseed.core.findings import Action, Finding, Severity, Where
-from mintseed.core.plan.choosing import not_chosen
+from mintseed.core.plan.choosing import not_chosen, not_told
 from mintseed.core.plan.plan import Plan
 from mintseed.core.recipes.model import WAYS_IN, Recipe
 from mintseed.core.site.model import WifiNetwork
@@ -36,6 +36,12 @@ def _cable(plan: Plan, board: Board) -> Iterator[Finding]:
     if plan.ethernet:
         yield Finding("plan.cable-fits", Severity.OK, "Has a network socket", "A cable carries it from first boot.")
         return
+    if board.ethernet is None:
+        yield not_told(
+            "plan.ethernet-not-told", f"Whether {board.name} has a network socket nobody said", "The plan says cable.",
+            "Look at the board, and write it down on the Shelf.", Where(part="board", field=board.id),
+        )  # fmt: skip
+        return
     yield Finding(
         "plan.no-ethernet",
         Severity.STOP,
@@ -48,7 +54,13 @@ def _cable(plan: Plan, board: Board) -> Iterator[Finding]:
 
 
 def _wifi(plan: Plan, board: Board) -> Iterator[Finding]:
-    if not plan.radio_ghz:
+    heard = plan.radio_ghz
+    if board.radio_ghz is None and not heard:
+        yield not_told(
+            "plan.radio-not-told", f"Whether {board.name} has a radio, and on which bands, nobody said", "The plan says Wi-Fi.",
+            "Look at its papers, and write it down on the Shelf.", Where(part="board", field=board.id),
+        )  # fmt: skip
+    elif not heard:
         yield no_radio(plan.recipe, board)
         return
     wanted = plan.network
@@ -60,7 +72,7 @@ def _wifi(plan: Plan, board: Board) -> Iterator[Finding]:
             "Pick one of the site's networks, or add one under Site.",
         )
         return
-    if wanted.band_ghz not in plan.radio_ghz:
+    if heard and wanted.band_ghz not in heard and (board.radio_ghz is not None):
         yield Finding(
             "plan.band-unheard",
             Severity.STOP,
@@ -71,7 +83,8 @@ def _wifi(plan: Plan, board: Board) -> Iterator[Finding]:
             Where(part="network", field=wanted.ssid),
         )
         return
-    yield _heard(board, wanted)
+    if wanted.band_ghz in heard:
+        yield _heard(board, wanted)
     if wanted.wpa3_only and fills_a_key(plan):
         yield Finding(
             "plan.network-wpa3-only",
@@ -96,7 +109,7 @@ def fills_a_key(plan: Plan) -> bool:
 
 
 def _heard(board: Board, wanted: WifiNetwork) -> Finding:
-    by = "the board has that band" if wanted.band_ghz in board.radio_ghz else "its Wi-Fi adapter has that band"
+    by = "the board has that band" if wanted.band_ghz in (board.radio_ghz or ()) else "its Wi-Fi adapter has that band"
     return Finding(
         "plan.network-heard",
         Severity.OK,

@@ -67,7 +67,7 @@ class Plan:
     @property
     def radio_ghz(self) -> tuple[float, ...]:
         """The bands of the board and of its Wi-Fi adapters."""
-        board = self.board.radio_ghz if self.board else ()
+        board = (self.board.radio_ghz or ()) if self.board else ()
         return tuple(sorted({*board, *(ghz for p in self.parts for ghz in p.part.radio_ghz)}))
 
     @property

@@ -6,10 +6,10 @@ import math
 from collections.abc import Iterator
 from dataclasses import dataclass
 
-from mintseed.core.boards.model import Board, Cable, Supply
+from mintseed.core.boards.model import Board, Cable, Supply, SupplyNeed
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.parts.model import Part
-from mintseed.core.plan.choosing import not_chosen
+from mintseed.core.plan.choosing import not_chosen, not_told
 from mintseed.core.plan.copper import drop_v
 from mintseed.core.plan.plan import Plan, PlannedPart
 
@@ -93,8 +93,9 @@ def consumers(plan: Plan) -> tuple[Consumer, ...]:
     """Return what the board's supply feeds: the board, and every part without a supply of its own, nor behind a hub that has one.
     Amperes at the board's voltage."""
     board = plan.board
-    own = (Consumer(board.name, board.supply.idle_current_a, board.supply.least_current_a),) if board else ()
-    share = PARTS_V / board.supply.voltage_v if board and not is_five_volt(board) else 1.0
+    need = board.supply if board else None
+    own = (Consumer(board.name, need.idle_current_a, need.least_current_a),) if board and need else ()
+    share = PARTS_V / need.voltage_v if need and not is_five_volt(need) else 1.0
     elsewhere = fed_by_hubs(plan)
     fed = (
         p for n, p in enumerate(plan.parts) if not p.part.own_supply and p.part.load_current_a and n not in elsewhere
@@ -130,7 +131,8 @@ def power_sum(plan: Plan) -> PowerSum:
     volts = supply.voltage_v if supply else None
     known = volts is not None and drop_idle is not None and drop_load is not None
     mean_a = idle_a + (load_a - idle_a) * plan.load_share
-    mean_w = mean_a * (volts if volts is not None else board.supply.voltage_v) if board else None
+    need = board.supply if board else None
+    mean_w = mean_a * (volts if volts is not None else need.voltage_v) if need else None
     battery = plan.battery
     assumed = []
     if wire is not None and not wire.told:
@@ -143,13 +145,13 @@ def power_sum(plan: Plan) -> PowerSum:
         volts, supply.current_a if supply else None, wire, drop_idle, drop_load,
         max(0.0, volts - drop_idle) if known else None,  # type: ignore[operator]
         max(0.0, volts - drop_load) if known else None,  # type: ignore[operator]
-        BROWN_OUT_V if board and is_five_volt(board) else None, mean_w, hours,
+        BROWN_OUT_V if need and is_five_volt(need) else None, mean_w, hours,
         CONTACTS_MOHM / 1000 * load_a if wire else None, tuple(assumed),
     )  # fmt: skip
 
 
-def is_five_volt(board: Board) -> bool:
-    return FIVE_VOLT[0] <= board.supply.voltage_v <= FIVE_VOLT[1]
+def is_five_volt(need: SupplyNeed) -> bool:
+    return FIVE_VOLT[0] <= need.voltage_v <= FIVE_VOLT[1]
 
 
 def power(plan: Plan) -> Iterator[Finding]:
@@ -158,32 +160,44 @@ def power(plan: Plan) -> Iterator[Finding]:
     if board is None:
         return
     yield from _two_feeders(plan, board)
+    need = board.supply
+    if need is None:
+        if supply is not None:
+            yield from _two_supplies(plan, board, supply)
+        yield _not_told(board, supply)
+        return
     if supply is None:
         if plan.feeder is not None:
-            yield _fed(plan, board, plan.feeder)
+            yield _fed(plan, board, need, plan.feeder)
         else:
-            need = board.supply
             yield not_chosen("plan.supply-missing", "supply", "No supply chosen yet", "Pick the supply you will use. A weak one shows as random faults later.",
                 f"{board.name} wants {need.voltage_v:g} V and, with what hangs on it and a fifth to spare, {wanted_text(power_sum(plan))} on {need.connector}.",
             )  # fmt: skip
         return
     yield from _two_supplies(plan, board, supply)
-    wrong = _plug(board, supply, plan.cable) or _voltage(board, supply)
+    wrong = _plug(board, need, supply, plan.cable) or _voltage(board, need, supply)
     if wrong is not None:
         yield wrong
     if wrong is not None and wrong.severity is Severity.STOP:
         return
-    yield _current(plan, board, supply)
+    yield _current(plan, board, need, supply)
     yield from _volts(plan, board, supply)
 
 
-def _fed(plan: Plan, board: Board, feeder: PlannedPart) -> Finding:
+def _not_told(board: Board, supply: Supply | None) -> Finding:
+    """Return that nothing can be judged of the power of a board of which nobody said what it wants."""
+    return not_told(
+        "plan.supply-not-told", f"Whether a supply carries {board.name} cannot be told" if supply is None else f"Whether {supply.name} carries {board.name} cannot be told",
+        f"Nobody said what {board.name} draws, at which voltage and through which plug. A wrong voltage can destroy it; too little current shows as random faults.",
+        "Look on the board beside its plug and in its papers, and write it down on the Shelf.", Where(part="supply", field=board.id),
+    )  # fmt: skip
+
+
+def _fed(plan: Plan, board: Board, need: SupplyNeed, feeder: PlannedPart) -> Finding:
     """Return whether the add-on that feeds the board can give what the board and all that hangs on it draw."""
     total, where = power_sum(plan), Where(part="supply", field=feeder.name)
     gives = feeder.part.feeds_a
-    drawn = (
-        f"{board.name} draws {amps(board.supply.least_current_a)} at load, with what hangs on it {amps(total.load_a)}."
-    )
+    drawn = f"{board.name} draws {amps(need.least_current_a)} at load, with what hangs on it {amps(total.load_a)}."
     if gives is None:
         return Finding(
             "plan.feeder-unknown", Severity.NOTE, f"How much {feeder.name} can give the board is not known",
@@ -238,8 +252,8 @@ def _two_feeders(plan: Plan, board: Board) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _plug(board: Board, supply: Supply, cable: Cable | None) -> Finding | None:
-    need, where = board.supply, Where(part="supply")
+def _plug(board: Board, need: SupplyNeed, supply: Supply, cable: Cable | None) -> Finding | None:
+    where = Where(part="supply")
     if not supply.has_socket:
         if supply.connector == need.connector:
             return None
@@ -260,8 +274,7 @@ def _plug(board: Board, supply: Supply, cable: Cable | None) -> Finding | None:
     return None
 
 
-def _voltage(board: Board, supply: Supply) -> Finding | None:
-    need = board.supply
+def _voltage(board: Board, need: SupplyNeed, supply: Supply) -> Finding | None:
     if abs(supply.voltage_v - need.voltage_v) <= VOLTAGE_WINDOW_V:
         return None
     return Finding(
@@ -271,11 +284,11 @@ def _voltage(board: Board, supply: Supply) -> Finding | None:
     )  # fmt: skip
 
 
-def _current(plan: Plan, board: Board, supply: Supply) -> Finding:
+def _current(plan: Plan, board: Board, need: SupplyNeed, supply: Supply) -> Finding:
     total = power_sum(plan)
     where = Where(part="supply")
     hangs_on = len(total.consumers) - 1
-    drawn = f"{board.name} draws {board.supply.least_current_a:g} A at load"
+    drawn = f"{board.name} draws {need.least_current_a:g} A at load"
     drawn += f", with what hangs on it {amps(total.load_a)}" if hangs_on else ""
     # Both sides are decimal numbers as printed: 2.0 A and 20 % are 2.4 A, not a hair more.
     if round(supply.current_a, 3) < round(total.load_a, 3):

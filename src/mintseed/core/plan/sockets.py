@@ -9,6 +9,7 @@ from typing import Literal
 from mintseed.core.boards.model import Board
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.parts.model import Part
+from mintseed.core.plan.choosing import not_told
 from mintseed.core.plan.plan import Plan, PlannedPart
 from mintseed.core.plan.seating import seat
 
@@ -21,13 +22,14 @@ def _adapters(plan: Plan, of: str) -> Counter[tuple[str, str]]:
     )
 
 
-Fit = Literal["no-socket", "taken", "other", "by-adapter", "fits"]
+Fit = Literal["no-socket", "not-told", "taken", "other", "by-adapter", "fits"]
 
 
 def _seats(
-    plan: Plan, of: str, sockets: Sequence[str], plug_of: Callable[[Part], str]
+    plan: Plan, of: str, sockets: Sequence[str], plug_of: Callable[[Part], str], *, more: bool
 ) -> Iterator[tuple[PlannedPart, Fit, str]]:
-    """Yield how each part with a plug for it goes with the board's `sockets` of this kind, and which of them it is in or could be in."""
+    """Yield how each part with a plug for it goes with the board's `sockets` of this kind, and which of them it is in or could be in.
+    `more`: it may have others, which nobody named."""
     plugged = [(p, plug_of(p.part)) for p in plan.parts if plug_of(p.part)]
     ends = seat([plug for _, plug in plugged], sockets, _adapters(plan, of))
     left = Counter(sockets) - Counter(end for end in ends if end)
@@ -35,9 +37,9 @@ def _seats(
         if end is not None:
             yield planned, "fits" if end == plug else "by-adapter", end
         elif not sockets:
-            yield planned, "no-socket", ""
+            yield planned, "not-told" if more else "no-socket", ""
         elif not left:
-            yield planned, "taken", ""
+            yield planned, "not-told" if more else "taken", ""
         else:
             yield planned, "other", next(iter(left))
 
@@ -54,17 +56,29 @@ def _socket_taken(board: Board, planned: PlannedPart, of: str, sockets: Sequence
     )  # fmt: skip
 
 
+def sockets_not_told(board: Board, name: str, of: str) -> Finding:
+    """Return that nobody said whether `board` has what `name` goes into."""
+    return not_told(
+        "plan.sockets-not-told", f"Whether {name} goes onto {board.name} cannot be told", "Nobody said which sockets and pins the board has.",
+        "Look at the board, and write down on the Shelf what it has.", Where(part=of, field=name),
+    )  # fmt: skip
+
+
 def camera(plan: Plan) -> Iterator[Finding]:
     """Yield whether each camera's flat cable fits a socket of the board; they come in two widths (common practice)."""
     board = plan.board
     if board is None:
         return
     sockets = [str(contacts) for contacts in board.camera_contacts]
-    for planned, fit, has in _seats(plan, "camera", sockets, lambda part: str(part.camera_contacts or "")):
+    for planned, fit, has in _seats(
+        plan, "camera", sockets, lambda part: str(part.camera_contacts or ""), more=board.may_have_more
+    ):
         wanted, where = planned.part.camera_contacts, Where(part="camera", field=planned.name)
         if fit == "no-socket":
             yield Finding("plan.camera-socket-missing", Severity.STOP, f"{board.name} has no camera socket",
                           f"{planned.name} has a flat cable with {wanted} contacts.", "Take a board with a camera socket, or a camera on USB.", where)  # fmt: skip
+        elif fit == "not-told":
+            yield sockets_not_told(board, planned.name, "camera")
         elif fit == "taken":
             yield _socket_taken(board, planned, "camera", sockets)
         elif fit == "other":
@@ -84,11 +98,15 @@ def display(plan: Plan) -> Iterator[Finding]:
     board = plan.board
     if board is None:
         return
-    for planned, fit, has in _seats(plan, "display", board.display, lambda part: part.display or ""):
+    for planned, fit, has in _seats(
+        plan, "display", board.display, lambda part: part.display or "", more=board.may_have_more
+    ):
         where = Where(part="display", field=planned.name)
         if fit == "no-socket":
             yield Finding("plan.display-missing", Severity.STOP, f"{board.name} has no display socket",
                           f"{planned.name} has nowhere to go.", "Take a board with one.", where)  # fmt: skip
+        elif fit == "not-told":
+            yield sockets_not_told(board, planned.name, "display")
         elif fit == "taken":
             yield _socket_taken(board, planned, "display", board.display)
         elif fit == "other":
@@ -108,6 +126,9 @@ def usb(plan: Plan) -> Iterator[Finding]:
     ends = seat([p.part.usb or "A" for p in (*hubs, *rest)], sockets, _adapters(plan, "usb"))
     left = [p for p, end in zip((*hubs, *rest), ends, strict=True) if end is None]
     if not left:
+        return
+    if board.may_have_more:
+        yield sockets_not_told(board, left[0].name, "usb")
         return
     where = Where(part="usb", field=left[0].name)
     kinds = " and ".join(f"{n} {WORDS[plug]}" for plug, n in Counter(own).items()) or "no"

@@ -9,7 +9,7 @@ from typing import NamedTuple
 from mintseed.core.boards.model import Board
 from mintseed.core.findings import Action, Finding, Severity, Where
 from mintseed.core.image.report import XRay
-from mintseed.core.plan.choosing import not_chosen
+from mintseed.core.plan.choosing import not_chosen, not_told
 from mintseed.core.plan.plan import Plan
 from mintseed.core.recipes.model import Build, Recipe, Release
 
@@ -125,7 +125,7 @@ def no_such_language(recipe: Recipe, board: Board) -> Reason | None:
     ]  # fmt: skip
     if not same:
         return Reason("plan.architecture", f"{recipe.name} is not made for a board like {board.name}")
-    if min(same) > board.bits:
+    if board.bits is not None and min(same) > board.bits:
         return Reason("plan.image-64-board-32", f"{board.name} is a 32-bit board, {recipe.name} is 64-bit only")
     return None
 
@@ -165,6 +165,14 @@ def _media(builds: list[Build], board: Board) -> str:
     return f" {board.name} starts from a card, and this is firmware for a module."
 
 
+def _tree_not_told(board: Board, why: str) -> Finding:
+    return not_told(
+        "plan.board-tree-not-told", f"Whether it starts on {board.name} cannot be told", f"{why}, and nobody said which of them {board.name} is.",
+        "Open its image: on its page the boards stand that it starts on, and one of them can be made yours.",
+        Where(part="board", field=board.id),
+    )  # fmt: skip
+
+
 Builds = tuple[tuple[Release, Build], ...]
 
 
@@ -179,7 +187,9 @@ def listed_fit(recipe: Recipe, board: Board, release: str = "", builds: Builds |
             "plan.board-not-told", Severity.NOTE, f"Nobody says whether it starts on {board.name}",
             f"The recipe of {recipe.name} lists no boards.", "Read its image: its device trees name them.", where,
         )  # fmt: skip
-    name = board.compatible[0]
+    name = board.device_tree_name
+    if not name:
+        return _tree_not_told(board, f"{recipe.name} is made for some boards and not for others")
     known = next(((r, b) for r, b in meant if name in b.boards), None)
     if known is not None:
         return Finding(
@@ -189,8 +199,8 @@ def listed_fit(recipe: Recipe, board: Board, release: str = "", builds: Builds |
     if builds and not meant:
         return _no_build_of(recipe, board, release)
     reason = not_listed(recipe, board, meant, release)
-    if reason == _newer(recipe, board):
-        return too_new(recipe, board, meant[0][0].date)
+    if reason == _newer(recipe, board) and (released := newer_than(board, meant[0][0].date)) is not None:
+        return too_new(recipe, board, released)
     return Finding(
         reason.code, Severity.STOP, reason.title,
         f"Its maker lists {_listed(recipe, meant)}, and not {name}.",
@@ -227,7 +237,7 @@ def _listed(recipe: Recipe, builds: tuple[tuple[Release, Build], ...]) -> str:
 
 def newer_than(board: Board, released: date | None) -> date | None:
     """Return `released` when `board` came out after it. A board's month counts from its first day."""
-    if released is None:
+    if released is None or board.since is None:
         return None
     year, month = map(int, board.since.split("-"))
     return released if date(year, month, 1) > released else None
@@ -235,7 +245,7 @@ def newer_than(board: Board, released: date | None) -> date | None:
 
 def first_that_knows(recipe: Recipe, board: Board) -> str:
     """Return the oldest release whose maker lists `board`, or nothing."""
-    knowing = [r.version for r, b in recipe.builds_for(board) if board.compatible[0] in b.boards]
+    knowing = [r.version for r, b in recipe.builds_for(board) if board.device_tree_name in b.boards]
     return knowing[-1] if knowing else ""
 
 
@@ -287,6 +297,9 @@ def board_fit(board: Board, image: XRay, recipe: Recipe | None = None) -> Iterat
             where,
             DEVICE_TREES,
         )
+        return
+    if not board.compatible:
+        yield _tree_not_told(board, f"{len(image.compatible)} boards are named on the image")
         return
     if board.compatible[0] not in image.compatible:
         yield _unknown(board, image, recipe)

@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
+import datetime
 import itertools
 import re
 import string
 from collections.abc import Iterator, Mapping
-from datetime import date
 from typing import Annotated, Literal
 
-from pydantic import Field, field_validator, model_validator
+from pydantic import Field, StringConstraints, field_validator, model_validator
 
 from mintseed.core.boards.model import Architecture, Board, Identifier, Medium, Speed
 from mintseed.core.described import Around, Described, Fault, MeantError, Path
@@ -17,7 +17,8 @@ from mintseed.core.parts.model import Part, Role, role_words
 from mintseed.core.patterns import check_pattern, matches_whole
 
 Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-RelativePath = Annotated[str, Field(pattern=r"^[A-Za-z0-9_-][A-Za-z0-9._-]*(/[A-Za-z0-9_-][A-Za-z0-9._-]*)*$")]
+FILE_PATH = r"^[A-Za-z0-9_-][A-Za-z0-9._-]*(/[A-Za-z0-9_-][A-Za-z0-9._-]*)*$"
+RelativePath = Annotated[str, Field(pattern=FILE_PATH)]
 
 
 WayIn = Literal["fill-before", "fill-after", "cable-first", "own-access-point", "screen", "network-install"]
@@ -44,14 +45,14 @@ class Build(Described):
     medium: Medium = "card"
     boards: tuple[str, ...] = Field(default=(), max_length=400)
     unpacked_mb: int | None = Field(default=None, gt=0, description="size of the unpacked image, 10⁶ bytes")
-    file: str = Field(min_length=1, max_length=200)
+    file: Annotated[str, StringConstraints(strip_whitespace=False)] = Field(min_length=1, max_length=1020)
     sha256: Sha256 | None = None
     checksums: str | None = Field(default=None, description="name of a published list of checksums beside the file")
 
 
 class Release(Described):
     version: str = Field(min_length=1, max_length=40)
-    date: date
+    date: datetime.date | None = Field(default=None, description="the day it came out, where anybody said it")
     channel: Literal["stable", "test", "daily"] = "stable"
     builds: tuple[Build, ...] = Field(min_length=1, max_length=40)
 
@@ -83,7 +84,9 @@ class MemoryNeed(Described):
             yield Fault(("enough_mb",), f"{self.enough_mb} MB are enough, and {self.least_mb} MB are needed at least")
 
 
-PLACEHOLDERS = ("host_name", "time_zone", "keyboard", "country", "admin_name", "admin_hash")
+PLACEHOLDERS = (
+    "host_name", "time_zone", "keyboard", "country", "admin_name", "admin_hash", "wifi_name", "wifi_passphrase",
+)  # fmt: skip
 """Values every template may use, beside the recipe's own questions."""
 
 
@@ -126,7 +129,7 @@ class FileToFill(Described):
     """A settings file on the boot volume and what goes into it."""
 
     path: RelativePath
-    dialect: Literal["wpa-supplicant", "keyfile", "key-value"]
+    dialect: Literal["wpa-supplicant", "keyfile", "key-value", "plain"]
     title: str
     since: str = Field(default="", description="the release that began to read it; empty: all")
     until: str = Field(
@@ -146,6 +149,11 @@ class FileToFill(Described):
 
 class BootTimes(Described):
     """How long this appliance takes until it is on the network, in seconds from power-on (common practice)."""
+
+    assumed: bool = Field(
+        default=False,
+        description="whether nobody measured or said them: such times are named as assumed and stop nothing",
+    )
 
     usual_from_s: int = Field(ge=1)
     usual_to_s: int = Field(ge=1)
@@ -175,10 +183,25 @@ class BootTimes(Described):
 class Page(Described):
     """Where the appliance's page is and how it is told from other pages."""
 
+    assumed: bool = Field(
+        default=False, description="whether nobody said that there is one: it is looked for, and not missed"
+    )
     scheme: Literal["http", "https"] = "http"
     port: int = Field(ge=1, le=65535)
     path: str = "/"
-    signature: str = Field(min_length=3, description="text that stands in the page and in no other device's")
+    signature: str = Field(
+        default="",
+        pattern=r"^$|^[\s\S]{3,}$",
+        description="text that stands in the page and in no other device's; empty where nobody saw it yet",
+    )
+
+    def shown(self, status: int, body: str) -> bool:
+        """Return whether an answer with HTTP `status` and `body` is surely this page."""
+        return status == 200 and bool(self.signature) and self.signature in body
+
+    def may_be(self, status: int, body: str) -> bool:
+        """Return whether it is this page as far as anybody can tell: any whole page where nobody said what stands on it."""
+        return self.shown(status, body) or (status == 200 and not self.signature)
 
 
 class DefaultLogin(Described):
@@ -316,7 +339,7 @@ class Recipe(Described):
             if ask.id not in used:
                 yield Fault(("asks", place, "id"), f"no file uses {{{ask.id}}}: its answer would go nowhere")
         for number, release in enumerate(self.releases):
-            if around.today is not None and release.date > around.today:
+            if around.today is not None and release.date is not None and release.date > around.today:
                 yield Fault(("releases", number, "date"), f"{release.date} is still to come", odd=True)
             for place, build in enumerate(release.builds):
                 yield from self._build_faults(("releases", number, "builds", place), build, around)
@@ -355,7 +378,7 @@ class Recipe(Described):
             yield Fault(
                 (*path, "unpacked_mb"), f"{build.unpacked_mb} MB do not go on the least card, {self.card.least_gb} GB"
             )
-        by_name = {b.compatible[0]: b for b in (around.boards or {}).values()}
+        by_name = {b.device_tree_name: b for b in (around.boards or {}).values() if b.compatible}
         for place, name in enumerate(build.boards):
             board = by_name.get(name)
             if board is not None and board.architecture != build.architecture:
@@ -363,7 +386,7 @@ class Recipe(Described):
                     (*path, "boards", place),
                     f"{board.name} speaks {board.architecture}, this build {build.architecture}",
                 )
-            elif board is not None and build.bits > board.bits:
+            elif board is not None and board.bits is not None and build.bits > board.bits:
                 yield Fault(
                     (*path, "boards", place),
                     f"{board.name} is a {board.bits}-bit board, and this is a {build.bits}-bit build",
@@ -395,9 +418,9 @@ class Recipe(Described):
         if len(set(versions)) < len(versions):
             second = next(n for n, v in enumerate(versions) if v in versions[:n])
             raise MeantError(("releases", second, "version"), "this version is named twice")
-        dates = [r.date for r in self.releases]
-        if dates != sorted(dates, reverse=True):
-            late = next(n for n in range(1, len(dates)) if dates[n] > dates[n - 1])
+        dates = [(n, r.date) for n, r in enumerate(self.releases) if r.date is not None]
+        late = next((n for (_, before), (n, day) in itertools.pairwise(dates) if day > before), None)
+        if late is not None:
             raise MeantError(
                 ("releases", late, "date"), "the newest stands first, and this one is newer than the one above it"
             )
@@ -415,12 +438,13 @@ class Recipe(Described):
         return began and not (file.until and age <= order.index(file.until))
 
     def builds_for(self, board: Board) -> tuple[tuple[Release, Build], ...]:
-        """Return the builds whose machine language `board` speaks and whose medium it has, newest first, the widest word first."""
+        """Return the builds whose machine language `board` speaks and whose medium it has, newest first, the widest word first. A board
+        of which nobody said how wide its words are may run any."""
         return tuple(
             (r, b)
             for r in self.releases
             for b in sorted(r.builds, key=lambda b: -b.bits)
-            if b.architecture == board.architecture and b.medium == board.medium and b.bits <= board.bits
+            if b.architecture == board.architecture and b.medium == board.medium and b.bits <= (board.bits or 64)
         )
 
     @property

@@ -75,6 +75,7 @@ class SettingValues:
         known = {
             **self.answers, "host_name": self.host_name, "time_zone": self.time_zone,
             "keyboard": self.keyboard, "country": self.country, "admin_name": self.admin_name, "admin_hash": self.admin_hash,
+            **({"wifi_name": self.ssid, "wifi_passphrase": self.passphrase} if self.way == "wifi" else {}),
         }  # fmt: skip
         return "".join(
             text + (known.get(name, "") if name is not None else "")

@@ -25,10 +25,13 @@ class StepResult:
 def judge_page(answer: PageAnswer, page: Page) -> Finding:
     """Return whether the page that answered is the appliance's."""
     where = Where(part=answer.url)
-    if answer.status == 200 and page.signature in answer.body:
+    if not page.signature and page.may_be(answer.status, answer.body):
+        return Finding("setup.page-answers", Severity.OK, "Its page answers", "What stands on it nobody said, so that it is its own cannot be told.",
+                       where=where)  # fmt: skip
+    if page.shown(answer.status, answer.body):
         return Finding("setup.page-answers", Severity.OK, "Its page answers", f"It says {page.signature}.", where=where)
     found = f"HTTP status {answer.status}" if answer.status else answer.trouble or "no answer"
-    return Finding("setup.page-silent", Severity.STOP, "Its page does not answer", f"Expected {page.signature}; found {found}.",
+    return Finding("setup.page-silent", Severity.STOP, "Its page does not answer", f"Expected {page.signature or 'a page'}; found {found}.",
                    "Is it still powered? Look for it again.", where)  # fmt: skip
 
 

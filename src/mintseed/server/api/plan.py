@@ -372,13 +372,13 @@ def _option(option: Option, text: str) -> OptionOut:
 
 def board_text(board: Board) -> str:
     """Return what a board is, in a few words."""
-    radio = " + ".join(f"{g:g}" for g in board.radio_ghz)
+    radio = " + ".join(f"{g:g}" for g in board.radio_ghz or ())
     words = [
-        f"{board.bits}-bit",
-        f"radio {radio} GHz" if radio else "no radio",
+        *([f"{board.bits}-bit"] if board.bits else []),
+        *([f"radio {radio} GHz" if radio else "no radio"] if board.radio_ghz is not None else []),
         *(["network socket"] if board.ethernet else []),
     ]
-    return ", ".join(words)
+    return ", ".join(words) or "little is known of it"
 
 
 def _units(plan: Plan, shelf: Shelf) -> list[BoardOptionOut]:

@@ -195,7 +195,7 @@ def _out(site: Site, *, after: int = 0, search: str = "") -> ShelfOut:
         kinds=[
             BoardKindOut(
                 id=b.id, name=b.name, maker=b.maker, printed_mark=b.printed_mark, mark_place=b.mark_place, telling_apart=b.telling_apart,
-                text=board_text(b), supply_text=f"{b.supply.voltage_v:g} V, {b.supply.least_current_a:g} A, {b.supply.connector}",
+                text=board_text(b), supply_text=f"{b.supply.voltage_v:g} V, {b.supply.least_current_a:g} A, {b.supply.connector}" if b.supply else "",
                 twin=boards[b.twin].name if b.twin and b.twin in boards else "", drawing=b.drawing,
             )
             for b in boards.values()

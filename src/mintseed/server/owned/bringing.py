@@ -8,10 +8,13 @@ from django.db import transaction
 
 from mintseed import wiring
 from mintseed.core.recipes.identity import Identity, identity_of
+from mintseed.core.recipes.model import Recipe
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Description, Image
+from mintseed.server.kept.stored_types import xray_of
 from mintseed.server.owned import descriptions
-from mintseed.server.owned.library import UNREAD
+from mintseed.server.owned.library import UNREAD, keep_xray
+from mintseed.services import describe_image
 
 
 def keep(kind: str, ident: str, text: str) -> None:
@@ -37,10 +40,21 @@ def changed_text(kind: str, ident: str) -> None:
 
 
 def _claim_images(ident: str) -> None:
-    """Have the images that the recipe names, or no longer names, be read again: its release and build stand in the reading."""
+    """Say of the images that the recipe names, or no longer names, what they are now. What was read of one stands where it holds
+    every file that the recipe speaks of; else it is read again."""
     recipe = descriptions.recipes().get(ident)
     mine = [recipe] if recipe else []
     for row in Image.objects.filter(recipe__in=(ident, "")).only("file_name", "recipe", "release", "build"):
         said = identity_of(row.file_name, mine)
         if said != Identity(row.recipe, row.release, row.build):
-            Image.objects.filter(pk=row.pk).update(**asdict(said), **UNREAD)
+            _now_is(row.pk, said, mine)
+
+
+def _now_is(pk: int, said: Identity, mine: list[Recipe]) -> None:
+    row = Image.objects.get(pk=pk)
+    xray = xray_of(row)
+    described = describe_image.execute(xray, mine, library=wiring.bench().library) if xray else None
+    if described is None or row.read_at is None:
+        Image.objects.filter(pk=pk).update(**asdict(said), **UNREAD)
+    else:
+        keep_xray(row, described, row.read_at)

@@ -65,7 +65,7 @@ def boot(card: Path, board: dict[str, Any], air: Sequence[AirNetwork]) -> Outcom
 
 def _from_volumes(card: Path, root: int, fat: FatReader, board: dict[str, Any], air: Sequence[AirNetwork]) -> Outcome:
     trees = [fat.read(n) or b"" for n in fat.names() if n.lower().endswith(".dtb")]
-    if not any(device_tree_names(t)[:1] == [board["compatible"]] for t in trees):
+    if board["compatible"] and not any(device_tree_names(t)[:1] == [board["compatible"]] for t in trees):
         return Outcome("test card: no device tree for this board")
     kernel = next((fat.read(n) or b"" for n in fat.names() if n.lower().startswith("kernel")), b"")
     if kernel[0x38:0x3C] == b"ARM\x64" and board["bits"] == 32:

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from mintseed.core.errors import InputError
 from mintseed.core.findings import Finding
 from mintseed.core.recipes.model import FileToFill
-from mintseed.core.settings.dialects import key_value, keyfile, wpa_supplicant
+from mintseed.core.settings.dialects import key_value, keyfile, plain, wpa_supplicant
 from mintseed.core.settings.values import SettingValues
 
 
@@ -26,6 +26,7 @@ DIALECTS: Mapping[str, Dialect] = {
     "wpa-supplicant": Dialect(wpa_supplicant.apply, wpa_supplicant.check, takes_country=True),
     "keyfile": Dialect(keyfile.apply, keyfile.check),
     "key-value": Dialect(key_value.apply, key_value.check),
+    "plain": Dialect(plain.apply, plain.check),
 }
 
 

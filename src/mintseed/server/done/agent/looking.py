@@ -126,13 +126,13 @@ def _wanted(board: Watched, seen: Sequence[Sighting]) -> Wanted:
 
 def ways_of(one: Loaded) -> int:
     """Return how many addresses one device may have: one for each way onto the network it has, two where nobody knows."""
-    if one.board is None:
+    if one.board is None or one.board.may_have_more:
         return 2
     plan = one.walk.plan
     return max(
         1,
         bool(plan.radio_ghz)
-        + sum([one.board.ethernet, *(p.part.ethernet or bool(p.part.radio_ghz) for p in plan.parts)]),
+        + sum([bool(one.board.ethernet), *(p.part.ethernet or bool(p.part.radio_ghz) for p in plan.parts)]),
     )
 
 

@@ -1,0 +1,373 @@
+"""A recipe drafted from what stands in an image: each line with where it comes from and how sure it is.
+
+Nothing here is decided for anybody: what cannot be read is asked or named as assumed, and the person ticks, changes, leaves out.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+import yaml
+
+from mintseed.core.boards.model import Architecture
+from mintseed.core.image.report import FileOnImage, XRay
+from mintseed.core.limits import MAX_SHOWN_CHARACTERS
+from mintseed.core.recipes.model import FILE_PATH, HOST_NAME
+from mintseed.core.settings.guess import guess
+from mintseed.core.units import GB, MB, NOMINAL_CARD_GB
+from mintseed.core.visible import visible
+
+Sure = Literal["read", "guessed", "assumed", "unknown"]
+"""`read` in the image; `guessed` from something in it; `assumed` of any image; `unknown`: nothing says it."""
+
+ASSUMED_BOOT = {"assumed": True, "usual_from_s": 30, "usual_to_s": 300, "late_after_s": 600, "hopeless_after_s": 1800}
+"""seconds; a first boot that grows its volume and makes its keys takes minutes on a slow board (common practice)"""
+
+ASSUMED_PORT = 80
+"""RFC 9110 §4.2.1"""
+
+UNNAMED_HOST = "mint"
+"""the name that is put before numbers where the image says none"""
+
+
+@dataclass(frozen=True, slots=True)
+class DraftLine:
+    """One thing the recipe will say. `source`: the file or the reason it is said for."""
+
+    what: str
+    value: str
+    source: str
+    sure: Sure
+
+
+@dataclass(frozen=True, slots=True)
+class DraftFile:
+    """A file that could be filled. `values`: key → template; `take`: whether it is proposed."""
+
+    path: str
+    kind: str
+    dialect: str
+    why: str
+    when: Literal["always", "wifi"]
+    values: Mapping[str, str]
+    quoting: Literal["none", "shell"]
+    take: bool
+
+    @property
+    def says(self) -> str:
+        """What goes into it, in words."""
+        if self.dialect in ("wpa-supplicant", "keyfile"):
+            return "the Wi-Fi network and its key"
+        named = {name for template in self.values.values() for name in re.findall(r"{(\w+)}", template)}
+        return ", ".join(words for name, words in WORDS.items() if name in named)
+
+
+WORDS = {
+    "host_name": "host name", "time_zone": "time zone", "keyboard": "keyboard", "country": "country", "wifi_name": "the Wi-Fi network",
+    "wifi_passphrase": "its passphrase in clear", "admin_name": "the account", "admin_hash": "its password, hashed",
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Question:
+    """Something the image cannot say. Each may be left open; `answer` names the choice that takes it."""
+
+    answer: Literal["page_port", "signature", "name"]
+    text: str
+    hint: str
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """What an image says of itself, as a recipe would."""
+
+    ident: str
+    name: str
+    version: str
+    file_name: str
+    host_name: str
+    bits: Literal[32, 64]
+    architecture: Architecture
+    boards: tuple[str, ...]
+    unpacked_bytes: int
+    least_gb: int
+    advised_gb: int
+    scheme: Literal["http", "https"]
+    port: int | None
+    files: tuple[DraftFile, ...]
+    lines: tuple[DraftLine, ...]
+    questions: tuple[Question, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Choices:
+    """What a person made of a draft. None where they left it as it was proposed. `files`: paths of those that are filled."""
+
+    name: str | None = None
+    kind: str = ""
+    host_name: str | None = None
+    page_port: int | None = None
+    signature: str = ""
+    files: Collection[str] | None = None
+
+
+def draft_of(xray: XRay, taken: Collection[str] = ()) -> Draft:
+    """Return the draft of an image's recipe. `taken`: ids that other recipes have."""
+    version, version_line = _version(xray)
+    name, name_line = _name(xray, version)
+    host, host_line = _host(xray)
+    least, advised = _card(xray.unpacked_bytes)
+    files = tuple(_files(xray))
+    port, scheme = xray.page.port, "https" if xray.page.scheme == "https" else "http"
+    lines = (
+        name_line, version_line, host_line, _page_line(xray), *_login_lines(xray), _boards_line(xray),
+        DraftLine("Card", f"at least {least} GB", f"it unpacks to {xray.unpacked_bytes / GB:.2f} GB", "read"),
+        DraftLine("First boot", "half a minute to five minutes, late after ten", "nobody said: so it is with most", "assumed"),
+    )  # fmt: skip
+    return Draft(
+        _ident(name, taken), name, version, xray.file_name, host, _bits(xray), "arm", xray.compatible[:400], xray.unpacked_bytes, least,
+        advised, scheme, port, files, lines, tuple(_questions(xray)),  # type: ignore[arg-type]
+    )  # fmt: skip
+
+
+def recipe_text(draft: Draft, chosen: Choices = Choices()) -> str:
+    """Return the draft, with what the person made of it, as the text of an ordinary recipe."""
+    name = (chosen.name or draft.name).strip()
+    port = chosen.page_port or draft.port
+    page: dict[str, object] = (
+        {"scheme": draft.scheme, "port": port} if port else {"assumed": True, "port": ASSUMED_PORT}
+    )
+    if chosen.signature:
+        page["signature"] = chosen.signature
+    takes = [f for f in draft.files if (f.take if chosen.files is None else f.path in chosen.files)]
+    build: dict[str, object] = {
+        "id": f"{draft.bits}-bit", "bits": draft.bits, "file": draft.file_name, "unpacked_mb": round(draft.unpacked_bytes / MB) or 1,
+    }  # fmt: skip
+    if draft.boards:
+        build["boards"] = list(draft.boards)
+    said: dict[str, object] = {
+        "recipe": 1,
+        "id": draft.ident,
+        "name": name,
+        "kind": chosen.kind.strip() or "own image",
+        "summary": f"Drafted from what stands in {draft.file_name}.",
+        "releases": [{"version": draft.version, "builds": [build]}],
+        "card": {"least_gb": draft.least_gb, "advised_gb": draft.advised_gb},
+        "ways": ["wifi", "cable"],
+        "ways_in": ["fill-before", "cable-first", "screen"] if takes else ["cable-first", "screen"],
+        "host_name": (chosen.host_name or draft.host_name).strip(),
+        "files": [_file_said(f) for f in takes],
+        "boot": dict(ASSUMED_BOOT),
+        "page": page,
+    }
+    if port:
+        said["setup"] = [PAGE_STEP]
+    return yaml.safe_dump(said, sort_keys=False, allow_unicode=True, width=120)
+
+
+PAGE_STEP = {
+    "id": "page", "title": "Open its page", "do": "Open the page at the address above.", "see": "The page it should show.",
+    "check": "page-answers",
+}  # fmt: skip
+
+
+def _file_said(file: DraftFile) -> dict[str, object]:
+    said: dict[str, object] = {"path": file.path, "dialect": file.dialect, "title": file.kind}
+    if file.when != "always":
+        said["when"] = file.when
+    if file.quoting != "none":
+        said["quoting"] = file.quoting
+    if file.values:
+        said["values"] = dict(file.values)
+    return said
+
+
+def _plain(text: str) -> str:
+    return " ".join(visible(text).split())[:60]
+
+
+_VERSION = re.compile(r"(?:^|[-_v ])(\d+(?:\.\d+){1,3}|\d{4}-\d{2}-\d{2}|\d{8})(?=[-_. ]|$)", re.ASCII)
+_ENDINGS = re.compile(r"(?:\.(?:img|iso|raw|bin|xz|gz|zst|bz2|zip))+$", re.IGNORECASE)
+
+
+def _version(xray: XRay) -> tuple[str, DraftLine]:
+    """Return its release: the file's name tells of an appliance, os-release mostly of the system it is made of."""
+    stem = _ENDINGS.sub("", xray.file_name)
+    if found := _VERSION.search(stem):
+        return found[1], DraftLine("Release", found[1], "the file's name", "guessed")
+    if text := _plain(xray.page.release)[:40].strip():
+        return text, DraftLine("Release", text, "etc/os-release", "read")
+    return "1", DraftLine("Release", "1", "nothing says it", "unknown")
+
+
+def _name(xray: XRay, version: str) -> tuple[str, DraftLine]:
+    stem = _ENDINGS.sub("", xray.file_name)
+    cut = stem.split(version)[0] if version in stem else stem
+    words = [w for w in re.split(r"[-_. ]+", cut) if w and w.lower() not in _NO_NAMES]
+    text = _plain(" ".join(words)).capitalize()
+    if text:
+        return text, DraftLine("Name", text, "the file's name", "guessed")
+    text = _plain(xray.page.system) or "Own image"
+    return text, DraftLine(
+        "Name",
+        text,
+        "etc/os-release" if xray.page.system else "nothing says it",
+        "guessed" if xray.page.system else "unknown",
+    )
+
+
+_NO_NAMES = (
+    "img",
+    "image",
+    "release",
+    "latest",
+    "32",
+    "64",
+    "32bit",
+    "64bit",
+    "arm",
+    "arm64",
+    "armhf",
+    "aarch64",
+    "riscv64",
+    "v",
+)
+
+
+def _ident(name: str, taken: Collection[str]) -> str:
+    base = re.sub(r"[^a-z0-9.-]+", "-", name.lower()).strip("-.")[:34] or "own-image"
+    ident, number = base, 2
+    while ident in taken:
+        ident, number = f"{base}-{number}", number + 1
+    return ident
+
+
+def _host(xray: XRay) -> tuple[str, DraftLine]:
+    name = xray.page.host_name
+    if name and HOST_NAME.fullmatch(name):
+        return name, DraftLine("Host name", name, xray.page.host_name_file, "read")
+    return UNNAMED_HOST, DraftLine("Host name", UNNAMED_HOST, "no file says one that can be used", "unknown")
+
+
+def _card(unpacked_bytes: int) -> tuple[int, int]:
+    """Return (least, advised) sizes in GB as printed on cards. Advised leaves as much again for what is put on it (common practice)."""
+    fits = [gb for gb in NOMINAL_CARD_GB if gb * GB >= unpacked_bytes * CARD_SPARE] or [NOMINAL_CARD_GB[-1]]
+    return fits[0], next((gb for gb in fits if gb >= 2 * fits[0]), fits[0])
+
+
+CARD_SPARE = 1.05
+"""cards hold a few hundredths less than is printed on them (common practice)"""
+
+
+def _bits(xray: XRay) -> Literal[32, 64]:
+    return 32 if xray.kernels == (32,) or 32 in xray.kernels else 64
+
+
+def _page_line(xray: XRay) -> DraftLine:
+    page = xray.page
+    if page.listen_port:
+        return DraftLine("Its page", f"{page.scheme}, port {page.listen_port}", page.listen_file, "read")
+    if page.announced_port:
+        return DraftLine("Its page", f"{page.scheme}, port {page.announced_port}", page.announce_file, "read")
+    return DraftLine(
+        "Its page", f"perhaps one on port {ASSUMED_PORT}", "no web server's settings were found", "unknown"
+    )
+
+
+def _login_lines(xray: XRay) -> Iterator[DraftLine]:
+    ways = {"open": "without a password", "locked": "locked", "password": "with a password", "unknown": "not read"}
+    for account in xray.system.accounts[:3]:
+        if account.name != "root" or account.login != "locked":
+            how = "with its own name as password" if account.own_name else ways[account.login]
+            yield DraftLine("Login", f"{account.name}, {how}", "etc/passwd, etc/shadow", "read")
+
+
+def _boards_line(xray: XRay) -> DraftLine:
+    models = list(dict.fromkeys(b.model or b.compatible[0] for b in xray.boards if b.model or b.compatible))
+    if not models:
+        return DraftLine("Boards", "cannot be told", "no device tree lies where it was looked", "unknown")
+    text = ", ".join(models[:4]) + (f" and {len(models) - 4} more" if len(models) > 4 else "")
+    return DraftLine(
+        "Boards", text[:MAX_SHOWN_CHARACTERS], f"{len(xray.boards)} device trees on its boot volume", "read"
+    )
+
+
+def _questions(xray: XRay) -> Iterator[Question]:
+    if xray.page.port is None:
+        yield Question(
+            "page_port",
+            "Which port is its page on?",
+            "Its maker says it, often behind a colon: http://name:8080/. Leave it open where there is no page.",
+        )
+    yield Question(
+        "signature",
+        "What stands on its page and on no other?",
+        "A title, for instance. Leave it open: it is offered once its page was seen.",
+    )
+
+
+# Which of its keys mean what. Names as they are usual in such files (common practice).
+_KEYS: tuple[tuple[str, str], ...] = (
+    (r"(?:DEVICE|HOST|NODE|SYSTEM)_?NAME|HOST|NAME", "{host_name}"),
+    (r"TZ|ZONE|TIME_?ZONE", "{time_zone}"),
+    (r"KEYS|KEY_?MAP|KEYBOARD(?:_LAYOUT)?|XKB_?LAYOUT", "{keyboard}"),
+    (r"(?:WI_?FI_|WLAN_)?(?:COUNTRY|COUNTRY_CODE|REG_?DOMAIN)", "{country}"),
+    (r"(?:WI_?FI_|WLAN_)?(?:E?SSID|NETWORK(?:_NAME)?)|WI_?FI_NAME", "{wifi_name}"),
+    (r"(?:WI_?FI_|WLAN_)?(?:PSK|PASS_?PHRASE)|(?:WI_?FI|WLAN)_(?:PASS|PASSWORD|KEY)", "{wifi_passphrase}"),
+    (r"(?:USER|ACCOUNT|ADMIN|LOGIN)(?:_?NAME)?", "{admin_name}"),
+    (r"(?:USER|ACCOUNT|ADMIN|LOGIN)?_?(?:PASSWORD|PASSWD)?_?HASH", "{admin_hash}"),
+)  # fmt: skip
+
+
+def _files(xray: XRay) -> Iterator[DraftFile]:
+    for file in xray.files:
+        if not re.fullmatch(FILE_PATH, file.path):
+            continue  # no recipe can name it
+        looks = guess(file.path, file.content)
+        if looks.dialect == "key-value":
+            values, quoting = key_values(file.content)
+            if values:
+                # A file that holds nothing but the network is wanted where the board comes by Wi-Fi.
+                when: Literal["always", "wifi"] = (
+                    "wifi" if all("{wifi" in t or "{country" in t for t in values.values()) else "always"
+                )
+                yield DraftFile(file.path, looks.kind, "key-value", looks.why, when, values, quoting, True)
+        elif looks.dialect:
+            yield DraftFile(file.path, looks.kind, looks.dialect, looks.why, "wifi", {}, "none", True)
+        elif looks.kind == "one value" and (template := _one_value(file, xray)):
+            yield DraftFile(
+                file.path,
+                f"one value: {WORDS[template[1:-1]]}",
+                "plain",
+                looks.why,
+                "always",
+                {"value": template},
+                "none",
+                True,
+            )
+
+
+def _one_value(file: FileOnImage, xray: XRay) -> str:
+    """Return the template of a file with one word in it, told by its name or by the word; nothing where neither tells."""
+    stem = file.path.rsplit("/", 1)[-1].rsplit(".", 1)[0].upper().replace("-", "_")
+    word = file.content.decode("utf-8", "replace").strip()
+    for pattern, template in _KEYS:
+        if template in ("{host_name}", "{time_zone}", "{keyboard}", "{country}") and re.fullmatch(pattern, stem):
+            return template
+    return "{host_name}" if word and word == xray.page.host_name else ""
+
+
+def key_values(content: bytes) -> tuple[dict[str, str], Literal["none", "shell"]]:
+    """Return key → template of the keys whose names say what they hold, each template once, and how the file quotes."""
+    text = content.decode("utf-8", "replace")
+    pairs = re.findall(r"^[ \t]*#?[ \t]*([A-Za-z_][A-Za-z0-9_]*)[ \t]*=[ \t]*([^\r\n]*)", text, re.MULTILINE)
+    values: dict[str, str] = {}
+    for key, _ in pairs:
+        template = next((t for pattern, t in _KEYS if re.fullmatch(pattern, key.upper())), "")
+        if template and template not in values.values():
+            values[key] = template
+    quoted = sum(value[:1] in "\"'" and len(value) > 1 for _, value in pairs)
+    return values, "shell" if pairs and quoted * 2 > len(pairs) else "none"

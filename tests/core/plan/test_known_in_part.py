@@ -1,0 +1,110 @@
+"""A board of which little is known goes down the line: what nobody said is said to be not known, and stops nothing."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import pytest
+
+from mintseed.core.boards.model import Board
+from mintseed.core.boot.assembly import assembly_steps
+from mintseed.core.described import read_described
+from mintseed.core.errors import DescriptionError
+from mintseed.core.findings import Severity
+from mintseed.core.image.page import PageFacts
+from mintseed.core.image.report import BoardOnImage, XRay
+from mintseed.core.plan.fit import check_plan
+from mintseed.core.plan.matrix import matrix
+from mintseed.core.plan.plan import Plan
+from mintseed.core.plan.power import power_sum
+from tests.core.plan.things import BOARDS, PARTS, RECIPES, codes, plan, stops
+
+NAME_ALONE = Board.model_validate({"board": 1, "id": "mine", "name": "Old one", "described": "part"})
+IMAGE = XRay(
+    "x.img",
+    "raw",
+    1,
+    1,
+    "",
+    "dos",
+    (),
+    (BoardOnImage("Some board", ("some,board",), "some.dtb"),),
+    1,
+    64,
+    (),
+    PageFacts(),
+)
+
+
+def on(recipe: str, board: Board, *parts: str, way: str = "wifi", image: XRay | None = None) -> Plan:
+    return replace(plan(recipe, "tansy", *parts, way=way), board=board, image=image)
+
+
+@pytest.mark.parametrize("recipe", sorted(RECIPES))
+@pytest.mark.parametrize("way", ["wifi", "cable"])
+def test_a_board_with_a_name_alone_is_stopped_by_nothing_that_nobody_said(recipe: str, way: str) -> None:
+    """Every appliance that starts from a card, with every part there is, one at a time."""
+    if RECIPES[recipe].releases[0].builds[0].medium == "serial" or way not in RECIPES[recipe].ways:
+        return
+    for part in PARTS.values():
+        if not part.fits:  # made for other boards, and says so
+            found = check_plan(on(recipe, NAME_ALONE, part.id, way=way))
+            assert not [f for f in found if f.severity is Severity.STOP and "Old one" in f.title], part.id
+
+
+def test_what_is_not_known_is_named() -> None:
+    wanted = on("lintel", NAME_ALONE, "gull-camera")
+    for code in ("plan.board-tree-not-told", "plan.supply-not-told", "plan.radio-not-told", "plan.sockets-not-told"):
+        assert codes(wanted)[code] is Severity.NOTE, code
+    assert "plan.ethernet-not-told" in codes(replace(wanted, way="cable"))
+    assert power_sum(wanted).mean_w is None, "what it draws is not guessed"
+
+
+def test_what_is_known_of_it_is_judged_as_ever() -> None:
+    """Both ways: what stands in it stops as in a whole description, and lets pass as in one."""
+    said = {"bits": 32, "ethernet": False, "radio_ghz": (5.0,), "supply": BOARDS["sprig"].supply}
+    known = NAME_ALONE.model_copy(update=said)
+    assert {"plan.image-64-board-32", "plan.band-unheard"} <= stops(on("lintel", known))
+    assert "plan.no-ethernet" in stops(on("lintel", known, way="cable"))
+    assert "plan.supply-not-told" not in codes(on("lintel", known))
+    heard = known.model_copy(update={"radio_ghz": (2.4, 5.0)})
+    assert codes(on("lintel", heard))["plan.network-heard"] is Severity.OK
+
+
+def test_an_image_does_not_refuse_a_board_whose_device_tree_nobody_named() -> None:
+    wanted = on("lintel", NAME_ALONE, image=IMAGE)
+    assert codes(wanted)["plan.board-tree-not-told"] is Severity.NOTE
+    assert not {code for code in stops(wanted) if code.startswith("plan.board")}
+    named = NAME_ALONE.model_copy(update={"compatible": ("some,board",)})
+    assert codes(on("lintel", named, image=IMAGE))["plan.board-fits"] is Severity.OK
+    other = NAME_ALONE.model_copy(update={"compatible": ("another,board",)})
+    assert "plan.board-not-in-image" in stops(on("lintel", other, image=IMAGE))
+
+
+def test_the_matrix_says_what_is_not_known_with_a_mark_of_its_own() -> None:
+    cells = matrix(RECIPES.values(), [NAME_ALONE, BOARDS["tansy"]], PARTS)
+    of_mine = {cell.verdict for (_, board), cell in cells.items() if board == "mine"}
+    assert Severity.NOTE in of_mine
+    assert Severity.OK not in of_mine
+    assert all(cell.verdict is not Severity.NOTE for (_, board), cell in cells.items() if board == "tansy")
+
+
+def test_it_is_put_together_without_words_that_nobody_said() -> None:
+    steps = [s.title for s in assembly_steps(NAME_ALONE, None, "wifi", released=True)]
+    assert "Put it into the board" in steps
+    assert any("the one its maker names" in step for step in steps)
+
+
+def test_a_board_that_is_described_wholly_says_all_of_it() -> None:
+    text = "board: 1\nid: mine\nname: Old one\n"
+    with pytest.raises(DescriptionError, match="described: part"):
+        read_described(Board, text, where="mine")
+    assert read_described(Board, text + "described: part\n", where="mine") == NAME_ALONE
+
+
+def test_what_a_whole_description_leaves_out_is_not_there() -> None:
+    tansy = BOARDS["tansy"].model_dump(mode="json")
+    for name in ("radio_ghz",):
+        tansy.pop(name)
+    assert Board.model_validate(tansy).radio_ghz == ()
+    assert Board.model_validate({**tansy, "described": "part"}).radio_ghz is None
