@@ -8,7 +8,8 @@ from __future__ import annotations
 
 import difflib
 import itertools
-from collections.abc import Iterator, Mapping, Sequence
+import re
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from typing import Any, TypeVar, get_args
@@ -263,3 +264,12 @@ def _line(node: Any, loc: Sequence[str | int]) -> int:
         else:
             break
     return int(line)
+
+
+def free_ident(name: str, taken: Collection[str], otherwise: str) -> str:
+    """Return an id for a thing called `name` that nothing in `taken` has; `otherwise` for a name without a letter an id can have."""
+    base = re.sub(r"[^a-z0-9.-]+", "-", name.lower()).strip("-.")[:34] or otherwise
+    ident, number = base, 2
+    while ident in taken:
+        ident, number = f"{base}-{number}", number + 1
+    return ident

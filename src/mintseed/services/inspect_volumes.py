@@ -239,7 +239,7 @@ def _board(volume: Volume, name: str, looking: Looking) -> BoardOnImage | None:
                     "Devicetree Specification v0.4 chapter 5")
         )  # fmt: skip
         return None
-    return BoardOnImage(one_line(tree.model), tuple(one_line(c) for c in tree.compatible), name)
+    return BoardOnImage(one_line(tree.model), tuple(one_line(c) for c in tree.compatible), name, tree.has)
 
 
 def _is_kernel(name: str) -> bool:

@@ -57,6 +57,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/boards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Own Board
+         * @description Describe a board by what is known of it, and put one on the shelf.
+         */
+        post: operations["mintseed_server_api_draft_own_board"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/choices": {
         parameters: {
             query?: never;
@@ -742,6 +762,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/images/{pk}/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Draft */
+        get: operations["mintseed_server_api_draft_draft"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/images/{pk}/read": {
         parameters: {
             query?: never;
@@ -770,6 +807,26 @@ export interface paths {
         put?: never;
         /** Stop Reading */
         post: operations["mintseed_server_api_image_stop_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images/{pk}/use": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Use
+         * @description Keep the draft as a recipe, and start a deployment with the image.
+         */
+        post: operations["mintseed_server_api_draft_use"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1556,6 +1613,15 @@ export interface components {
             compatible: string[];
             /** File */
             file: string;
+            /**
+             * @default {
+             *       "ethernet": false,
+             *       "memory_mb": 0,
+             *       "radio": false,
+             *       "usb": false
+             *     }
+             */
+            has: components["schemas"]["BoardParts"];
             /** Model */
             model: string;
         };
@@ -1576,6 +1642,33 @@ export interface components {
             /** Used By */
             used_by: string[];
             verdict: components["schemas"]["Severity"];
+        };
+        /**
+         * BoardParts
+         * @description What a tree says the board has, by its nodes that are not disabled. `memory_mb`: 2²⁰ bytes, 0 where its boot loader fills it in.
+         *     Names of nodes: Devicetree Specification v0.4 §2.2.2 (generic names), §2.3.4 (status), §3.4 (memory).
+         */
+        BoardParts: {
+            /**
+             * Ethernet
+             * @default false
+             */
+            ethernet: boolean;
+            /**
+             * Memory Mb
+             * @default 0
+             */
+            memory_mb: number;
+            /**
+             * Radio
+             * @default false
+             */
+            radio: boolean;
+            /**
+             * Usb
+             * @default false
+             */
+            usb: boolean;
         };
         /**
          * BoardPictureOut
@@ -1970,6 +2063,65 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+        };
+        /**
+         * DraftFileOut
+         * @description A file that could be filled: what it is, what told it, what would go into it.
+         */
+        DraftFileOut: {
+            /** Dialect */
+            dialect: string;
+            /** Kind */
+            kind: string;
+            /** Path */
+            path: string;
+            /** Says */
+            says: string;
+            /** Take */
+            take: boolean;
+            /** Why */
+            why: string;
+        };
+        /**
+         * DraftLine
+         * @description One thing the recipe will say. `source`: the file or the reason it is said for.
+         */
+        DraftLine: {
+            /** Source */
+            source: string;
+            /**
+             * Sure
+             * @enum {string}
+             */
+            sure: "read" | "guessed" | "assumed" | "unknown";
+            /** Value */
+            value: string;
+            /** What */
+            what: string;
+        };
+        /**
+         * DraftOut
+         * @description A recipe drafted from an image. `recipe_id`: the recipe that names this image already, if one does.
+         */
+        DraftOut: {
+            /** File Name */
+            file_name: string;
+            /** Files */
+            files: components["schemas"]["DraftFileOut"][];
+            /** Host Name */
+            host_name: string;
+            /** Image Id */
+            image_id: number;
+            /** Lines */
+            lines: components["schemas"]["DraftLine"][];
+            /** Name */
+            name: string;
+            /** Questions */
+            questions: components["schemas"]["Question"][];
+            /** Recipe Id */
+            recipe_id: string;
+            /** Text */
+            text: string;
         };
         /**
          * Drawing
@@ -2674,6 +2826,54 @@ export interface components {
             verdict: components["schemas"]["Severity"];
         };
         /**
+         * OwnBoardIn
+         * @description A board of one's own; everything but its name may be left out. `compatible`: the device tree of `image_id` that is its.
+         */
+        OwnBoardIn: {
+            /** Bits */
+            bits?: (32 | 64) | null;
+            /**
+             * Compatible
+             * @default
+             */
+            compatible: string;
+            /** Current A */
+            current_a?: number | null;
+            /** Ethernet */
+            ethernet?: boolean | null;
+            /** Header Pins */
+            header_pins?: (26 | 40) | null;
+            /** Image Id */
+            image_id?: number | null;
+            /** Name */
+            name: string;
+            /** Plug */
+            plug?: ("micro-USB" | "USB-C" | "barrel plug" | "header pins") | null;
+            /**
+             * Printed Mark
+             * @default
+             */
+            printed_mark: string;
+            /** Radio Ghz */
+            radio_ghz?: number[] | null;
+            /** Site Id */
+            site_id?: number | null;
+            /** Voltage V */
+            voltage_v?: number | null;
+        };
+        /**
+         * OwnBoardOut
+         * @description The kind of board that was described, and the one that lies on the shelf now.
+         */
+        OwnBoardOut: {
+            /** Board */
+            board: string;
+            /** Name */
+            name: string;
+            /** Unit Id */
+            unit_id: number;
+        };
+        /**
          * PageFacts
          * @description What the root volume says about names and ports. Empty or None where it says nothing.
          */
@@ -3096,6 +3296,21 @@ export interface components {
             /** Title */
             title: string;
             verdict: components["schemas"]["Severity"];
+        };
+        /**
+         * Question
+         * @description Something the image cannot say. Each may be left open; `answer` names the choice that takes it.
+         */
+        Question: {
+            /**
+             * Answer
+             * @enum {string}
+             */
+            answer: "page_port" | "signature" | "name";
+            /** Hint */
+            hint: string;
+            /** Text */
+            text: string;
         };
         /**
          * QuestionOut
@@ -3789,6 +4004,32 @@ export interface components {
             note: string;
         };
         /**
+         * UseIn
+         * @description What a person made of the draft. What is left out stays as it was proposed.
+         */
+        UseIn: {
+            /** Board Unit Id */
+            board_unit_id?: number | null;
+            /** Files */
+            files: string[];
+            /** Host Name */
+            host_name: string;
+            /**
+             * Kind
+             * @default
+             */
+            kind: string;
+            /** Name */
+            name: string;
+            /** Page Port */
+            page_port?: number | null;
+            /**
+             * Signature
+             * @default
+             */
+            signature: string;
+        };
+        /**
          * ValueOut
          * @description A value and where it comes from: the site, or this deployment alone.
          */
@@ -4168,6 +4409,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BenchOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_draft_own_board: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnBoardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OwnBoardOut"];
                 };
             };
             /** @description Why not, in a sentence */
@@ -6001,6 +6284,46 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_draft_draft: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_image_read_again: {
         parameters: {
             query?: never;
@@ -6059,6 +6382,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImageOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_draft_use: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["UseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DeploymentOut"];
                 };
             };
             /** @description Why not, in a sentence */

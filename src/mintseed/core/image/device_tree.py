@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 import libfdt
@@ -12,6 +13,26 @@ from mintseed.core.limits import MAX_DEVICE_TREE_BYTES
 _MAGIC = b"\xd0\x0d\xfe\xed"
 
 
+MOST_NODES = 4000
+"""nodes of a tree that are looked at; those of boards have hundreds"""
+
+MOST_DEPTH = 12
+
+
+@dataclass(frozen=True, slots=True)
+class BoardParts:
+    """What a tree says the board has, by its nodes that are not disabled. `memory_mb`: 2²⁰ bytes, 0 where its boot loader fills it in.
+    Names of nodes: Devicetree Specification v0.4 §2.2.2 (generic names), §2.3.4 (status), §3.4 (memory)."""
+
+    ethernet: bool = False
+    radio: bool = False
+    usb: bool = False
+    memory_mb: int = 0
+
+
+NO_PARTS = BoardParts()
+
+
 @dataclass(frozen=True, slots=True)
 class DeviceTree:
     """`compatible` holds the root node's names, most exact first; `model` its plain name."""
@@ -19,6 +40,7 @@ class DeviceTree:
     file: str
     model: str
     compatible: tuple[str, ...]
+    has: BoardParts
 
 
 def read_device_tree(data: bytes, *, file: str) -> DeviceTree:
@@ -44,4 +66,50 @@ def read_device_tree(data: bytes, *, file: str) -> DeviceTree:
         raise DeviceTreeError(
             "names no board (its `compatible` is empty)", expected="a root node with `compatible`", where=file
         )
-    return DeviceTree(file, plain, tuple(names))
+    return DeviceTree(file, plain, tuple(names), _parts(tree))
+
+
+def _parts(tree: libfdt.FdtRo) -> BoardParts:
+    """Return what the board has. A tree whose nodes are damaged says of those behind the damage nothing."""
+    found = {"ethernet": False, "wifi": False, "usb": False}
+    memory = 0
+    try:
+        for offset, name in _nodes(tree):
+            if name in found:
+                found[name] = True
+            elif name == "memory":
+                memory += _memory_bytes(tree, offset)
+    except (libfdt.FdtException, ValueError, IndexError):
+        pass
+    return BoardParts(found["ethernet"], found["wifi"], found["usb"], memory // 1024**2)
+
+
+def _nodes(tree: libfdt.FdtRo) -> Iterator[tuple[int, str]]:
+    """Yield (offset, name without its address) of every node under the root that is not disabled, nor lies in one that is."""
+    offset, depth, off_below = 0, 0, MOST_DEPTH + 1
+    for _ in range(MOST_NODES):
+        offset, depth = tree.next_node(offset, depth, (libfdt.NOTFOUND,))
+        if offset < 0 or depth < 1:
+            return
+        if depth > off_below:
+            continue
+        status = tree.getprop(offset, "status", (libfdt.NOTFOUND,))
+        on = isinstance(status, int) or status.as_str() in ("okay", "ok")
+        off_below = MOST_DEPTH + 1 if on else depth
+        if on and depth <= MOST_DEPTH:
+            yield offset, tree.get_name(offset).partition("@")[0]
+
+
+def _memory_bytes(tree: libfdt.FdtRo, offset: int) -> int:
+    """Return the length of a memory node's ranges, as the root's cells have them (§2.3.5)."""
+    address, size = (_cells(tree, name, usual) for name, usual in (("#address-cells", 2), ("#size-cells", 1)))
+    reg = tree.getprop(offset, "reg", (libfdt.NOTFOUND,))
+    if isinstance(reg, int) or not 1 <= size <= 2 or not 0 <= address <= 3:
+        return 0
+    data, step = bytes(reg), 4 * (address + size)
+    return sum(int.from_bytes(data[at + 4 * address : at + step], "big") for at in range(0, len(data) - step + 1, step))
+
+
+def _cells(tree: libfdt.FdtRo, name: str, usual: int) -> int:
+    prop = tree.getprop(0, name, (libfdt.NOTFOUND,))
+    return usual if isinstance(prop, int) else int(prop.as_uint32())

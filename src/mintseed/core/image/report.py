@@ -8,6 +8,7 @@ from typing import ClassVar
 from pydantic import ConfigDict
 
 from mintseed.core.findings import Finding
+from mintseed.core.image.device_tree import NO_PARTS, BoardParts
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.system import NOTHING_READ, SystemFacts
 
@@ -46,6 +47,7 @@ class BoardOnImage:
     model: str
     compatible: tuple[str, ...]
     file: str
+    has: BoardParts = NO_PARTS
 
 
 @dataclass(frozen=True, slots=True)

@@ -161,8 +161,8 @@ def best_plan(recipe: Recipe, shelf: Shelf, board: int | None = None) -> tuple[C
     unit = next((o for o in shelf.boards if o.key == key), None)
     plan = replace(plan, board=unit.thing if unit else None)
     plan = replace(plan, way=_way_for(plan) or recipe.ways[0])
-    # Before there is a board: the band that every radio hears (common practice).
-    bands = plan.radio_ghz if plan.board else (2.4,)
+    # Before there is a board, or while nobody said what it hears: the band that every radio hears (common practice).
+    bands = plan.radio_ghz or (2.4,) if plan.board is None or plan.board.radio_ghz is None else plan.radio_ghz
     heard = [n for n in shelf.networks if n.thing.band_ghz in bands] if plan.way == "wifi" else []
     heard.sort(key=lambda n: n.thing.wpa3_only)
     plan = replace(plan, network=heard[0].thing if heard else None)

@@ -13,6 +13,7 @@ from typing import Literal
 import yaml
 
 from mintseed.core.boards.model import Architecture
+from mintseed.core.described import free_ident
 from mintseed.core.image.report import FileOnImage, XRay
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
 from mintseed.core.recipes.model import FILE_PATH, HOST_NAME
@@ -128,7 +129,7 @@ def draft_of(xray: XRay, taken: Collection[str] = ()) -> Draft:
         DraftLine("First boot", "half a minute to five minutes, late after ten", "nobody said: so it is with most", "assumed"),
     )  # fmt: skip
     return Draft(
-        _ident(name, taken), name, version, xray.file_name, host, _bits(xray), "arm", xray.compatible[:400], xray.unpacked_bytes, least,
+        free_ident(name, taken, "own-image"), name, version, xray.file_name, host, _bits(xray), "arm", xray.compatible[:400], xray.unpacked_bytes, least,
         advised, scheme, port, files, lines, tuple(_questions(xray)),  # type: ignore[arg-type]
     )  # fmt: skip
 
@@ -235,14 +236,6 @@ _NO_NAMES = (
     "riscv64",
     "v",
 )
-
-
-def _ident(name: str, taken: Collection[str]) -> str:
-    base = re.sub(r"[^a-z0-9.-]+", "-", name.lower()).strip("-.")[:34] or "own-image"
-    ident, number = base, 2
-    while ident in taken:
-        ident, number = f"{base}-{number}", number + 1
-    return ident
 
 
 def _host(xray: XRay) -> tuple[str, DraftLine]:

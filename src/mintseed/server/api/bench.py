@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema, Status
 from pydantic import Field
@@ -14,7 +13,6 @@ from mintseed.core.contained import broken_description
 from mintseed.core.errors import InputError, MintSeedError
 from mintseed.core.find.candidates import Newcomer, newcomers
 from mintseed.core.findings import Finding
-from mintseed.core.keep.label import next_name
 from mintseed.core.line import Mark
 from mintseed.core.stations import Station
 from mintseed.core.walk import Walk
@@ -30,13 +28,12 @@ from mintseed.server.api.shapes import (
     job_out,
     page_out,
 )
-from mintseed.server.done import planning
+from mintseed.server.done import starting
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.off_bench import put_deployment_back, refuse_while_written, take_deployment_off
-from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judge, judged
 from mintseed.server.judged.lists import count_up_to, page_of
-from mintseed.server.judged.load import first_network, host_names, load_many, rows_to_load, zone_of
+from mintseed.server.judged.load import load_many, rows_to_load, zone_of
 from mintseed.server.kept.models import BootRun, Deployment, Image, Judgement, Site
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.server.owned import descriptions
@@ -244,33 +241,15 @@ def create(request: HttpRequest, payload: NewDeploymentIn) -> DeploymentOut:
     recipe = descriptions.recipes().get(payload.recipe)
     if recipe is None:
         raise InputError(f"no appliance is called {payload.recipe}", expected=", ".join(descriptions.recipes()))
-    name = " ".join(payload.name.split())[:80] or f"{recipe.name} {recipe.kind}"
-    site = Site.there.get(pk=payload.site_id) if payload.site_id else own_bench().site
-    with transaction.atomic():
-        # Whoever starts one at this moment waits here, so that no two get one host name.
-        site = Site.objects.select_for_update().get(pk=site.pk)
-        row = Deployment.objects.create(
-            name=name,
-            recipe=recipe.id,
-            site=site,
-            host_name=_free_host_name(recipe.host_name, site),
-            way=recipe.ways[0],
-            network=first_network(site) if recipe.ways[0] == "wifi" else None,
-            card_gb=_card_in_reader(site),
-            demo=bool(payload.demo) and wiring.config().is_standin,
-        )
-        if payload.fill or payload.board_unit_id is not None:
-            planning.fill(row, recipe, payload.board_unit_id)
-        record(row, "plan", "deployment.started", f"Started: {recipe.name} as {name}")
-        return deployment_out(judged(row.pk))
+    site = starting.place(payload.site_id)
+    row = starting.start(
+        recipe, site, name=payload.name, card_gb=card_in_reader(site), unit=payload.board_unit_id, fill=payload.fill,
+        demo=bool(payload.demo) and wiring.config().is_standin,
+    )  # fmt: skip
+    return deployment_out(judged(row.pk))
 
 
-def _free_host_name(wanted: str, site: Site) -> str:
-    taken = host_names(site, wanted)
-    return wanted if wanted.lower() not in taken else next_name(wanted, taken)
-
-
-def _card_in_reader(site: Site) -> int | None:
+def card_in_reader(site: Site) -> int | None:
     """Return the printed size of the one card in a reader, or None when there is none or more than one."""
     free = [d for d in drives_out(site) if not d.locked]
     return free[0].nominal_gb if len(free) == 1 else None

@@ -1,0 +1,167 @@
+"""Use this image: the draft of its recipe, looked over and kept; and a board of one's own, from a name on."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from django.db import transaction
+from django.http import HttpRequest
+from ninja import Router, Schema
+from pydantic import ConfigDict, Field
+
+from mintseed.core.boards.model import Bands, Board, Plug
+from mintseed.core.boards.own import OwnBoard, board_text
+from mintseed.core.described import Around, read_described
+from mintseed.core.errors import RefusedError
+from mintseed.core.image.report import XRay
+from mintseed.core.recipes.draft import Choices, Draft, DraftLine, Question, draft_of, recipe_text
+from mintseed.core.recipes.model import Recipe
+from mintseed.server.api.bench import card_in_reader
+from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.done import starting
+from mintseed.server.judged.journal import record
+from mintseed.server.judged.judging import judged
+from mintseed.server.kept.models import BoardUnit, Deployment, Image
+from mintseed.server.kept.stored_types import xray_of
+from mintseed.server.kept.transactions import all_or_nothing
+from mintseed.server.owned import bringing, descriptions
+
+router = Router(tags=["image"])
+
+
+class DraftFileOut(Schema):
+    """A file that could be filled: what it is, what told it, what would go into it."""
+
+    path: str
+    kind: str
+    dialect: str
+    why: str
+    says: str
+    take: bool
+
+
+class DraftOut(Schema):
+    """A recipe drafted from an image. `recipe_id`: the recipe that names this image already, if one does."""
+
+    image_id: int
+    file_name: str
+    recipe_id: str
+    name: str
+    host_name: str
+    lines: list[DraftLine]
+    files: list[DraftFileOut]
+    questions: list[Question]
+    text: str
+    """the recipe as it would be kept, for who wants to see it"""
+
+
+class UseIn(Schema):
+    """What a person made of the draft. What is left out stays as it was proposed."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    kind: Annotated[str, Field(max_length=60)] = ""
+    host_name: Annotated[str, Field(pattern=r"^[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?$")]
+    page_port: Annotated[int | None, Field(ge=1, le=65535)] = None
+    signature: Annotated[str, Field(pattern=r"^$|^.{3,120}$")] = ""
+    files: Annotated[list[str], Field(max_length=200)]
+    board_unit_id: int | None = None
+
+
+class OwnBoardIn(Schema):
+    """A board of one's own; everything but its name may be left out. `compatible`: the device tree of `image_id` that is its."""
+
+    model_config = ConfigDict(extra="forbid")
+
+    name: Annotated[str, Field(min_length=1, max_length=60)]
+    printed_mark: Annotated[str, Field(max_length=60)] = ""
+    image_id: int | None = None
+    compatible: Annotated[str, Field(max_length=200)] = ""
+    bits: Literal[32, 64] | None = None
+    ethernet: bool | None = None
+    radio_ghz: Annotated[Bands | None, Field(max_length=4)] = None
+    plug: Plug | None = None
+    voltage_v: Annotated[float | None, Field(gt=0, le=60)] = None
+    current_a: Annotated[float | None, Field(gt=0, le=30)] = None
+    header_pins: Literal[26, 40] | None = None
+    site_id: int | None = None
+
+
+class OwnBoardOut(Schema):
+    """The kind of board that was described, and the one that lies on the shelf now."""
+
+    board: str
+    unit_id: int
+    name: str
+
+
+@router.get("/images/{pk}/draft", response=DraftOut)
+def draft(request: HttpRequest, pk: int) -> DraftOut:
+    image = Image.there.get(pk=pk)
+    drafted = _drafted(image)
+    return DraftOut(
+        image_id=pk, file_name=image.file_name, recipe_id=image.recipe, name=drafted.name, host_name=drafted.host_name,
+        lines=list(drafted.lines),
+        files=[DraftFileOut(path=f.path, kind=f.kind, dialect=f.dialect, why=f.why, says=f.says, take=f.take) for f in drafted.files],
+        questions=list(drafted.questions), text=recipe_text(drafted),
+    )  # fmt: skip
+
+
+@router.post("/images/{pk}/use", response=DeploymentOut)
+def use(request: HttpRequest, pk: int, payload: UseIn) -> DeploymentOut:
+    """Keep the draft as a recipe, and start a deployment with the image."""
+    image = Image.there.get(pk=pk)
+    if (held := descriptions.recipes().get(image.recipe)) is not None:
+        raise RefusedError(f"{held.name} describes this image already", next_step="Start a deployment with it.")
+    chosen = Choices(
+        payload.name, payload.kind, payload.host_name, payload.page_port, payload.signature, tuple(payload.files)
+    )
+    return deployment_out(judged(_use(image, recipe_text(_drafted(image), chosen), payload.board_unit_id).pk))
+
+
+@all_or_nothing
+def _use(image: Image, text: str, unit: int | None) -> Deployment:
+    known = descriptions.known()
+    recipe = read_described(Recipe, text, where="the draft", around=Around(known.boards, known.parts))
+    bringing.keep("recipe", recipe.id, text)
+    record(None, "", "recipe.brought", f"Recipe drafted: {recipe.name}")
+    site = starting.place(None)
+    return starting.start(
+        recipe, site, name=recipe.name, card_gb=card_in_reader(site), image=image, unit=unit, fill=unit is not None
+    )
+
+
+def _drafted(image: Image) -> Draft:
+    xray = xray_of(image)
+    if xray is None:
+        raise RefusedError("it was not read yet", where=image.file_name, next_step="Have it read first.")
+    return draft_of(xray, frozenset(descriptions.recipes()))
+
+
+@router.post("/boards", response=OwnBoardOut)
+def own_board(request: HttpRequest, payload: OwnBoardIn) -> OwnBoardOut:
+    """Describe a board by what is known of it, and put one on the shelf."""
+    known = descriptions.known()
+    tree = _tree(payload)
+    said = OwnBoard(
+        payload.name, payload.printed_mark, tree, payload.bits, payload.ethernet, payload.radio_ghz, payload.plug,
+        payload.voltage_v, payload.current_a, payload.header_pins, taken=frozenset(known.boards),
+    )  # fmt: skip
+    text = board_text(said)
+    board = read_described(Board, text, where="the board", around=Around(known.boards, known.parts))
+    with transaction.atomic():
+        site = starting.place(payload.site_id)
+        bringing.keep("board", board.id, text)
+        unit = BoardUnit.objects.create(site=site, name=board.name, board=board.id, macs=[], note="")
+        record(None, "", "shelf.board-added", f"Board added: {board.name}")
+    return OwnBoardOut(board=board.id, unit_id=unit.pk, name=unit.name)
+
+
+def _tree(payload: OwnBoardIn) -> tuple[str, ...]:
+    """Return the names of the image's device tree that was chosen; of one that is not on it the name alone, as it was said."""
+    if not payload.compatible:
+        return ()
+    xray: XRay | None = xray_of(Image.there.get(pk=payload.image_id)) if payload.image_id else None
+    found = next((b for b in xray.boards if b.compatible[:1] == (payload.compatible,)), None) if xray else None
+    return found.compatible if found else (payload.compatible,)

@@ -1,0 +1,123 @@
+"""An image nobody described and a board nobody heard of go down the line: no text typed, nothing of the demo touched."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from mintseed import wiring
+from mintseed.core.findings import Severity
+from mintseed.server.kept.models import BoardUnit, Description, Image
+from tests.builders.disks import MIB, device_tree, fat_file, image
+from tests.server.conftest import Api, card, work
+
+BOOT = {
+    "mine.dtb": device_tree(["own,board"], "Own board 1"), "kernel8.img": b"", "wifi.conf": b"country=DE\n#network={\n#  ssid=\"x\"\n#}\n",
+    "hostname.txt": b"post\n", "node.env": b"NAME=post\nTZ=UTC\nLEVEL=3\n",
+}  # fmt: skip
+ROOT = {
+    "etc/hostname": b"post\n", "etc/os-release": b'NAME="Weather"\nVERSION_ID="12"\n',
+    "etc/nginx/sites-enabled/default": b"server {\n listen 8765;\n}\n", "etc/passwd": b"root:x:0:0::/root:/bin/sh\n", "etc/shadow": b"root:*:1::::::\n",
+}  # fmt: skip
+FILE = "weather-post-1.4.img"
+
+
+@pytest.fixture
+def brought(api: Api, tmp_path: Path) -> Iterator[int]:
+    """An image dropped into the library and read; its key."""
+    disk = image(tmp_path / "own.img", BOOT, ROOT)
+    place = wiring.config().library / FILE
+    disk.rename(place)
+    try:
+        pk = next(i["id"] for i in api.get("/images?search=weather")["images"])
+        api.post(f"/images/{pk}/read")
+        work()
+        yield pk
+    finally:
+        place.unlink(missing_ok=True)
+
+
+def used(api: Api, pk: int, **said: Any) -> dict[str, Any]:
+    draft = api.get(f"/images/{pk}/draft")
+    body = {
+        "name": draft["name"],
+        "host_name": draft["host_name"],
+        "files": [f["path"] for f in draft["files"] if f["take"]],
+    }
+    answer: dict[str, Any] = api.post(f"/images/{pk}/use", {**body, **said})
+    return answer
+
+
+def test_from_a_dropped_file_to_a_proven_card(api: Api, brought: int) -> None:
+    board = api.post("/boards", {"name": "Own board", "image_id": brought, "compatible": "own,board"})
+    made = used(api, brought, board_unit_id=board["unit_id"])
+    pk = made["id"]
+    plan = api.get(f"/deployments/{pk}/plan")
+    told = {f["code"]: f["severity"] for f in plan["findings"]}
+    assert told["plan.board-fits"] == "ok"
+    assert told["plan.supply-not-told"] == "note"
+    assert "stop" not in told.values(), told
+    api.put(f"/deployments/{pk}/plan", {"card_gb": 32})
+    station = api.get(f"/deployments/{pk}/settings")
+    assert [f["path"] for f in station["files"]] == ["hostname.txt", "node.env", "wifi.conf"]
+    assert "stop" not in {f["severity"] for f in station["findings"]}, station["findings"]
+    api.post(f"/deployments/{pk}/settings/agree")
+    api.post(f"/deployments/{pk}/card/write", card())
+    work()
+    assert api.get(f"/deployments/{pk}/card")["writes"][0]["outcome"] == "proven"
+    disk = next(p for p in wiring.config().bench_folder.cards.iterdir() if is_it(p))
+    assert fat_file(disk, MIB, "hostname.txt") == b"post\n"
+    assert fat_file(disk, MIB, "node.env") == b"NAME=post\nTZ=Europe/London\nLEVEL=3\n"
+    assert b'ssid="' in fat_file(disk, MIB, "wifi.conf")
+
+
+def is_it(disk: Path) -> bool:
+    try:
+        return b"post" in fat_file(disk, MIB, "hostname.txt")
+    except AssertionError:
+        return False
+
+
+def test_using_it_reads_nothing_again_and_leaves_an_ordinary_recipe(api: Api, brought: int) -> None:
+    before = Image.objects.get(pk=brought)
+    made = used(api, brought, name="Rain gauge", signature="Rain today")
+    after = Image.objects.get(pk=brought)
+    assert (after.recipe, after.read_at, after.sha256) == (made["recipe_id"], before.read_at, before.sha256)
+    text = Description.objects.get(kind="recipe", ident=made["recipe_id"]).text
+    assert "signature: Rain today" in text
+    assert api.post("/texts/recipe/check", {"text": text})["problems"] == []
+    assert api.get(f"/deployments/{made['id']}/image")["chosen"]["image"]["id"] == brought
+    status, problem = api.call("post", f"/images/{brought}/use", {"name": "x", "host_name": "x", "files": []})
+    assert (status, "describes this image already" in str(problem)) == (409, True)
+
+
+def test_nothing_has_to_be_answered(api: Api, brought: int) -> None:
+    """No board, no plug, no page: the line goes on, and what is not known stops nothing."""
+    unit = api.post("/boards", {"name": "Some old board"})["unit_id"]
+    assert BoardUnit.objects.get(pk=unit).name == "Some old board"
+    made = used(api, brought, files=[], board_unit_id=unit)
+    findings = api.get(f"/deployments/{made['id']}/plan")["findings"]
+    assert not [f for f in findings if f["severity"] == Severity.STOP], findings
+    assert {"plan.board-tree-not-told", "plan.supply-not-told"} <= {f["code"] for f in findings}
+
+
+def test_an_image_that_was_not_read_has_no_draft(api: Api, brought: int) -> None:
+    Image.objects.filter(pk=brought).update(xray="", outline="", read_at=None)
+    status, problem = api.call("get", f"/images/{brought}/draft")
+    assert (status, "not read yet" in str(problem)) == (409, True)
+
+
+def test_the_draft_shows_each_line_with_its_source(api: Api, brought: int) -> None:
+    draft = api.get(f"/images/{brought}/draft")
+    page = next(line for line in draft["lines"] if line["what"] == "Its page")
+    assert page == {
+        "what": "Its page",
+        "value": "http, port 8765",
+        "source": "etc/nginx/sites-enabled/default",
+        "sure": "read",
+    }
+    assert [f["says"] for f in draft["files"]] == ["host name", "host name, time zone", "the Wi-Fi network and its key"]
+    assert [q["answer"] for q in draft["questions"]] == ["signature"]
