@@ -5,13 +5,14 @@ from __future__ import annotations
 import itertools
 import os
 import re
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
+from mintseed.adapters import ext_skeleton
 from mintseed.adapters.run_tool import ToolAnswer, ask_tool, run_tool
 from mintseed.core.errors import ToolError
 from mintseed.core.limits import MAX_DIRECTORY_ENTRIES, MAX_LISTING_BYTES, MAX_TOOL_OUTPUT_BYTES
-from mintseed.ports.volume import Volume, VolumeKind
+from mintseed.ports.volume import Patch, RootFile, Volume, VolumeKind
 
 _UNSAFE = re.compile(r'[\x00-\x1f\x7f"\\*?\[\]]')
 """What mtools and debugfs would take as more than a letter of a name."""
@@ -190,6 +191,28 @@ class ExtVolume:
             ahead = [*_steps(target), *ahead]
         return "/".join(behind)
 
+    def place_of(self, path: str) -> str:
+        """Return where a file called `path` is or would be: every link on the way followed, inside this volume only. Raises ToolError for
+        links that lead in a circle or nowhere that can be told."""
+        steps = _steps(_safe(path))
+        for count in range(len(steps), -1, -1):
+            there = self._resolved("/".join(steps[:count]))
+            if there is not None:
+                missing = steps[count:]
+                if missing and self._is_link(there, missing[0]):
+                    break
+                return "/".join([*_steps(there), *missing])
+        raise ToolError(f"{path} lies behind a link that cannot be followed", expected="links inside the volume")
+
+    def is_there(self, path: str) -> bool:
+        """Return whether something is called exactly `path`; a link is itself, wherever it leads."""
+        folder, _, name = path.rpartition("/")
+        found = self._resolved(folder)
+        return found is not None and name in self._entries(found)
+
+    def _is_link(self, folder: str, name: str) -> bool:
+        return self._entries(folder).get(name, ("", False))[1]
+
     def _link(self, inode: str) -> str:
         """Return where a link leads: short ones stand in the inode, long ones in a block of their own."""
         told = self._debugfs(f"stat <{inode}>").printed.decode("utf-8", "replace")
@@ -224,3 +247,12 @@ class OffsetVolumeTools:
         if kind.file_system in ("ext2", "ext3", "ext4"):
             return ExtVolume(disk, offset_bytes)
         return None
+
+    def skeleton(self, disk: Path, offset_bytes: int, size_bytes: int) -> bytes:
+        kind = self.identify(disk, offset_bytes)
+        if kind.file_system not in ("ext2", "ext3", "ext4"):
+            raise ToolError(f"its file system is {kind.file_system or 'not known'}", expected="ext2, ext3 or ext4")
+        return ext_skeleton.take(disk, offset_bytes, size_bytes)
+
+    def patches(self, skeleton: bytes, files: Sequence[RootFile]) -> tuple[Patch, ...]:
+        return ext_skeleton.patches(skeleton, files, ExtVolume)

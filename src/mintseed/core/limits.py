@@ -94,3 +94,6 @@ MAX_PROBLEMS = 50
 
 MAX_FIRMWARE_BYTES = 32 * 1024 * 1024
 """bytes of a module's firmware; small modules hold a quarter of a megabyte to sixteen."""
+
+MAX_SKELETON_BYTES = 64 * 1024 * 1024
+"""what is kept of a root volume, packed; one of 12,000 files takes a third of a MiB."""

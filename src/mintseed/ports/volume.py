@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Protocol
 
@@ -35,9 +35,38 @@ class Volume(Protocol):
         """Return how much of the volume is in use, or None when it does not tell."""
 
 
+@dataclass(frozen=True, slots=True)
+class RootFile:
+    """A file to put on a root volume. `uid`, `gid`, `mode` None: as they are, and root's with 0644 for one that is made. `link`: a symbolic
+    link, and `content` is where it leads."""
+
+    path: str
+    content: bytes = field(repr=False)
+    uid: int | None = None
+    gid: int | None = None
+    mode: int | None = None
+    link: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Patch:
+    """Bytes to lay over a volume, at an offset from its start."""
+
+    offset_bytes: int
+    data: bytes = field(repr=False)
+
+
 class VolumeTools(Protocol):
     def identify(self, disk: Path, offset_bytes: int) -> VolumeKind:
         """Return what file system starts at `offset_bytes` of `disk`."""
 
     def open(self, disk: Path, offset_bytes: int, kind: VolumeKind) -> Volume | None:
         """Return the volume at `offset_bytes`, or None when its file system is not read here."""
+
+    def skeleton(self, disk: Path, offset_bytes: int, size_bytes: int) -> bytes:
+        """Return what the volume at `offset_bytes` says of itself without what its files hold, packed. Raises ToolError with the reason
+        where nothing may be put on it: another file system, or one that is not clean."""
+
+    def patches(self, skeleton: bytes, files: Sequence[RootFile]) -> tuple[Patch, ...]:
+        """Return what is to be laid over the volume that `skeleton` was taken from, so that it holds `files`: in the order of its bytes.
+        Raises ToolError when one of them cannot be put there; then none is."""
