@@ -14,6 +14,8 @@ from contextlib import suppress
 from pathlib import Path
 from typing import Any
 
+from tests.builders.xrays import holding
+
 from mintseed import wiring
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.adapters.volume_tools import OffsetVolumeTools
@@ -95,7 +97,7 @@ def under_limits(work: Any, arguments: tuple[Any, ...], seconds: int) -> str:
 def _read(folder: Path, name: str) -> str:
     library = LibraryFolder(folder, folder / "scratch")
     xray = inspect_image.execute(name, library=library, tools=OffsetVolumeTools(), recipes=wiring.recipes().values())
-    fill_files(wiring.recipes()["platen"], VALUES, {f.path: f.content for f in xray.files})
+    fill_files(wiring.recipes()["platen"], VALUES, xray)
     unforeseen = [f for f in xray.findings if "unforeseen" in f.detail]
     return "read, a part of it unforeseen" if unforeseen else "read with findings" if len(xray.findings) > 1 else "read"
 
@@ -141,7 +143,7 @@ def _judge(files: list[tuple[str, bytes]]) -> str:
         with suppress(MintSeedError):
             check_file(data, "a.conf", dialect)
         for recipe in wiring.recipes().values():
-            for one in fill_files(recipe, VALUES, {f.path: data for f in recipe.files}):
+            for one in fill_files(recipe, VALUES, holding({f.path: data for f in recipe.files})):
                 if one.content != data and one.findings == ():
                     return f"harm: {one.path} changed without a finding"
         if time.process_time() - began > SETTINGS_S:

@@ -32,7 +32,7 @@ class Shelf:
 
 def filled_for(xray: XRay, wanted: SettingValues | None = None) -> tuple[FilledFile, ...]:
     recipe = wiring.recipes()[xray.recipe_id]
-    return fill_files(recipe, wanted or values(), {f.path: f.content for f in xray.files}, xray.release)
+    return fill_files(recipe, wanted or values(), xray)
 
 
 @pytest.fixture(scope="session")

@@ -14,7 +14,7 @@ from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.errors import ImageError, MintSeedError, PartitionTableError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.image.report import XRay
-from mintseed.core.image.system import Account, Fact
+from mintseed.core.image.system import Fact
 from mintseed.core.plan.starts import board_fit
 from mintseed.core.settings.guess import guess
 from mintseed.services import inspect_image
@@ -91,7 +91,8 @@ def test_other_bytes_give_another_answer(tmp_path: Path) -> None:
     assert (xray.packing, xray.bits, xray.compatible) == ("zstd", 32, ("maker,board-a",))
     assert xray.page.url() == "http://kiosk.local:8123/"
     assert [f.code for f in xray.findings] == ["image.recipe-unknown"]
-    assert [(f.path, f.known) for f in xray.files] == [("net.conf", False)]
+    assert [(f.path, f.known) for f in xray.files] == [("net.conf", False), ("/etc/hostname", False)]
+    assert xray.root_unfillable == ""
 
 
 def test_a_broken_tree_and_a_missing_kernel_are_findings(tmp_path: Path) -> None:
@@ -205,7 +206,12 @@ def test_ordinary_names_on_the_boot_volume_do_no_harm(tmp_path: Path) -> None:
     boot = {"Read me (EN).txt": b"hello", "\u00dcbersicht.txt": b"hallo", "a&b.txt": b"x", "board#2.txt": b"y", "kernel8.img": kernel(64, "b"),
             "b.dtb": device_tree(["fernworks,tansy"])}  # fmt: skip
     xray = read(tmp_path, image(tmp_path / "named.img", boot, SERVED))
-    assert {f.path for f in xray.files} == {"Read me (EN).txt", "\u00dcbersicht.txt", "a&b.txt", "board#2.txt"}
+    assert {f.path for f in xray.files if not f.on_root} == {
+        "Read me (EN).txt",
+        "\u00dcbersicht.txt",
+        "a&b.txt",
+        "board#2.txt",
+    }
     assert xray.file("\u00dcbersicht.txt").content == b"hallo"  # type: ignore[union-attr]
 
 
@@ -299,9 +305,11 @@ def test_what_the_system_is_is_read_from_its_own_files_and_small_files_by_what_s
         Fact("ssh", f"{wants}/ssh.service"),
         Fact("Europe/Dublin", "etc/timezone"),
     )
-    assert xray.system.accounts == (Account("root", "locked"), Account("keeper", "password", "SHA-512", own_name=True))
+    assert [(a.name, a.login, a.scheme, a.own_name) for a in xray.system.accounts] == [
+        ("root", "locked", "", False), ("keeper", "password", "SHA-512", True),
+    ]  # fmt: skip
     assert [f.where.field for f in xray.findings if f.code == "image.login-known"] == ["keeper"]
     assert "saltstring" not in repr(xray)
-    assert {f.path: guess(f.path, f.content).kind for f in xray.files} == {
+    assert {f.path: guess(f.path, f.content).kind for f in xray.files if not f.on_root} == {
         "user-data": "first-boot user data", "ssh": "presence file", "station": "keys and values",
     }  # fmt: skip

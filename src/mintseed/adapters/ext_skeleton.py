@@ -58,7 +58,7 @@ class _Superblock:
 
 def take(disk: Path, offset_bytes: int, size_bytes: int) -> bytes:
     """Return the skeleton of the volume at `offset_bytes` of `disk`. Raises ToolError where nothing may be put on it."""
-    with _scratch(disk.parent) as target:
+    with _scratch() as target:
         ask_tool(
             ["e2image", "-r", "-o", str(offset_bytes), str(disk), _path(target)], package=PACKAGE, timeout_s=CHECK_S
         )
@@ -73,7 +73,7 @@ def take(disk: Path, offset_bytes: int, size_bytes: int) -> bytes:
 
 def patches(skeleton: bytes, files: Sequence[RootFile], volume: Callable[[Path, int], Folders]) -> tuple[Patch, ...]:
     """Return what is to be laid over the volume, so that it holds `files`; see ports.volume."""
-    with _scratch(None) as before, _scratch(None) as after:
+    with _scratch() as before, _scratch() as after:
         _unpack(skeleton, before)
         _unpack(skeleton, after)
         head = _superblock(before)
@@ -323,7 +323,7 @@ def _path(disk: BinaryIO) -> str:
 
 
 @contextmanager
-def _scratch(folder: Path | None) -> Iterator[BinaryIO]:
+def _scratch() -> Iterator[BinaryIO]:
     """A file without a name: gone with its process, whatever ends it. It holds what is filled in."""
-    with tempfile.TemporaryFile(dir=folder) as file:
+    with tempfile.TemporaryFile() as file:
         yield file

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import errno
 import os
+import re
 import shutil
 import stat
 import tempfile
@@ -26,6 +27,9 @@ _LATEST_S = 4102444800.0
 
 _CHECK_ROOM_BYTES = 32 * 1024 * 1024
 """bytes written between two looks at how much room is left."""
+
+MOST_SKELETONS = 200
+"""of the images read last; one that is gone is made again when its image is read again"""
 
 _HOLE_BYTES = 64 * 1024
 
@@ -125,6 +129,7 @@ class LibraryFolder:
     def __init__(self, folder: Path, scratch_folder: Path) -> None:
         self._folder = folder
         self._scratch = scratch_folder
+        self._skeletons = scratch_folder.parent / "skeletons"
 
     def files(self) -> tuple[LibraryFile, ...]:
         return tuple(f for f in self._all() if isinstance(f, LibraryFile))
@@ -195,6 +200,27 @@ class LibraryFolder:
             with self.open(name) as file:
                 return file.read(MAX_SETTINGS_FILE_BYTES).decode("utf-8", "replace")
         except MintSeedError:
+            return None
+
+    def keep_skeleton(self, sha256: str, skeleton: bytes) -> None:
+        try:
+            self._skeletons.mkdir(parents=True, exist_ok=True, mode=0o700)
+            # Whole or not at all: under its name only what was written out.
+            with tempfile.NamedTemporaryFile(dir=self._skeletons, prefix="new-", delete=False) as file:
+                file.write(skeleton)
+            Path(file.name).replace(self._skeletons / sha256)
+            kept = sorted(self._skeletons.iterdir(), key=lambda path: -path.lstat().st_mtime)
+            for old in kept[MOST_SKELETONS:]:
+                old.unlink(missing_ok=True)
+        except OSError as error:
+            raise no_room(error, self._skeletons) from error
+
+    def skeleton(self, sha256: str) -> bytes | None:
+        if not re.fullmatch(r"[0-9a-f]{64}", sha256):
+            return None
+        try:
+            return (self._skeletons / sha256).read_bytes()
+        except OSError:
             return None
 
     @contextmanager

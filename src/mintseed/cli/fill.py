@@ -70,7 +70,7 @@ def run(arguments: argparse.Namespace) -> int:
     ]  # fmt: skip
     if verdict(found) is Severity.STOP:
         return tell(found, {"written": ""}, as_json=arguments.json)
-    filled = fill_files(recipe, values, {f.path: f.content for f in xray.files}, xray.release)
+    filled = fill_files(recipe, values, xray)
     found += fill_image.check(filled)
     if verdict(found) is Severity.STOP:
         return tell(found, {"written": ""}, as_json=arguments.json)

@@ -152,7 +152,7 @@ class Walk:
             return ()
         if self.plan.own_way_in != "fill-before":
             return ()
-        return fill_files(i.recipe, i.values, {f.path: f.content for f in i.xray.files}, i.xray.release)
+        return fill_files(i.recipe, i.values, i.xray)
 
     @property
     def fills(self) -> bool:

@@ -7,7 +7,7 @@ from dataclasses import replace
 
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.identity import identity_of
-from mintseed.core.recipes.model import Recipe
+from mintseed.core.recipes.model import Recipe, same_place
 from mintseed.ports.images import ImageLibrary
 from mintseed.services import inspect_image
 
@@ -25,13 +25,13 @@ def execute(xray: XRay, recipes: Sequence[Recipe], *, library: ImageLibrary) -> 
     """
     said = identity_of(xray.file_name, recipes)
     recipe = next((r for r in recipes if r.id == said.recipe), None)
-    described = {f.path.lower(): f for f in recipe.files} if recipe else {}
-    kept = {f.path.lower() for f in xray.files}
+    described = {same_place(f.place): f for f in recipe.files} if recipe else {}
+    kept = {same_place(f.path) for f in xray.files}
     if not described.keys() <= kept or xray.scheme == "firmware":
         return None
     files = tuple(
-        replace(f, path=described[f.path.lower()].path, known=True, title=described[f.path.lower()].title)
-        if f.path.lower() in described
+        replace(f, path=described[same_place(f.path)].place, known=True, title=described[same_place(f.path)].title)
+        if same_place(f.path) in described
         else replace(f, known=False, title="")
         for f in xray.files
     )

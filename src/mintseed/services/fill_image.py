@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from itertools import chain
 
@@ -12,7 +12,7 @@ from mintseed.core.image import packing
 from mintseed.core.image.report import XRay
 from mintseed.core.settings.fill import FilledFile
 from mintseed.ports.images import ImageLibrary, ScratchDisk
-from mintseed.ports.volume import VolumeTools
+from mintseed.ports.volume import Patch, RootFile, VolumeTools
 from mintseed.services.inspect_image import TappedStream, open_tapped
 from mintseed.services.run_ahead import run_ahead
 
@@ -23,15 +23,20 @@ UNPACK_AHEAD_PIECES = 64
 class FilledImage:
     """A filled image, to be read once from start to end: its head from a scratch disk, the rest as it is unpacked."""
 
-    def __init__(self, disk: ScratchDisk, rest: Iterator[bytes], tap: TappedStream) -> None:
-        self._disk, self._rest, self._tap = disk, rest, tap
+    def __init__(
+        self, disk: ScratchDisk, rest: Iterator[bytes], tap: TappedStream, patches: Sequence[Patch] = ()
+    ) -> None:
+        self._disk, self._rest, self._tap, self._patches = disk, rest, tap, patches
 
     def pieces(self) -> Iterator[bytes]:
         """Yield the image's bytes in pieces of at most packing.PIECE_BYTES. Raises ImageError when the file is damaged."""
+        yield from laid_over(self._as_unpacked(), self._patches)
+        self._tap.drain()
+
+    def _as_unpacked(self) -> Iterator[bytes]:
         for offset in range(0, self._disk.size_bytes, packing.PIECE_BYTES):
             yield self._disk.read_at(offset, packing.PIECE_BYTES)
         yield from self._rest
-        self._tap.drain()
 
     def refuse_other_than(self, xray: XRay, written_bytes: int) -> None:
         """Raise ImageError unless the pieces, now used up, came whole from the very file that `xray` speaks of."""
@@ -40,6 +45,27 @@ class FilledImage:
                 "the image file changed since it was read", expected=f"SHA-256 {xray.sha256}", where=xray.file_name,
                 next_step="Read the image again under Images, then go on.",
             )  # fmt: skip
+
+
+def laid_over(pieces: Iterable[bytes], patches: Sequence[Patch]) -> Iterator[bytes]:
+    """Yield `pieces` with `patches`, which are in the order of their offsets, laid over them."""
+    at, waiting = 0, list(patches)
+    for piece in pieces:
+        end = at + len(piece)
+        here = []
+        while waiting and waiting[0].offset_bytes < end:
+            here.append(waiting[0])
+            if waiting[0].offset_bytes + len(waiting[0].data) > end:
+                break  # the next piece has the rest of it
+            waiting.pop(0)
+        if here:
+            changed = bytearray(piece)
+            for patch in here:
+                start, stop = max(patch.offset_bytes, at), min(patch.offset_bytes + len(patch.data), end)
+                changed[start - at : stop - at] = patch.data[start - patch.offset_bytes : stop - patch.offset_bytes]
+            piece = bytes(changed)
+        yield piece
+        at = end
 
 
 def check(filled: Sequence[FilledFile]) -> tuple[Finding, ...]:
@@ -62,6 +88,7 @@ def execute(
     boot = xray.boot_volume
     if boot is None:
         raise ImageError("there is no boot volume to fill", where=xray.file_name)
+    patches = _patches(xray, [f for f in filled if f.on_root], library, tools)
     with library.scratch() as disk, library.open(xray.file_name) as stream:
         kind, tap, buffered = open_tapped(stream, lambda done: None)
         with tap:
@@ -69,8 +96,22 @@ def execute(
             left = _unpack_head(pieces, disk, boot.offset_bytes + boot.size_bytes)
             # What follows the head is unpacked while the files are put in and the head is written.
             with run_ahead(chain([left] if left else [], pieces), UNPACK_AHEAD_PIECES) as rest:
-                _put_files(disk, boot.offset_bytes, filled, tools, xray.file_name)
-                yield FilledImage(disk, rest, tap)
+                _put_files(disk, boot.offset_bytes, [f for f in filled if not f.on_root], tools, xray.file_name)
+                yield FilledImage(disk, rest, tap, patches)
+
+
+def _patches(xray: XRay, files: Sequence[FilledFile], library: ImageLibrary, tools: VolumeTools) -> tuple[Patch, ...]:
+    """Return what is to be laid over the image so that its root volume holds `files`. Raises ImageError when what was read of that
+    volume is gone, ToolError when one of them cannot be put there."""
+    if not files:
+        return ()
+    root, skeleton = xray.root_volume, library.skeleton(xray.sha256)
+    if root is None or skeleton is None:
+        raise ImageError("what was read of its root volume is gone", where=xray.file_name, next_step="Read the image again under Images, then go on.")  # fmt: skip
+    wanted = [
+        RootFile(f.path[1:], f.content, f.owned.uid, f.owned.gid, f.owned.mode, link=f.dialect == "link") for f in files
+    ]
+    return tuple(Patch(root.offset_bytes + p.offset_bytes, p.data) for p in tools.patches(skeleton, wanted))
 
 
 def _unpack_head(pieces: Iterator[bytes], disk: ScratchDisk, end_bytes: int) -> bytes:

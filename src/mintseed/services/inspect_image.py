@@ -212,6 +212,8 @@ def _report(
     table = unpacked.table
     boot_volume_end(table)
     held = inspect_volumes.execute(table, disk, tools, known[0] if known else None, looking, whole=unpacked.complete)
+    if held.skeleton and unpacked.sha256:
+        library.keep_skeleton(unpacked.sha256, held.skeleton)
     findings = [*table.findings, *looking.findings]
     findings += identity(name, unpacked.sha256, disk.size_bytes, known, library)
     findings += _content(held)
@@ -235,6 +237,7 @@ def _report(
         build=build,
         findings=tuple(findings),
         system=held.system,
+        root_unfillable=held.unfillable,
     )
 
 

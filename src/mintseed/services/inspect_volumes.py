@@ -21,7 +21,16 @@ from mintseed.core.image.page import LISTEN_FILES, MDNS_FOLDER, PROGRAMS, RESOLV
 from mintseed.core.image.partitions import Partition, PartitionTable
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts
 from mintseed.core.image.system import FILES as SYSTEM_FILES
-from mintseed.core.image.system import NOTHING_READ, UNIT_FOLDERS, SystemFacts, judge_system, read_system
+from mintseed.core.image.system import (
+    MOST_SETTINGS_FILES,
+    NOTHING_READ,
+    SETTINGS_FILES,
+    SETTINGS_FOLDERS,
+    UNIT_FOLDERS,
+    SystemFacts,
+    judge_system,
+    read_system,
+)
 from mintseed.core.limits import (
     MAX_DEVICE_TREE_BYTES,
     MAX_DEVICE_TREES,
@@ -111,6 +120,8 @@ class HeldOnImage:
     files: tuple[FileOnImage, ...] = ()
     page: PageFacts = field(default_factory=PageFacts)
     system: SystemFacts = field(default_factory=SystemFacts)
+    skeleton: bytes = field(default=b"", repr=False)
+    unfillable: str = "it was not read"
 
 
 @dataclass(frozen=True, slots=True)
@@ -147,6 +158,7 @@ def execute(
     files: list[FileOnImage] = []
     kernels: set[int] = set()
     page, system = PageFacts(), NOTHING_READ
+    skeleton, unfillable = b"", "it was not read"
     if boot is not None and boot.volume is not None:
         volume, names = boot.volume, boot.names
         looking.part("its settings files", lambda: _files(volume, names, recipe, looking, files), None)
@@ -155,9 +167,16 @@ def execute(
     if root is not None and whole:
         page = looking.part("the root volume", lambda: _page(root, looking), page)
         system = looking.part("its system", lambda: _system(root, looking), system)
+        looking.part("its settings on the root volume", lambda: _root_files(root, recipe, looking, files), None)
+        where = next(o.partition for i, o in enumerate(opened) if roles[i] == "root")
+        skeleton, unfillable = looking.part(
+            "what of its root volume is in use", lambda: _skeleton(where, disk, tools), (b"", "it could not be read")
+        )
     volumes = [looking.part(_place(o.partition), partial(_facts, o, roles[i]), _unread(o.partition, roles[i]))
                for i, o in enumerate(opened)]  # fmt: skip
-    return HeldOnImage(tuple(volumes), tuple(boards), tuple(sorted(kernels)), tuple(files), page, system)
+    return HeldOnImage(
+        tuple(volumes), tuple(boards), tuple(sorted(kernels)), tuple(files), page, system, skeleton, unfillable
+    )
 
 
 def _place(partition: Partition) -> str:
@@ -182,7 +201,7 @@ def _open(partition: Partition, disk: ScratchDisk, tools: VolumeTools, looking: 
 
 def _roles(opened: list[_Opened], recipe: Recipe | None, looking: Looking) -> dict[int, str]:
     """Return which volume starts the board and which holds its system: told by what lies there, by place only in doubt."""
-    wanted = {f.path.lower() for f in recipe.files} if recipe else set()
+    wanted = {f.path.lower() for f in recipe.files if f.volume == "boot"} if recipe else set()
     fats = [(i, _boot_signs(one.names, wanted)) for i, one in enumerate(opened) if one.is_fat]
     at = max(fats, key=lambda one: (one[1], -one[0]), default=(0, 0))[0]
     exts = [(i, one) for i, one in enumerate(opened) if i != at and one.volume is not None and not one.is_fat]
@@ -262,7 +281,7 @@ def _files(
 ) -> None:
     """Add the recipe's files whatever they hold, and of the other small texts as many as are worth keeping."""
     # Whoever reads FAT finds a name in whatever letters it is written: the recipe's spelling is the one that is kept.
-    described = {f.path.lower(): f for f in recipe.files} if recipe else {}
+    described = {f.path.lower(): f for f in recipe.files if f.volume == "boot"} if recipe else {}
     for name in (n for n in names if n.lower() in described):
         if (content := _content_of(volume, name, looking)) is not None:
             file = described[name.lower()]
@@ -330,6 +349,31 @@ def _page(volume: Volume, looking: Looking) -> PageFacts:
                     "Where its page will be is taken from the recipe.", Where(part="root volume"))
         )  # fmt: skip
         return PageFacts()
+
+
+def _root_files(volume: Volume, recipe: Recipe | None, looking: Looking, files: list[FileOnImage]) -> None:
+    """Add the settings files of the root volume: those the recipe names, and those that systems have."""
+    described = {f.path: f for f in recipe.files if f.volume == "root" and f.dialect != "link"} if recipe else {}
+    listed = [f"{folder}/{name}" for folder in SETTINGS_FOLDERS for name in volume.folder(folder)[:MOST_SETTINGS_FILES]]
+    for path in dict.fromkeys((*described, *SETTINGS_FILES, *listed)):
+        looking.go_on()
+        try:
+            content = volume.read(path, MAX_SETTINGS_FILE_BYTES + 1)
+        except ToolError:
+            continue  # a name that no tool can be handed
+        if content is not None and (
+            path in described or (len(content) <= MAX_SETTINGS_FILE_BYTES and b"\0" not in content)
+        ):
+            file = described.get(path)
+            files.append(FileOnImage(f"/{path}", len(content), content, file is not None, file.title if file else ""))
+
+
+def _skeleton(partition: Partition, disk: ScratchDisk, tools: VolumeTools) -> tuple[bytes, str]:
+    """Return what is kept to put files on the root volume, and why nothing can be put there."""
+    try:
+        return tools.skeleton(disk.path, partition.offset_bytes, partition.size_bytes), ""
+    except ToolError as error:
+        return b"", one_line(error.found)
 
 
 def _system(volume: Volume, looking: Looking) -> SystemFacts:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+from dataclasses import replace
 
 import pytest
 from hypothesis import given
@@ -33,7 +34,8 @@ def passwd(*names: str, shell: str = "/bin/bash") -> str:
 
 
 def accounts(people: str, shadow: str) -> tuple[Account, ...]:
-    return read_system({"etc/passwd": people.encode(), "etc/shadow": shadow.encode()}, {}).accounts
+    read = read_system({"etc/passwd": people.encode(), "etc/shadow": shadow.encode()}, {}).accounts
+    return tuple(replace(a, uid=None, gid=None, home="") for a in read)
 
 
 @pytest.mark.parametrize(("kind", "scheme"), [("-1", "MD5"), ("-5", "SHA-256"), ("-6", "SHA-512")])
@@ -130,3 +132,9 @@ def test_the_rest_is_told_with_its_file() -> None:
 @given(st.binary(max_size=300), st.binary(max_size=300), st.lists(st.text(max_size=30), max_size=5))
 def test_no_bytes_are_too_odd(people: bytes, shadow: bytes, names: list[str]) -> None:
     read_system({"etc/passwd": people, "etc/shadow": shadow, "etc/timezone": people}, {WANTS: names, RUNLEVEL: names})
+
+
+def test_who_owns_what_is_known_by_number() -> None:
+    passwd = b"root:x:0:0::/root:/bin/sh\nann:x:1000:1001::/home/ann:/bin/sh\nodd:x:-1:x::/:/bin/sh\n"
+    read = {a.name: (a.uid, a.gid, a.home) for a in read_system({"etc/passwd": passwd}, {}).accounts}
+    assert read == {"root": (0, 0, "root"), "ann": (1000, 1001, "home/ann"), "odd": (None, None, "")}

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from mintseed.core.described import Around, read_or_tell
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, FileOnImage, XRay
-from mintseed.core.image.system import Account, SystemFacts
+from mintseed.core.image.system import Account, Fact, SystemFacts
 from mintseed.core.recipes.draft import Choices, draft_of, key_values, recipe_text
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.visible import spell_name
@@ -99,7 +99,7 @@ def test_no_two_drafts_have_one_id() -> None:
 
 @given(
     st.text(max_size=80).filter(lambda s: "/" not in s and s), st.text(max_size=80), st.text(max_size=60), st.text(max_size=60),
-    st.integers(1, 10**13), st.dictionaries(st.text(min_size=1, max_size=30), st.binary(max_size=200), max_size=4),
+    st.integers(1, 256 * 10**9), st.dictionaries(st.text(min_size=1, max_size=30), st.binary(max_size=200), max_size=4),
     st.one_of(st.none(), st.integers(1, 65535)),
 )  # fmt: skip
 def test_every_draft_reads_as_a_recipe(
@@ -131,3 +131,43 @@ def test_every_draft_reads_as_a_recipe(
 )
 def test_keys_are_told_by_their_names_and_others_left_alone(content: bytes, keys: dict[str, str], quoting: str) -> None:
     assert key_values(content) == (keys, quoting)
+
+
+def test_what_the_boot_volume_has_no_file_for_is_filled_where_the_system_keeps_it() -> None:
+    """Paths: nm-settings-keyfile(5), hostname(5), hosts(5), localtime(5), keyboard(5)."""
+    system = SystemFacts(
+        networks=(Fact("the network manager", "etc/systemd/system/multi-user.target.wants/NetworkManager.service"),),
+        time_zone=Fact("Etc/UTC", "etc/timezone"),
+    )
+    root = (
+        file("/etc/hostname", b"plain\n"), file("/etc/hosts", b"127.0.0.1 localhost\n127.0.1.1 plain\n"), file("/etc/timezone", b"Etc/UTC\n"),
+        file("/etc/default/keyboard", b'XKBMODEL="pc105"\nXKBLAYOUT="us"\n'),
+    )  # fmt: skip
+    plain = replace(POST, files=root, system=system, root_unfillable="")
+    recipe = recipe_in(recipe_text(draft_of(plain)))
+    assert {f.place: (f.dialect, f.absent) for f in recipe.files} == {
+        "/etc/NetworkManager/system-connections/wifi.nmconnection": ("keyfile", "make"), "/etc/hostname": ("plain", "refuse"),
+        "/etc/hosts": ("hosts", "refuse"), "/etc/localtime": ("link", "refuse"), "/etc/timezone": ("plain", "refuse"),
+        "/etc/default/keyboard": ("key-value", "refuse"),
+    }  # fmt: skip
+    assert recipe.ways_in[0] == "fill-before"
+    with_boot = replace(plain, files=(*POST.files, *root))
+    assert [f.path for f in draft_of(with_boot).files if f.path.startswith("/")] == [], (
+        "the boot volume has a file for each of them"
+    )
+    unclean = replace(plain, root_unfillable="it was not left clean")
+    assert draft_of(unclean).files == ()
+
+
+@pytest.mark.parametrize(
+    ("link", "path"),
+    [
+        ("wpa_supplicant.service", "/etc/wpa_supplicant/wpa_supplicant.conf"),
+        ("wpa_supplicant@wlan0.service", "/etc/wpa_supplicant/wpa_supplicant-wlan0.conf"),
+    ],
+)
+def test_a_supplicant_reads_the_file_of_its_unit(link: str, path: str) -> None:
+    """wpa_supplicant@.service of Debian reads wpa_supplicant-%I.conf."""
+    system = SystemFacts(networks=(Fact("the Wi-Fi supplicant", f"etc/systemd/system/multi-user.target.wants/{link}"),))
+    drafted = draft_of(replace(POST, files=(), system=system, root_unfillable=""))
+    assert [(f.path, f.dialect, f.make) for f in drafted.files] == [(path, "wpa-supplicant", True)]

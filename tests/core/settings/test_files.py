@@ -20,6 +20,7 @@ from mintseed.core.settings.editor_damage import check_name, read_text
 from mintseed.core.settings.fill import check_file, fill_files, fingerprint, overlays_by_hand
 from mintseed.standins.forge.sources import PLATEN_DEVICE, PLATEN_NETWORK
 from tests.builders import readers
+from tests.builders.xrays import holding
 from tests.core.settings.test_values import values
 
 ORIGINALS = {"platen-network.conf": PLATEN_NETWORK.encode(), "device.conf": PLATEN_DEVICE.encode()}
@@ -67,7 +68,7 @@ def test_any_bytes_get_an_answer(data: bytes, dialect: str) -> None:
 
 
 def test_a_filled_file_shows_its_changes_and_hides_its_key() -> None:
-    filled = fill_files(wiring.recipes()["platen"], values(), ORIGINALS)
+    filled = fill_files(wiring.recipes()["platen"], values(), holding(ORIGINALS))
     network = filled[0]
     assert network.changed_lines == 6
     shown = hide(network.lines, (values().key, "spring tide at noon"))
@@ -84,25 +85,25 @@ def test_short_secrets_are_hidden_whole() -> None:
 
 
 def test_a_missing_file_is_a_stop_that_names_it() -> None:
-    filled = fill_files(wiring.recipes()["platen"], values(), {"device.conf": PLATEN_DEVICE.encode()})
+    filled = fill_files(wiring.recipes()["platen"], values(), holding({"device.conf": PLATEN_DEVICE.encode()}))
     assert verdict(filled[0].findings) is Severity.STOP
     assert filled[0].findings[0].where.file == "platen-network.conf"
 
 
 def test_over_the_cable_the_radio_file_is_left_alone() -> None:
-    filled = fill_files(wiring.recipes()["platen"], values(way="cable"), ORIGINALS)
+    filled = fill_files(wiring.recipes()["platen"], values(way="cable"), holding(ORIGINALS))
     assert [f.path for f in filled] == ["device.conf"]
 
 
 def test_the_fingerprint_follows_every_change() -> None:
     recipe = wiring.recipes()["platen"]
     prints = {
-        fingerprint(image, fill_files(recipe, v, ORIGINALS))
+        fingerprint(image, fill_files(recipe, v, holding(ORIGINALS)))
         for image in ("a" * 64, "b" * 64)
         for v in (values(), values(host_name="other"), values(passphrase="spring tide at nine"))
     }
     assert len(prints) == 6
-    assert fingerprint("a" * 64, fill_files(recipe, values(), ORIGINALS)) in prints
+    assert fingerprint("a" * 64, fill_files(recipe, values(), holding(ORIGINALS))) in prints
 
 
 def recipe_with(place: int, **changes: object) -> Recipe:
@@ -120,8 +121,8 @@ def recipe_with(place: int, **changes: object) -> Recipe:
 def test_a_file_the_image_lacks_is_made_where_its_recipe_says_so(dialect: str, path: str, tmp_path: Path) -> None:
     kept = {} if dialect != "key-value" else {"HOST": "{host_name}"}
     refused = recipe_with(0, dialect=dialect, path=path, values=kept)
-    assert fill_files(refused, values(), {})[0].findings[0].code == "settings.file-missing"
-    made = fill_files(recipe_with(0, dialect=dialect, path=path, values=kept, absent="make"), values(), {})[0]
+    assert fill_files(refused, values(), holding({}))[0].findings[0].code == "settings.file-missing"
+    made = fill_files(recipe_with(0, dialect=dialect, path=path, values=kept, absent="make"), values(), holding({}))[0]
     assert {f.code for f in made.findings} >= {"settings.file-made", "settings.file-sound"}
     assert verdict(made.findings) is Severity.NOTE
     # The real readers are the judges: wpa_supplicant(8) and nmcli(1) take it and join the network that was meant.
@@ -136,23 +137,25 @@ def test_a_file_the_image_lacks_is_made_where_its_recipe_says_so(dialect: str, p
 
 def test_an_empty_file_whose_name_is_all_can_be_made() -> None:
     presence = recipe_with(1, path="remote-login", values={}, absent="make")
-    made = fill_files(presence, values(), {"platen-network.conf": PLATEN_NETWORK.encode()})[1]
+    made = fill_files(presence, values(), holding({"platen-network.conf": PLATEN_NETWORK.encode()}))[1]
     assert (made.content, verdict(made.findings)) == (b"", Severity.NOTE)
 
 
 def test_the_lines_that_drivers_want_go_into_the_file_that_takes_them_or_are_said_to_be_ones_own() -> None:
     chorus = PlannedPart(wiring.parts()["chorus"], "own chorus")
     taking = recipe_with(1, overlays=True)
-    filled = fill_files(taking, values(overlays=chorus.part.overlay), ORIGINALS)
+    filled = fill_files(taking, values(overlays=chorus.part.overlay), holding(ORIGINALS))
     assert b"\noverlay=chorus-audio\n" in filled[1].content
     assert not overlays_by_hand(taking, (chorus,), filled)
-    again = fill_files(taking, values(overlays=chorus.part.overlay), {f.path: f.content for f in filled})
+    again = fill_files(taking, values(overlays=chorus.part.overlay), holding({f.path: f.content for f in filled}))
     assert again[1].content == filled[1].content, "a line that stands there is not written twice"
     plain = wiring.recipes()["platen"]
-    told = overlays_by_hand(plain, (chorus,), fill_files(plain, values(overlays=chorus.part.overlay), ORIGINALS))
+    told = overlays_by_hand(
+        plain, (chorus,), fill_files(plain, values(overlays=chorus.part.overlay), holding(ORIGINALS))
+    )
     assert [f.code for f in told] == ["settings.overlay-by-hand"]
     assert "overlay=chorus-audio" in told[0].detail
-    assert b"overlay" not in fill_files(plain, values(overlays=chorus.part.overlay), ORIGINALS)[1].content
+    assert b"overlay" not in fill_files(plain, values(overlays=chorus.part.overlay), holding(ORIGINALS))[1].content
 
 
 def test_many_keys_in_a_long_file_are_set_in_one_pass() -> None:

@@ -15,6 +15,7 @@ from mintseed.core.settings.dialects import key_value
 from mintseed.core.settings.fill import FilledFile, fill_files
 from mintseed.core.settings.text import split, with_text
 from mintseed.core.settings.values import SettingValues
+from tests.builders.xrays import holding
 from tests.core.settings.test_values import values
 
 RECIPE = wiring.recipes()["platen"]
@@ -23,7 +24,9 @@ NETWORK = b'country=ZZ\nnetwork={\n    ssid="x"\n    psk="old passphrase"\n}\n'
 
 def filled(device: bytes, recipe: str = "platen", **changes: object) -> FilledFile:
     wanted = wiring.recipes()[recipe]
-    files = fill_files(wanted, values(**changes), {f.path: device for f in wanted.files if f.dialect == "key-value"})
+    files = fill_files(
+        wanted, values(**changes), holding({f.path: device for f in wanted.files if f.dialect == "key-value"})
+    )
     return next(f for f in files if f.dialect == "key-value")
 
 

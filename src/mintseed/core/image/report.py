@@ -28,16 +28,21 @@ class VolumeFacts:
 
 @dataclass(frozen=True, slots=True)
 class FileOnImage:
-    """A small file of the boot volume that may be filled, with its content as it came."""
+    """A small file that may be filled, with its content as it came."""
 
     # Files are bytes, not text: as JSON they travel in base64.
     __pydantic_config__: ClassVar[ConfigDict] = ConfigDict(ser_json_bytes="base64", val_json_bytes="base64")
 
     path: str
+    """with a / before it on the root volume"""
     size_bytes: int
     content: bytes
     known: bool
     title: str = ""
+
+    @property
+    def on_root(self) -> bool:
+        return self.path.startswith("/")
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +80,12 @@ class XRay:
     """size of the sectors its table counts in"""
     findings: tuple[Finding, ...] = field(default=())
     system: SystemFacts = NOTHING_READ
+    root_unfillable: str = "it was not read"
+    """why nothing can be put on its root volume; empty where it can"""
+
+    @property
+    def root_volume(self) -> VolumeFacts | None:
+        return next((v for v in self.volumes if v.role == "root"), None)
 
     @property
     def compatible(self) -> tuple[str, ...]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterator, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from passlib.hash import md5_crypt, sha256_crypt, sha512_crypt
@@ -34,12 +34,26 @@ FILES = (
 )  # fmt: skip
 """Files of the root volume that say something of this."""
 
+SETTINGS_FILES = (
+    "etc/hostname", "etc/hosts", "etc/timezone", "etc/default/keyboard", "etc/network/interfaces",
+    "etc/wpa_supplicant/wpa_supplicant.conf", "etc/wpa_supplicant/wpa_supplicant-wlan0.conf",
+)  # fmt: skip
+"""files of the root volume that systems keep their settings in"""
+
+SETTINGS_FOLDERS = ("etc/NetworkManager/system-connections", "etc/netplan", "etc/systemd/network")
+"""folders of the root volume whose every file is one. Sources: NetworkManager.conf(5), netplan(5), systemd.network(5)."""
+
+MOST_SETTINGS_FILES = 24
+"""of such a folder"""
+
 MOST_ACCOUNTS = 20
 MOST_ROUNDS = 20_000
 """rounds of a password hash that are worth trying one word on; the usual number is 5000 (crypt(5))"""
 
+NETWORK_MANAGER, SUPPLICANT_STARTED = "the network manager", "the Wi-Fi supplicant"
+
 _NETWORKS = {
-    "NetworkManager": "the network manager", "systemd-networkd": "systemd's network", "wpa_supplicant": "the Wi-Fi supplicant",
+    "NetworkManager": NETWORK_MANAGER, "systemd-networkd": "systemd's network", "wpa_supplicant": SUPPLICANT_STARTED,
     "dhcpcd": "dhcpcd", "connman": "connman", "networking": "ifupdown", "iwd": "iwd",
 }  # fmt: skip
 _SSH = ("ssh", "sshd", "dropbear")
@@ -77,6 +91,9 @@ class Account:
     login: Login
     scheme: str = ""
     own_name: bool = False
+    uid: int | None = None
+    gid: int | None = None
+    home: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -183,11 +200,15 @@ def _accounts(passwd: str, shadow: str) -> Iterator[Account]:
             continue
         name, kept = fields[0], fields[1]
         count += 1
-        if kept == "x" and not hashes:
-            yield Account(_shown(name), "unknown")
-            continue
         # An x says that the password stands in shadow; without its line there nobody gets in by one.
-        yield _account(name, hashes.get(name, "*") if kept == "x" else kept)
+        unread = kept == "x" and not hashes
+        found = (
+            Account(_shown(name), "unknown")
+            if unread
+            else _account(name, hashes.get(name, "*") if kept == "x" else kept)
+        )
+        uid, gid = (int(f) if re.fullmatch(r"[0-9]{1,9}", f) else None for f in fields[2:4])
+        yield replace(found, uid=uid, gid=gid, home=_shown(fields[5].strip("/")))
 
 
 def _account(name: str, word: str) -> Account:

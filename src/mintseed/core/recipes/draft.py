@@ -6,7 +6,7 @@ Nothing here is decided for anybody: what cannot be read is asked or named as as
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from typing import Literal
 
@@ -15,6 +15,7 @@ import yaml
 from mintseed.core.boards.model import Architecture
 from mintseed.core.described import free_ident
 from mintseed.core.image.report import FileOnImage, XRay
+from mintseed.core.image.system import NETWORK_MANAGER, SUPPLICANT_STARTED
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
 from mintseed.core.recipes.model import FILE_PATH, HOST_NAME
 from mintseed.core.settings.guess import guess
@@ -49,6 +50,7 @@ class DraftFile:
     """A file that could be filled. `values`: key → template; `take`: whether it is proposed."""
 
     path: str
+    """with a / before it on the root volume"""
     kind: str
     dialect: str
     why: str
@@ -56,15 +58,19 @@ class DraftFile:
     values: Mapping[str, str]
     quoting: Literal["none", "shell"]
     take: bool
+    make: bool = False
+    """whether the image comes without it"""
 
     @property
     def says(self) -> str:
         """What goes into it, in words."""
-        if self.dialect in ("wpa-supplicant", "keyfile"):
+        if self.dialect in WIFI_DIALECTS:
             return "the Wi-Fi network and its key"
         named = {name for template in self.values.values() for name in re.findall(r"{(\w+)}", template)}
         return ", ".join(words for name, words in WORDS.items() if name in named)
 
+
+WIFI_DIALECTS = ("wpa-supplicant", "keyfile")
 
 WORDS = {
     "host_name": "host name", "time_zone": "time zone", "keyboard": "keyboard", "country": "country", "wifi_name": "the Wi-Fi network",
@@ -121,7 +127,8 @@ def draft_of(xray: XRay, taken: Collection[str] = ()) -> Draft:
     name, name_line = _name(xray, version)
     host, host_line = _host(xray)
     least, advised = _card(xray.unpacked_bytes)
-    files = tuple(_files(xray))
+    on_boot = tuple(_files(xray))
+    files = (*on_boot, *_root_files(xray, on_boot))
     port, scheme = xray.page.port, "https" if xray.page.scheme == "https" else "http"
     lines = (
         name_line, version_line, host_line, _page_line(xray), *_login_lines(xray), _boards_line(xray),
@@ -176,7 +183,11 @@ PAGE_STEP = {
 
 
 def _file_said(file: DraftFile) -> dict[str, object]:
-    said: dict[str, object] = {"path": file.path, "dialect": file.dialect, "title": file.kind}
+    said: dict[str, object] = {"path": file.path.lstrip("/"), "dialect": file.dialect, "title": file.kind}
+    if file.path.startswith("/"):
+        said["volume"] = "root"
+    if file.make:
+        said["absent"] = "make"
     if file.when != "always":
         said["when"] = file.when
     if file.quoting != "none":
@@ -317,7 +328,7 @@ _KEYS: tuple[tuple[str, str], ...] = (
 
 def _files(xray: XRay) -> Iterator[DraftFile]:
     for file in xray.files:
-        if not re.fullmatch(FILE_PATH, file.path):
+        if file.on_root or not re.fullmatch(FILE_PATH, file.path):
             continue  # no recipe can name it
         looks = guess(file.path, file.content)
         if looks.dialect == "key-value":
@@ -341,6 +352,66 @@ def _files(xray: XRay) -> Iterator[DraftFile]:
                 "none",
                 True,
             )
+
+
+KEYFILE = "/etc/NetworkManager/system-connections/wifi.nmconnection"
+SUPPLICANT = ("/etc/wpa_supplicant/wpa_supplicant-wlan0.conf", "/etc/wpa_supplicant/wpa_supplicant.conf")
+
+
+def _root_files(xray: XRay, on_boot: Sequence[DraftFile]) -> Iterator[DraftFile]:
+    """Yield where this system keeps what the boot volume offers no file for."""
+    if xray.root_unfillable:
+        return
+    wifi = any(f.dialect in WIFI_DIALECTS or "{wifi_name}" in f.values.values() for f in on_boot)
+    offered = {name for f in on_boot for template in f.values.values() for name in re.findall(r"{(\w+)}", template)}
+    there = {f.path: f for f in xray.files if f.on_root}
+    if not wifi:
+        yield from _root_wifi(xray, there)
+    if "host_name" not in offered and "/etc/hostname" in there:
+        why = "The system keeps its name there (hostname(5))."
+        yield DraftFile("/etc/hostname", "host name", "plain", why, "always", {"value": "{host_name}"}, "none", True)
+        if b"127.0.1.1" in there.get("/etc/hosts", there["/etc/hostname"]).content:
+            why = "It has a line with its own name, 127.0.1.1 (hosts(5))."
+            yield DraftFile("/etc/hosts", "its own name", "hosts", why, "always", {"name": "{host_name}"}, "none", True)
+    if "time_zone" not in offered and xray.system.time_zone is not None:
+        why = f"{xray.system.time_zone.file} says {xray.system.time_zone.value} (localtime(5))."
+        link = {"target": "/usr/share/zoneinfo/{time_zone}"}
+        yield DraftFile("/etc/localtime", "time zone", "link", why, "always", link, "none", True)
+        if "/etc/timezone" in there:
+            yield DraftFile(
+                "/etc/timezone", "time zone, in words", "plain", why, "always", {"value": "{time_zone}"}, "none", True
+            )
+    keyboard = there.get("/etc/default/keyboard")
+    if "keyboard" not in offered and keyboard is not None and b"XKBLAYOUT=" in keyboard.content:
+        why = "It sets XKBLAYOUT (keyboard(5))."
+        yield DraftFile(
+            keyboard.path, "keyboard", "key-value", why, "always", {"XKBLAYOUT": "{keyboard}"}, "shell", True
+        )
+
+
+def _root_wifi(xray: XRay, there: Mapping[str, FileOnImage]) -> Iterator[DraftFile]:
+    """Yield the file that what is started here reads its Wi-Fi network from; nothing where no dialect fills it."""
+    started = {fact.value: fact.file for fact in xray.system.networks}
+    if NETWORK_MANAGER in started:
+        why = (
+            f"{started[NETWORK_MANAGER]} starts the network manager, which reads this folder (nm-settings-keyfile(5))."
+        )
+        yield DraftFile(KEYFILE, "Wi-Fi", "keyfile", why, "wifi", {}, "none", True, KEYFILE not in there)
+    elif SUPPLICANT_STARTED in started:
+        # An instance of the unit reads a file of its device's name.
+        one = started[SUPPLICANT_STARTED]
+        path = SUPPLICANT[0] if "@wlan0" in one or SUPPLICANT[0] in there else SUPPLICANT[1]
+        yield DraftFile(
+            path,
+            "Wi-Fi",
+            "wpa-supplicant",
+            f"{one} starts the supplicant, which reads it.",
+            "wifi",
+            {},
+            "none",
+            True,
+            path not in there,
+        )
 
 
 def _one_value(file: FileOnImage, xray: XRay) -> str:

@@ -17,7 +17,7 @@ from mintseed.core.parts.model import Part, Role, role_words
 from mintseed.core.patterns import check_pattern, matches_whole
 
 Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-FILE_PATH = r"^[A-Za-z0-9_-][A-Za-z0-9._-]*(/[A-Za-z0-9_-][A-Za-z0-9._-]*)*$"
+FILE_PATH = r"^\.?[A-Za-z0-9_-][A-Za-z0-9._-]*(/\.?[A-Za-z0-9_-][A-Za-z0-9._-]*)*$"
 RelativePath = Annotated[str, Field(pattern=FILE_PATH)]
 
 
@@ -125,11 +125,25 @@ def placeholders_in(template: str) -> tuple[str, ...]:
     return tuple(names)
 
 
+def same_place(place: str) -> str:
+    """Return what two spellings of one place have in common: FAT finds a name in whatever letters, ext only in its own."""
+    return place if place.startswith("/") else place.lower()
+
+
 class FileToFill(Described):
-    """A settings file on the boot volume and what goes into it."""
+    """A settings file and what goes into it: on the boot volume, or on the root volume with the owner and mode its reader wants."""
 
     path: RelativePath
-    dialect: Literal["wpa-supplicant", "keyfile", "key-value", "plain"]
+    volume: Literal["boot", "root"] = "boot"
+    owner: str = Field(
+        default="",
+        pattern=r"^([a-z_][a-z0-9_-]{0,31})?$",
+        description="account of the image it belongs to, on the root volume",
+    )
+    mode: str = Field(
+        default="", pattern=r"^(0[0-7]{3})?$", description="its mode in octal, such as 0600, on the root volume"
+    )
+    dialect: Literal["wpa-supplicant", "keyfile", "key-value", "plain", "hosts", "link"]
     title: str
     since: str = Field(default="", description="the release that began to read it; empty: all")
     until: str = Field(
@@ -145,6 +159,21 @@ class FileToFill(Described):
         default_factory=dict,
         description="key → template with {host_name} {time_zone} {keyboard} {country} {admin_name} {admin_hash} and what it asks",
     )
+
+    def faults(self, around: Around) -> Iterator[Fault]:
+        if self.volume == "boot":
+            for name in ("owner", "mode"):
+                if getattr(self, name):
+                    yield Fault(
+                        (name,), "the boot volume knows neither owners nor modes: say volume: root, or leave it out"
+                    )
+            if self.dialect == "link":
+                yield Fault(("dialect",), "the boot volume knows no links: say volume: root")
+
+    @property
+    def place(self) -> str:
+        """Where it lies, in one text: with a / before it on the root volume, without on the boot volume."""
+        return f"/{self.path}" if self.volume == "root" else self.path
 
 
 class BootTimes(Described):
@@ -364,7 +393,9 @@ class Recipe(Described):
             # One path may stand twice for different releases; no release reads both.
             for release in self.releases:
                 if self.reads(file, release.version):
-                    listed.append((("files", number, "path"), f"settings file of {release.version}", file.path.lower()))
+                    listed.append(
+                        (("files", number, "path"), f"settings file of {release.version}", same_place(file.place))
+                    )
         seen: set[tuple[str, object]] = set()
         told: set[Path] = set()
         for path, what, value in listed:

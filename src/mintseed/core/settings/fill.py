@@ -8,6 +8,7 @@ from dataclasses import dataclass, field, replace
 
 from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, Severity, Where, verdict, worst_first
+from mintseed.core.image.report import XRay
 from mintseed.core.limits import MAX_FINDINGS_A_FILE
 from mintseed.core.plan.plan import PlannedPart
 from mintseed.core.recipes.model import FileToFill, Recipe
@@ -19,16 +20,34 @@ from mintseed.core.settings.values import SettingValues
 
 
 @dataclass(frozen=True, slots=True)
+class Owned:
+    """Whose a file on the root volume will be, and its mode; None where it stays as it is."""
+
+    uid: int | None = None
+    gid: int | None = None
+    mode: int | None = None
+
+
+NOBODY_SAID = Owned()
+
+
+@dataclass(frozen=True, slots=True)
 class FilledFile:
     """One settings file. `content` is exactly what goes on the card; it holds secrets and stays out of the repr."""
 
     path: str
+    """with a / before it on the root volume"""
     title: str
     dialect: str
     content: bytes = field(repr=False)
     lines: tuple[MarkedLine, ...] = field(repr=False)
     findings: tuple[Finding, ...]
     carries_country: bool = False
+    owned: Owned = field(default_factory=lambda: NOBODY_SAID)
+
+    @property
+    def on_root(self) -> bool:
+        return self.path.startswith("/")
 
     @property
     def changed_lines(self) -> int:
@@ -41,30 +60,55 @@ def files_for(recipe: Recipe, way: str, release: str = "") -> tuple[FileToFill, 
     return tuple(f for f in recipe.files if f.when in ("always", way) and recipe.reads(f, release))
 
 
-def fill_files(
-    recipe: Recipe, values: SettingValues, originals: Mapping[str, bytes], release: str = ""
-) -> tuple[FilledFile, ...]:
-    """Return every file of `recipe` that `release` reads (the newest, where it is not known), filled with `values`. `originals`
-    maps paths to the bytes on the image.
+def fill_files(recipe: Recipe, values: SettingValues, image: XRay) -> tuple[FilledFile, ...]:
+    """Return every file of `recipe` that the image's release reads (the newest, where it is not known), filled with `values`.
 
-    A file that is missing or cannot be edited comes back unchanged, with the finding that says so.
+    A file that is missing, cannot be edited, or lies where nothing can be put comes back unchanged, with the finding that says so.
     """
-    return tuple(_fill(file, values, originals.get(file.path)) for file in files_for(recipe, values.way, release))
+    originals = {file.path: file.content for file in image.files}
+    filled = (_fill(file, values, originals.get(file.place)) for file in files_for(recipe, values.way, image.release))
+    return tuple(_owned(one, file, image) if one.on_root else one
+                 for one, file in zip(filled, files_for(recipe, values.way, image.release), strict=True))  # fmt: skip
+
+
+DEMANDED: Mapping[str, tuple[str, str]] = {"keyfile": ("root", "0600"), "wpa-supplicant": ("root", "0600")}
+"""Owner and mode where a recipe says none: the network manager reads no keyfile of anybody else's or that others may read
+(nm-settings-keyfile(5), Security); a supplicant's file holds the key."""
+
+
+def _owned(filled: FilledFile, file: FileToFill, image: XRay) -> FilledFile:
+    """Return the file with its owner and mode, or with the finding that nothing can be put there."""
+    if image.root_unfillable:
+        refused = Finding(
+            "settings.root-unfillable", Severity.STOP, f"{filled.path} lies on a volume that cannot be filled here", f"Its root volume: {image.root_unfillable}.",
+            "Take another way in under Plan: by cable, or with a screen and a keyboard.", Where(file=filled.path),
+        )  # fmt: skip
+        return replace(filled, findings=(refused,))
+    owner, mode = (file.owner, file.mode) if file.owner or file.mode else DEMANDED.get(file.dialect, ("", ""))
+    account = next((a for a in image.system.accounts if a.name == owner), None)
+    uid, gid = (0, 0) if owner == "root" else (account.uid, account.gid) if account else (None, None)
+    if owner and uid is None:
+        nobody = Finding(
+            "settings.owner-unknown", Severity.STOP, f"{filled.path} shall belong to {owner}, and the image has no such account",
+            "Whoever reads it would not be its owner.", "Name another owner in the recipe.", Where(file=filled.path),
+        )  # fmt: skip
+        return replace(filled, findings=(*filled.findings, nobody))
+    return replace(filled, owned=Owned(uid, gid, int(mode, 8) if mode else None))
 
 
 def left_alone(recipe: Recipe, release: str, on_image: Collection[str]) -> tuple[Finding, ...]:
     """Return a note for each file that lies on the image and that another release of `recipe` reads."""
     return tuple(
-        Finding("settings.file-left", Severity.NOTE, f"{file.path} is left as it lies",
+        Finding("settings.file-left", Severity.NOTE, f"{file.place} is left as it lies",
                 f"Release {release} does not read it" + (f": since {file.until} its place is taken by another file." if file.until else "."),
-                where=Where(file=file.path))
-        for file in recipe.files if file.path in on_image and not recipe.reads(file, release)
+                where=Where(file=file.place))
+        for file in recipe.files if file.place in on_image and not recipe.reads(file, release)
     )  # fmt: skip
 
 
 def overlays_by_hand(recipe: Recipe, parts: Iterable[PlannedPart], filled: Iterable[FilledFile]) -> tuple[Finding, ...]:
     """Return a note for each part whose driver wants a line that no filled file of `recipe` takes: those are the person's to write."""
-    taken = {f.path for f in filled} & {f.path for f in recipe.files if f.overlays}
+    taken = {f.path for f in filled} & {f.place for f in recipe.files if f.overlays}
     return tuple(
         Finding("settings.overlay-by-hand", Severity.NOTE, f"{planned.name} wants a line that is yours to write",
                 f"Its driver wants {', '.join(planned.part.overlay)} in a settings file, and none that is filled here takes it.",
@@ -95,23 +139,24 @@ def fingerprint(image_sha256: str, filled: Iterable[FilledFile], version: int = 
 
 
 def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> FilledFile:
-    made = original is None and file.absent == "make"
+    # Where a link leads now is not read: it is set, whatever it was.
+    made = original is None and (file.absent == "make" or file.dialect == "link")
     if made:
         original = b""
     if original is None:
         missing = Finding(
             "settings.file-missing",
             Severity.STOP,
-            f"{file.path} is not on this image",
+            f"{file.place} is not on this image",
             "File names change between releases; a file under another name is never read.",
             "Choose the image this recipe describes, or bring the recipe up to date.",
-            Where(file=file.path),
+            Where(file=file.place),
         )
-        return FilledFile(file.path, file.title, file.dialect, b"", (), (missing,))
-    if (long := too_long(original, name=file.path)) is not None:
-        return FilledFile(file.path, file.title, file.dialect, original, (), (long,))
+        return FilledFile(file.place, file.title, file.dialect, b"", (), (missing,))
+    if (long := too_long(original, name=file.place)) is not None:
+        return FilledFile(file.place, file.title, file.dialect, original, (), (long,))
     try:
-        read_text(original, name=file.path)  # refuses what is no text at all
+        read_text(original, name=file.place)  # refuses what is no text at all
         before = split(original)
         changed = with_text(
             before, dialect(file.dialect).apply(before.text, file, values), unix_ends=file.quoting == "shell"
@@ -119,25 +164,32 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
         content = changed.encoded()
     except MintSeedError as error:
         broken = Finding(
-            "settings.file-not-editable", Severity.STOP, f"{file.path} could not be filled", error.sentence(),
-            "Nothing was changed.", Where(file=file.path),
+            "settings.file-not-editable", Severity.STOP, f"{file.place} could not be filled", error.sentence(),
+            "Nothing was changed.", Where(file=file.place),
         )  # fmt: skip
-        return FilledFile(file.path, file.title, file.dialect, original, (), (broken,))
-    found = [f for f in check_file(content, file.path, file.dialect, file) if f.code != "file.not-utf-8"]
+        return FilledFile(file.place, file.title, file.dialect, original, (), (broken,))
+    found = [f for f in check_file(content, file.place, file.dialect, file) if f.code != "file.not-utf-8"]
     if verdict(found) in (Severity.OK, Severity.NOTE):
         count = len(changed.lines)
         detail = f"{changed.encoding.upper()}, no mark, {count} line{'s' * (count != 1)}; what did not have to change is as it came."
         found.append(
-            Finding("settings.file-sound", Severity.OK, f"{file.path} reads well", detail, where=Where(file=file.path))
+            Finding(
+                "settings.file-sound", Severity.OK, f"{file.place} reads well", detail, where=Where(file=file.place)
+            )
         )
-    if made:
+    if made and file.dialect != "link":
         found.append(
-            Finding("settings.file-made", Severity.NOTE, f"{file.path} is made",
-                    "The image comes without it; its maker lets people make it, with exactly this name.", where=Where(file=file.path))
+            Finding("settings.file-made", Severity.NOTE, f"{file.place} is made",
+                    "The image comes without it; its maker lets people make it, with exactly this name.", where=Where(file=file.place))
+        )  # fmt: skip
+    if values.way == "wifi" and any("{wifi_passphrase}" in template for template in file.values.values()):
+        found.append(
+            Finding("settings.passphrase-in-clear", Severity.NOTE, f"{file.place} holds the passphrase as it is typed",
+                    "Its reader takes nothing else: whoever has the card can read it.", where=Where(file=file.place))
         )  # fmt: skip
     lines = mark_lines(before.text, changed.text)
     carries = dialect(file.dialect).takes_country or any("{country}" in t for t in file.values.values())
-    return FilledFile(file.path, file.title, file.dialect, content, lines, tuple(found), carries)
+    return FilledFile(file.place, file.title, file.dialect, content, lines, tuple(found), carries)
 
 
 def check_file(data: bytes, path: str, dialect_name: str, file: FileToFill | None = None) -> tuple[Finding, ...]:

@@ -19,10 +19,10 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     Raises SettingsFileError for a value of more than one line, and for a recipe that names none.
     """
     if VALUE not in file.values:
-        raise SettingsFileError("its recipe names no value", expected=f"values: {{{VALUE}: ...}}", where=file.path)
+        raise SettingsFileError("its recipe names no value", expected=f"values: {{{VALUE}: ...}}", where=file.place)
     value = values.for_template(file.values[VALUE])
     if "\n" in value or "\r" in value:
-        raise SettingsFileError("a value holds a line end", expected="one line", where=file.path)
+        raise SettingsFileError("a value holds a line end", expected="one line", where=file.place)
     if not value:
         return text
     kept = [line for line in text.split("\n") if line.lstrip().startswith("#")]

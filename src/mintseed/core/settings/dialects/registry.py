@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from mintseed.core.errors import InputError
 from mintseed.core.findings import Finding
 from mintseed.core.recipes.model import FileToFill
-from mintseed.core.settings.dialects import key_value, keyfile, plain, wpa_supplicant
+from mintseed.core.settings.dialects import hosts, key_value, keyfile, link, plain, wpa_supplicant
 from mintseed.core.settings.values import SettingValues
 
 
@@ -27,6 +27,8 @@ DIALECTS: Mapping[str, Dialect] = {
     "keyfile": Dialect(keyfile.apply, keyfile.check),
     "key-value": Dialect(key_value.apply, key_value.check),
     "plain": Dialect(plain.apply, plain.check),
+    "hosts": Dialect(hosts.apply, hosts.check),
+    "link": Dialect(link.apply, link.check),
 }
 
 

@@ -156,7 +156,7 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
     with fill_image.execute(walk.inputs.xray, walk.filled, library=bench.library, tools=bench.tools) as image:
         written = write_card.execute(
             walk.inputs.xray, image, drive, readers=bench.readers, tools=bench.tools, tell=heartbeat.tell,
-            paths=settings_paths({f.path for f in walk.filled}), looked=looked, clear_end=write.clears_end,
+            paths=settings_paths({f.path for f in walk.filled if not f.on_root}), looked=looked, clear_end=write.clears_end,
             test_whole=write.tests_whole,
         )  # fmt: skip
     _proven(job, write, drive, written)

@@ -1,0 +1,44 @@
+"""/etc/hosts: the line by which a system knows its own name without asking anybody. Source: hosts(5), Debian reference §5.1.1."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from mintseed.core.errors import SettingsFileError
+from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.text import append_lines
+from mintseed.core.settings.values import SettingValues
+
+OWN = "127.0.1.1"
+"""the address of a host's own name on Debian and its kin"""
+
+NAME = "name"
+"""the one key a recipe names for such a file"""
+
+
+def apply(text: str, file: FileToFill, values: SettingValues) -> str:
+    """Return `text` with the host's own line; what else stands in it stays. Raises SettingsFileError for a name that is more than one."""
+    name = values.for_template(file.values.get(NAME, "{host_name}"))
+    if re.search(r"[\s#]", name):
+        raise SettingsFileError("a name holds a blank or a #", expected="one name", where=file.place)
+    lines, kept, done = text.split("\n"), list[str](), False
+    for line in lines:
+        if line.split("#")[0].split()[:1] != [OWN]:
+            kept.append(line)
+        elif not done and name:
+            kept.append(f"{OWN}\t{name}")
+            done = True
+    if name and not done:
+        append_lines(kept, [f"{OWN}\t{name}"])
+    return "\n".join(kept) if name else text
+
+
+def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
+    """Yield lines that name an address alone, which the resolver passes over."""
+    for number, line in enumerate(text.split("\n"), 1):
+        words = line.split("#")[0].split()
+        if len(words) == 1:
+            yield Finding("hosts.no-name", Severity.CHECK, f"Line {number} names an address and no host",
+                          "Expected an address and at least one name.", "Add the name, or take the line out.", Where(file=path, line=number))  # fmt: skip
