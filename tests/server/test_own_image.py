@@ -3,14 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import timedelta
 from pathlib import Path
 from typing import Any
 
 import pytest
+from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.findings import Severity
+from mintseed.server.done.reading import RESTED, read_what_came
 from mintseed.server.kept.models import BoardUnit, Description, Image
+from mintseed.server.owned.library import sync_library
 from tests.builders.disks import MIB, device_tree, fat_file, image
 from tests.server.conftest import Api, card, work
 
@@ -121,3 +125,22 @@ def test_the_draft_shows_each_line_with_its_source(api: Api, brought: int) -> No
     }
     assert [f["says"] for f in draft["files"]] == ["host name", "host name, time zone", "the Wi-Fi network and its key"]
     assert [q["answer"] for q in draft["questions"]] == ["signature"]
+
+
+def test_a_file_that_came_is_read_by_itself_once_it_is_whole(api: Api, tmp_path: Path) -> None:
+    place = wiring.config().library / FILE
+    image(tmp_path / "own.img", BOOT, ROOT).rename(place)
+    try:
+        now = timezone.now()
+        assert read_what_came(now) == 0, "it may still be copied"
+        assert Image.objects.filter(file_name=FILE).exists(), "it is listed at once, without a visit to Images"
+        later = now + RESTED + timedelta(seconds=1)
+        assert read_what_came(later) == 1
+        assert read_what_came(later) == 0, "not twice"
+        work()
+        assert Image.objects.get(file_name=FILE).xray
+        place.write_bytes(b"another file")
+        sync_library()
+        assert read_what_came(timezone.now() + RESTED + timedelta(seconds=1)) == 1, "another file under its name"
+    finally:
+        place.unlink(missing_ok=True)

@@ -1386,6 +1386,13 @@ export interface components {
          *     `own_name`: whether the account's own name is its password.
          */
         Account: {
+            /** Gid */
+            gid?: number | null;
+            /**
+             * Home
+             * @default
+             */
+            home: string;
             /**
              * Login
              * @enum {string}
@@ -1403,6 +1410,8 @@ export interface components {
              * @default
              */
             scheme: string;
+            /** Uid */
+            uid?: number | null;
         };
         /**
          * AccountChangeIn
@@ -4010,6 +4019,11 @@ export interface components {
         UseIn: {
             /** Board Unit Id */
             board_unit_id?: number | null;
+            /**
+             * Compatible
+             * @default
+             */
+            compatible: string;
             /** Files */
             files: string[];
             /** Host Name */

@@ -17,6 +17,8 @@ export const router = createBrowserRouter([
       { path: "/deployments/:id/:station?", element: <DeploymentPage /> },
       { path: "/images", lazy: async () => ({ Component: (await import("../features/images/ImageLibrary")).ImageLibrary }) },
       { path: "/images/:id", lazy: async () => ({ Component: (await import("../features/images/OneImage")).OneImage }) },
+      { path: "/images/:id/use", lazy: async () => ({ Component: (await import("../features/images/UseImage")).UseImage }) },
+      { path: "/shelf/own-board", lazy: async () => ({ Component: (await import("../features/shelf/OwnBoard")).OwnBoard }) },
       { path: "/shelf", lazy: async () => ({ Component: (await import("../features/shelf/ShelfPlace")).ShelfPlace }) },
       { path: "/matrix", lazy: async () => ({ Component: (await import("../features/plan/MatrixPlace")).MatrixPlace }) },
       { path: "/recipes", lazy: async () => ({ Component: (await import("../features/recipes/RecipesPlace")).RecipesPlace }) },

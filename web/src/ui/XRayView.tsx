@@ -1,5 +1,6 @@
 // What is on an image: packing, partition map to scale, boards, files to fill, its page.
 import { useState } from "react";
+import { Link } from "react-router";
 import type { Finding, Severity, Shapes } from "../api/client";
 import { binarySize, decimalSize } from "../lib/words";
 import { Mark } from "./Mark";
@@ -8,7 +9,7 @@ import { PartitionMap } from "./PartitionMap";
 
 type XRay = Shapes["XRayOut"];
 
-export function XRayView({ xray, findings, cardBytes }: { xray: XRay; findings: readonly Finding[]; cardBytes?: number }) {
+export function XRayView({ xray, findings, cardBytes, imageId }: { xray: XRay; findings: readonly Finding[]; cardBytes?: number; imageId?: number }) {
   return (
     <div className="flex flex-col gap-3.5">
       <Packing xray={xray} findings={findings} />
@@ -19,7 +20,7 @@ export function XRayView({ xray, findings, cardBytes }: { xray: XRay; findings: 
         <PartitionMap volumes={xray.volumes} imageBytes={xray.unpacked_bytes} cardBytes={cardBytes} />
       </Sheet>
       <div className="grid items-start gap-3.5 lg:grid-cols-3">
-        <Boards xray={xray} />
+        <Boards xray={xray} imageId={imageId} />
         <Files xray={xray} />
         <div className="flex flex-col gap-3.5">
           <WhereItsPage xray={xray} />
@@ -52,15 +53,17 @@ function Packing({ xray, findings }: { xray: XRay; findings: readonly Finding[] 
   );
 }
 
-function Boards({ xray }: { xray: XRay }) {
+function Boards({ xray, imageId }: { xray: XRay; imageId: number | undefined }) {
+  const starts = xray.fits.filter((b) => b.finding.severity !== "stop");
+  const not = xray.fits.filter((b) => b.finding.severity === "stop");
   return (
     <Sheet title="Boards it starts on">
       <p className="mb-1 text-[0.93rem] text-ink-2">
         {xray.boards.length > 0 ? `read from ${xray.boards.length} device tree${xray.boards.length === 1 ? "" : "s"} on the boot volume` : "no device tree lies on the boot volume"}
       </p>
       <ul>
-        {xray.fits.map((b) => (
-          <li key={b.name} className="flex gap-2.5 border-t border-rule-2 py-1.5 first:border-0">
+        {starts.map((b) => (
+          <li key={b.compatible + b.name} className="flex gap-2.5 border-t border-rule-2 py-1.5 first:border-0">
             <span className="pt-0.5">
               <Mark name={b.finding.severity as Severity} />
             </span>
@@ -69,11 +72,36 @@ function Boards({ xray }: { xray: XRay }) {
               <div className="text-[0.88rem] break-words text-ink-2">
                 {b.finding.severity === "ok" ? <Mono>{b.compatible}</Mono> : b.finding.title}
                 {!b.described && <span className="block">named by the image; nothing more is known of it here</span>}
+                {!b.described && imageId !== undefined && (
+                  <Link to={`/shelf/own-board?image=${imageId}&compatible=${encodeURIComponent(b.compatible)}`} className="font-[550] text-mint-ink underline">
+                    This is my board
+                  </Link>
+                )}
               </div>
             </div>
           </li>
         ))}
       </ul>
+      {not.length > 0 && (
+        <details className="border-t border-rule-2 pt-1.5 text-[0.93rem]" open={starts.length === 0 || imageId === undefined}>
+          <summary className="cursor-pointer text-ink-2">
+            {not.length} kind{not.length === 1 ? "" : "s"} of board you have that it does not start on
+          </summary>
+          <ul>
+            {not.map((b) => (
+              <li key={b.compatible + b.name} className="flex gap-2.5 py-1.5">
+                <span className="pt-0.5">
+                  <Mark name={b.finding.severity as Severity} />
+                </span>
+                <div className="min-w-0">
+                  <b>{b.name}</b> <span className="text-ink-3">you have {b.owned}</span>
+                  <div className="text-[0.88rem] break-words text-ink-2">{b.finding.title}</div>
+                </div>
+              </li>
+            ))}
+          </ul>
+        </details>
+      )}
     </Sheet>
   );
 }
@@ -82,7 +110,9 @@ function Files({ xray }: { xray: XRay }) {
   const [shown, setShown] = useState("");
   return (
     <Sheet title="Files you may fill">
-      <p className="mb-1 text-[0.93rem] text-ink-2">on the boot volume, read before first boot</p>
+      <p className="mb-1 text-[0.93rem] text-ink-2">
+        read before first boot{xray.files.some((f) => f.path.startsWith("/")) ? "; those with a / before them lie on the root volume" : ""}
+      </p>
       <ul>
         {xray.files.map((f) => (
           <li key={f.path} className="border-t border-rule-2 py-1.5 first:border-0">

@@ -10,6 +10,7 @@ import yaml
 
 from mintseed.core.boards.model import Plug
 from mintseed.core.described import free_ident
+from mintseed.core.image.report import BoardOnImage, XRay
 from mintseed.core.visible import one_line
 
 USUAL_V: dict[Plug, float] = {"micro-USB": 5.0, "USB-C": 5.0}
@@ -61,3 +62,12 @@ def board_text(own: OwnBoard) -> str:
     if own.header_pins:
         said["header"] = {"pins": own.header_pins, "pin_1": "the pin marked 1, or with a square pad"}
     return yaml.safe_dump(said, sort_keys=False, allow_unicode=True, width=120)
+
+
+def board_of_tree(tree: BoardOnImage, image: XRay, taken: Collection[str]) -> OwnBoard:
+    """Return the board an image's device tree is of, by what tree and kernel say. A tree names a network chip and no socket's absence;
+    on which bands its radio is it does not say."""
+    return OwnBoard(
+        tree.model or tree.compatible[0], compatible=tree.compatible, bits=64 if image.kernels == (64,) else None,
+        ethernet=True if tree.has.ethernet else None, memory_mb=tree.has.memory_mb or None, taken=taken,
+    )  # fmt: skip

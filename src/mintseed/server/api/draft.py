@@ -10,9 +10,9 @@ from ninja import Router, Schema
 from pydantic import ConfigDict, Field
 
 from mintseed.core.boards.model import Bands, Board, Plug
-from mintseed.core.boards.own import OwnBoard, board_text
+from mintseed.core.boards.own import OwnBoard, board_of_tree, board_text
 from mintseed.core.described import Around, read_described
-from mintseed.core.errors import RefusedError
+from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.draft import Choices, Draft, DraftLine, Question, draft_of, recipe_text
 from mintseed.core.recipes.model import Recipe
@@ -21,10 +21,12 @@ from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.done import starting
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import judged
-from mintseed.server.kept.models import BoardUnit, Deployment, Image
+from mintseed.server.judged.lists import COUNTED_TO
+from mintseed.server.kept.models import BoardUnit, Deployment, Image, Site
 from mintseed.server.kept.stored_types import xray_of
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.server.owned import bringing, descriptions
+from mintseed.server.owned.users import users_of
 
 router = Router(tags=["image"])
 
@@ -67,6 +69,8 @@ class UseIn(Schema):
     signature: Annotated[str, Field(pattern=r"^$|^.{3,120}$")] = ""
     files: Annotated[list[str], Field(max_length=200)]
     board_unit_id: int | None = None
+    compatible: Annotated[str, Field(max_length=200)] = ""
+    """the board the image names that it is for: one on the shelf is taken, else it is described and put there"""
 
 
 class OwnBoardIn(Schema):
@@ -117,19 +121,46 @@ def use(request: HttpRequest, pk: int, payload: UseIn) -> DeploymentOut:
     chosen = Choices(
         payload.name, payload.kind, payload.host_name, payload.page_port, payload.signature, tuple(payload.files)
     )
-    return deployment_out(judged(_use(image, recipe_text(_drafted(image), chosen), payload.board_unit_id).pk))
+    return deployment_out(judged(_use(image, recipe_text(_drafted(image), chosen), payload).pk))
 
 
 @all_or_nothing
-def _use(image: Image, text: str, unit: int | None) -> Deployment:
+def _use(image: Image, text: str, payload: UseIn) -> Deployment:
     known = descriptions.known()
     recipe = read_described(Recipe, text, where="the draft", around=Around(known.boards, known.parts))
     bringing.keep("recipe", recipe.id, text)
     record(None, "", "recipe.brought", f"Recipe drafted: {recipe.name}")
     site = starting.place(None)
+    unit = payload.board_unit_id or (_unit_named(image, payload.compatible, site) if payload.compatible else None)
     return starting.start(
         recipe, site, name=recipe.name, card_gb=card_in_reader(site), image=image, unit=unit, fill=unit is not None
     )
+
+
+def _unit_named(image: Image, compatible: str, site: Site) -> int:
+    """Return the board on the shelf of `site` that the image calls `compatible`, one that nobody plans with where there is one; else a new
+    one, described by its device tree."""
+    boards = {ident for ident, board in descriptions.boards().items() if board.device_tree_name == compatible}
+    owned = list(
+        BoardUnit.there.filter(site=site, board__in=boards).order_by("pk").values_list("pk", flat=True)[:COUNTED_TO]
+    )
+    if owned:
+        using = users_of("board_unit", owned)
+        return next((pk for pk in owned if not using[pk].names), owned[0])
+    xray = xray_of(image)
+    tree = next((b for b in xray.boards if b.compatible[:1] == (compatible,)), None) if xray else None
+    if xray is None or tree is None:
+        raise InputError(f"the image names no board {compatible}", where="compatible")
+    return _new_board(board_of_tree(tree, xray, frozenset(descriptions.boards())), site).pk
+
+
+def _new_board(said: OwnBoard, site: Site) -> BoardUnit:
+    known = descriptions.known()
+    text = board_text(said)
+    board = read_described(Board, text, where="the board", around=Around(known.boards, known.parts))
+    bringing.keep("board", board.id, text)
+    record(None, "", "shelf.board-added", f"Board added: {board.name}")
+    return BoardUnit.objects.create(site=site, name=board.name, board=board.id, macs=[], note="")
 
 
 def _drafted(image: Image) -> Draft:
@@ -148,14 +179,9 @@ def own_board(request: HttpRequest, payload: OwnBoardIn) -> OwnBoardOut:
         payload.name, payload.printed_mark, tree, payload.bits, payload.ethernet, payload.radio_ghz, payload.plug,
         payload.voltage_v, payload.current_a, payload.header_pins, taken=frozenset(known.boards),
     )  # fmt: skip
-    text = board_text(said)
-    board = read_described(Board, text, where="the board", around=Around(known.boards, known.parts))
     with transaction.atomic():
-        site = starting.place(payload.site_id)
-        bringing.keep("board", board.id, text)
-        unit = BoardUnit.objects.create(site=site, name=board.name, board=board.id, macs=[], note="")
-        record(None, "", "shelf.board-added", f"Board added: {board.name}")
-    return OwnBoardOut(board=board.id, unit_id=unit.pk, name=unit.name)
+        unit = _new_board(said, starting.place(payload.site_id))
+    return OwnBoardOut(board=unit.board, unit_id=unit.pk, name=unit.name)
 
 
 def _tree(payload: OwnBoardIn) -> tuple[str, ...]:

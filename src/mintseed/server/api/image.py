@@ -26,15 +26,14 @@ from mintseed.core.stations import Station
 from mintseed.core.units import binary_size, decimal_size
 from mintseed.core.visible import visible
 from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
-from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.copies import stop_jobs
-from mintseed.server.done.jobs.tasks import queue_building, read_image_task
+from mintseed.server.done.jobs.tasks import queue_building
+from mintseed.server.done.reading import queue_reading
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.job_state import is_active
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.lists import COUNTED_TO, count_up_to
 from mintseed.server.judged.load import Loaded
-from mintseed.server.kept.bells import ring
 from mintseed.server.kept.models import BoardUnit, Deployment, Image, Job
 from mintseed.server.kept.stored_types import outline_of_row, xray_of
 from mintseed.server.owned import demo_images, descriptions
@@ -222,19 +221,6 @@ def choose(request: HttpRequest, pk: int, payload: ChooseImageIn) -> StationImag
     if not chosen.xray:
         queue_reading(chosen)
     return _station_out(judged(pk))
-
-
-def queue_reading(image: Image) -> None:
-    """Have the worker X-ray `image`, unless it is at it already."""
-    now = wiring.bench().clock.now()
-    if any(is_active(j, now) for j in Job.objects.filter(image=image, state__in=("queued", "running"))):
-        return
-    with transaction.atomic():
-        job = Job.objects.create(kind=Job.Kind.READ_IMAGE, image=image)
-        # The library lies with this process's bench, so its worker reads it; writing has a queue of its own.
-        read_image_task.using(queue_name=own_bench().read_queue).enqueue(job.pk)
-        ring(own_bench().read_queue)
-        changed("images")
 
 
 def words_of(kernels: tuple[int, ...]) -> str:

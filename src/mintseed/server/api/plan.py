@@ -34,10 +34,10 @@ from mintseed.core.plan.way_out import Proposal
 from mintseed.core.recipes.model import WAYS_IN
 from mintseed.core.stations import Station
 from mintseed.core.units import NOMINAL_CARD_GB
-from mintseed.server.api.image import queue_reading
 from mintseed.server.api.meanwhile import refuse_changed
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.done import planning
+from mintseed.server.done.reading import queue_reading
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.frozen import Names
 from mintseed.server.judged.judging import Judged, judged

@@ -48,6 +48,11 @@ def sync_library() -> QuerySet[Image]:
     return here.filter(removed_at=None).order_by(*ORDER)
 
 
+def in_step() -> bool:
+    """Return whether the folder is as this process last saw it."""
+    return frozenset(wiring.bench().library.files()) == _in_step_with
+
+
 def _sync(files: frozenset[LibraryFile]) -> None:
     known = {i.file_name: i for i in Image.objects.defer("xray", "outline")}
     for file in files:

@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
+from mintseed.standins.board import some_system
 from mintseed.standins.board.card_bytes import FatReader, UnreadableError, device_tree_names, root_file, volume_offsets
 from mintseed.standins.board.readers import WORLD, Wanted, reader_called
 from mintseed.standins.board.values import read_values
@@ -70,8 +71,11 @@ def _from_volumes(card: Path, root: int, fat: FatReader, board: dict[str, Any], 
     kernel = next((fat.read(n) or b"" for n in fat.names() if n.lower().startswith("kernel")), b"")
     if kernel[0x38:0x3C] == b"ARM\x64" and board["bits"] == 32:
         return Outcome("test card: 64-bit kernel")
+    told = root_file(card, root, MANIFEST)
+    if not told and some_system.is_system(card, root):
+        return _some_system(card, root, fat, board, air)
     try:
-        manifest = json.loads(root_file(card, root, MANIFEST))
+        manifest = json.loads(told)
     except ValueError:
         return Outcome("no root volume")
     device = manifest["device_file"]
@@ -92,6 +96,11 @@ def _cannot_join(fat: FatReader, manifest: dict[str, Any], board: dict[str, Any]
         if reader is None:
             raise ManifestError(f"no reader is called {manifest['network_file']['reader']}")
         wanted = reader(data)
+    return _kept_off(wanted, board, air)
+
+
+def _kept_off(wanted: Wanted | None, board: dict[str, Any], air: Sequence[AirNetwork]) -> str:
+    """Return why a board that asks for `wanted` stays off the air, or nothing when it joins."""
     if wanted is None:
         return "network file missing or refused"
     if len(wanted.country) != 2:
@@ -102,6 +111,20 @@ def _cannot_join(fat: FatReader, manifest: dict[str, Any], board: dict[str, Any]
     if network.country and wanted.country not in (network.country, WORLD):
         return "radio keeps off the channel of another country"
     return "" if wanted.key == network.key else "access point refuses the key"
+
+
+def _some_system(card: Path, root: int, fat: FatReader, board: dict[str, Any], air: Sequence[AirNetwork]) -> Outcome:
+    """Return what a board does with a system that brings no manifest."""
+    if not (board["cable"] and board["ethernet"]):
+        if not board["radio_ghz"]:
+            return Outcome("no radio and no cable")
+        reasons = [_kept_off(wanted, board, air) for wanted in some_system.wanted_networks(card, root, fat)]
+        if "" not in reasons:
+            return Outcome(reasons[0] if reasons else "network file missing or refused")
+    return Outcome(
+        after_s=some_system.JOIN_S, page_after_s=some_system.PAGE_AFTER_S, host_name=some_system.own_name(card, root, fat),
+        port=some_system.page_port(card, root), service="_http._tcp" if some_system.announces(card, root) else "", page=some_system.PAGE,
+    )  # fmt: skip
 
 
 def _joined(card: Path, root: int, manifest: dict[str, Any], values: dict[str, str], board: dict[str, Any]) -> Outcome:

@@ -86,7 +86,8 @@ def _root_volume(spec: ImageSpec, work: Path) -> Path:
     tree = work / "root"
     tree.mkdir()
     _write_tree(tree, spec.root_files)
-    _write_tree(tree, {MANIFEST: json.dumps(spec.manifest)})
+    if spec.manifest:
+        _write_tree(tree, {MANIFEST: json.dumps(spec.manifest)})
     (tree / "usr/lib/programs").write_bytes(random.Random(spec.file + "root").randbytes(SYSTEM_MIB * MIB))
     volume = work / "root.ext4"
     _run("mke2fs", "-q", "-t", "ext4", "-L", f"{spec.appliance}-root", "-d", tree, volume, f"{spec.root_mib}M")

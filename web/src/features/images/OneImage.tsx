@@ -46,6 +46,11 @@ export function OneImage() {
             </Button>
           )}
           {!data.job?.active && <Button onClick={() => takeOff({ kind: "image", id, name: image.file_name, then: () => void navigate("/images") })}>Take it off</Button>}
+          {!image.recipe_id && xray && !data.job?.active && (
+            <ButtonLink main to={`/images/${id}/use`}>
+              Use this image
+            </ButtonLink>
+          )}
           {image.appliance && xray && (
             <ButtonLink
               main
@@ -69,7 +74,7 @@ export function OneImage() {
       {data.job?.active && <p className="text-ink-2">Unpacking it once and looking at every volume…</p>}
       {xray ? (
         <>
-          <XRayView xray={xray} findings={data.findings} />
+          <XRayView xray={xray} findings={data.findings} imageId={id} />
           <Sheet title="Findings">
             <Findings findings={data.findings} />
           </Sheet>

@@ -108,7 +108,11 @@ function OneShelf({ id }: { id: number }) {
           />
           <ShelfTable site={id} />
           <p className="px-1 text-[0.93rem] text-ink-2">
-            Something you own is not in the lists?{" "}
+            Your board is not in the list?{" "}
+            <Link to="/shelf/own-board" className="font-[550] text-mint-ink underline">
+              A name is enough
+            </Link>
+            . Another thing?{" "}
             <Link to="/recipes" className="font-[550] text-mint-ink underline">
               Describe it
             </Link>

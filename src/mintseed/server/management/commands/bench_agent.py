@@ -23,6 +23,7 @@ from mintseed.server.done.agent.network_memory import NetworkMemory, site_networ
 from mintseed.server.done.agent.scanning import ScanThread, scan_wish
 from mintseed.server.done.jobs.leases import bury_the_dead
 from mintseed.server.done.power import switch_off_ghosts
+from mintseed.server.done.reading import read_what_came
 from mintseed.server.judged.judging import judge_due
 from mintseed.server.kept.bells import AGENT, Bell, own_bell, ring_now
 from mintseed.server.kept.due import judge_soon
@@ -112,6 +113,7 @@ class Agent:
             self.scans.want(*scan_wish(bench, due))
         self._remember(bench, REMEMBER_EVERY_S if due else IDLE_REMEMBER_S)
         self.names.turn(bench, now)
+        read_what_came(now)
         if due:
             settled = time.monotonic() - self._began_s > SETTLES_AFTER_S
             look_once(due, self.scans.found, settled=settled)
