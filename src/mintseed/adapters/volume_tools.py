@@ -9,8 +9,10 @@ from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 from mintseed.adapters import ext_skeleton
+from mintseed.adapters.nginx_lexer import nginx_tokens
 from mintseed.adapters.run_tool import ToolAnswer, ask_tool, run_tool
 from mintseed.core.errors import ToolError
+from mintseed.core.image.web_servers import Token
 from mintseed.core.limits import MAX_DIRECTORY_ENTRIES, MAX_LISTING_BYTES, MAX_TOOL_OUTPUT_BYTES
 from mintseed.ports.volume import Patch, RootFile, Volume, VolumeKind
 
@@ -247,6 +249,9 @@ class OffsetVolumeTools:
         if kind.file_system in ("ext2", "ext3", "ext4"):
             return ExtVolume(disk, offset_bytes)
         return None
+
+    def nginx_tokens(self, data: bytes) -> tuple[Token, ...]:
+        return nginx_tokens(data)
 
     def skeleton(self, disk: Path, offset_bytes: int, size_bytes: int) -> bytes:
         kind = self.identify(disk, offset_bytes)

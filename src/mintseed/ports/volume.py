@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Protocol
@@ -62,6 +62,9 @@ class VolumeTools(Protocol):
 
     def open(self, disk: Path, offset_bytes: int, kind: VolumeKind) -> Volume | None:
         """Return the volume at `offset_bytes`, or None when its file system is not read here."""
+
+    def nginx_tokens(self, data: bytes) -> Iterable[tuple[str, bool]]:
+        """Return the words of an nginx settings file, each with whether it was quoted."""
 
     def skeleton(self, disk: Path, offset_bytes: int, size_bytes: int) -> bytes:
         """Return what the volume at `offset_bytes` says of itself without what its files hold, packed. Raises ToolError with the reason

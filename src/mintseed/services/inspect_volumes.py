@@ -31,6 +31,9 @@ from mintseed.core.image.system import (
     judge_system,
     read_system,
 )
+from mintseed.core.image.web_servers import FILES as SITE_FILES
+from mintseed.core.image.web_servers import FOLDERS as SITE_FOLDERS
+from mintseed.core.image.web_servers import MOST_FILES as MOST_SITES
 from mintseed.core.limits import (
     MAX_DEVICE_TREE_BYTES,
     MAX_DEVICE_TREES,
@@ -165,7 +168,7 @@ def execute(
         looking.part("its device trees", lambda: _boards(volume, names, looking, boards), None)
         looking.part("its kernels", lambda: _kernels(volume, names, looking, kernels), None)
     if root is not None and whole:
-        page = looking.part("the root volume", lambda: _page(root, looking), page)
+        page = looking.part("the root volume", lambda: _page(root, tools, looking), page)
         system = looking.part("its system", lambda: _system(root, looking), system)
         looking.part("its settings on the root volume", lambda: _root_files(root, recipe, looking, files), None)
         where = next(o.partition for i, o in enumerate(opened) if roles[i] == "root")
@@ -325,7 +328,7 @@ def _content_of(volume: Volume, name: str, looking: Looking) -> bytes | None:
         return None
 
 
-def _page(volume: Volume, looking: Looking) -> PageFacts:
+def _page(volume: Volume, tools: VolumeTools, looking: Looking) -> PageFacts:
     try:
         services = [f"{MDNS_FOLDER}/{n}" for n in volume.folder(MDNS_FOLDER) if n.endswith(".service")]
         wanted = [
@@ -334,6 +337,8 @@ def _page(volume: Volume, looking: Looking) -> PageFacts:
             "usr/lib/os-release",
             RESOLVED,
             *LISTEN_FILES,
+            *SITE_FILES,
+            *(f"{folder}/{name}" for folder in SITE_FOLDERS for name in volume.folder(folder)[:MOST_SITES]),
             *services[:MAX_SERVICE_FILES],
         ]
         contents = {}
@@ -342,7 +347,9 @@ def _page(volume: Volume, looking: Looking) -> PageFacts:
             if data := volume.read(path, MAX_SETTINGS_FILE_BYTES):
                 contents[path] = data
         looking.go_on()
-        return read_page_facts(contents, [name for place in PROGRAMS for name in volume.folder(place)])
+        return read_page_facts(
+            contents, [name for place in PROGRAMS for name in volume.folder(place)], tools.nginx_tokens
+        )
     except ToolError as error:
         looking.findings.append(
             Finding("image.root-unreadable", Severity.CHECK, "The root volume cannot be read", error.sentence(),

@@ -2539,6 +2539,35 @@ export interface components {
             /** Code */
             code: string;
         };
+        /**
+         * Listener
+         * @description A port a server listens on. `reach`: `loopback` where nobody but the machine itself gets there. `sends_on`: it only sends to
+         *     another address.
+         */
+        Listener: {
+            /** File */
+            file: string;
+            /** Port */
+            port: number;
+            /**
+             * Reach
+             * @default network
+             * @enum {string}
+             */
+            reach: "network" | "loopback";
+            /**
+             * Scheme
+             * @enum {string}
+             */
+            scheme: "http" | "https";
+            /**
+             * Sends On
+             * @default false
+             */
+            sends_on: boolean;
+            /** Server */
+            server: string;
+        };
         /** LogLineOut */
         LogLineOut: {
             /**
@@ -2918,6 +2947,11 @@ export interface components {
             listen_file: string;
             /** Listen Port */
             listen_port?: number | null;
+            /**
+             * Listeners
+             * @default []
+             */
+            listeners: components["schemas"]["Listener"][];
             /**
              * Release
              * @default

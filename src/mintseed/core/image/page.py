@@ -7,11 +7,12 @@ import xml.etree.ElementTree as ET
 from collections.abc import Collection, Iterator, Mapping
 from dataclasses import dataclass
 
+from mintseed.core.image.web_servers import Lexer, Listener, listeners
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
 from mintseed.core.visible import one_line
 
-LISTEN_FILES = ("etc/webpage/site.conf", "etc/nginx/sites-enabled/default", "etc/lighttpd/lighttpd.conf")
-"""Places of web server configurations, relative to the root volume; first found wins (common practice)."""
+LISTEN_FILES = ("etc/webpage/site.conf",)
+"""Settings of web servers that `web_servers` knows nothing of, relative to the root volume."""
 
 MDNS_FOLDER = "etc/avahi/services"
 
@@ -68,6 +69,8 @@ class PageFacts:
     announced_port: int | None = None
     announce_file: str = ""
     scheme: str = "http"
+    listeners: tuple[Listener, ...] = ()
+    """everything that listens, the likeliest page first; some of it for the machine itself alone"""
     announcer: bool | None = None
     """whether a program that answers for names under .local lies on it; None where its programs were not seen"""
 
@@ -94,13 +97,19 @@ def has_announcer(programs: Collection[str], files: Mapping[str, bytes]) -> bool
     return False if programs else None
 
 
-def read_page_facts(files: Mapping[str, bytes], programs: Collection[str] = ()) -> PageFacts:
+def read_page_facts(
+    files: Mapping[str, bytes], programs: Collection[str] = (), lex: Lexer = lambda data: ()
+) -> PageFacts:
     """Return what `files` (path relative to the root volume → content) tell, and `programs`, the names of what can be run on it.
     Unreadable parts are left empty."""
     name = one_line(_text(files, "etc/hostname").strip())[:MAX_SHOWN_CHARACTERS]
     release = dict(_os_release(_text(files, "etc/os-release") or _text(files, "usr/lib/os-release")))
     listen_file = next((f for f in LISTEN_FILES if any(_listens(_text(files, f)))), "")
     port, scheme = next(_listens(_text(files, listen_file)), (None, "http")) if listen_file else (None, "http")
+    found = listeners(files, lex)
+    first = next((one for one in found if one.reach == "network" and not one.sends_on), None)
+    if first is not None and not listen_file:
+        listen_file, port, scheme = first.file, first.port, first.scheme
     announce_file, kind, announced = _announced(files)
     return PageFacts(
         name,
@@ -113,6 +122,7 @@ def read_page_facts(files: Mapping[str, bytes], programs: Collection[str] = ()) 
         announced,
         announce_file,
         scheme if listen_file else _PAGE_TYPES.get(kind, "http"),
+        found,
         has_announcer(programs, files),
     )
 

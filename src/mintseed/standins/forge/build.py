@@ -88,6 +88,7 @@ def _root_volume(spec: ImageSpec, work: Path) -> Path:
     _write_tree(tree, spec.root_files)
     if spec.manifest:
         _write_tree(tree, {MANIFEST: json.dumps(spec.manifest)})
+    (tree / "usr/lib").mkdir(parents=True, exist_ok=True)
     (tree / "usr/lib/programs").write_bytes(random.Random(spec.file + "root").randbytes(SYSTEM_MIB * MIB))
     volume = work / "root.ext4"
     _run("mke2fs", "-q", "-t", "ext4", "-L", f"{spec.appliance}-root", "-d", tree, volume, f"{spec.root_mib}M")

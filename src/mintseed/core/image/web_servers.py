@@ -1,0 +1,209 @@
+"""Which ports the web servers of an image listen on, from their own settings files.
+
+Sources: nginx documentation (listen, include), Apache HTTP Server documentation (Listen), lighttpd documentation (server.port),
+Caddyfile concepts (addresses), HAProxy configuration manual (bind), systemd.socket(5) (ListenStream=).
+"""
+
+from __future__ import annotations
+
+import fnmatch
+import re
+from collections.abc import Callable, Iterable, Iterator, Mapping
+from dataclasses import dataclass
+from typing import Literal
+
+NGINX_MAIN = "etc/nginx/nginx.conf"
+NGINX_FOLDERS = ("etc/nginx/sites-enabled", "etc/nginx/conf.d", "etc/nginx/http.d")
+SOCKETS_FOLDER = "etc/systemd/system/sockets.target.wants"
+FILES = (
+    NGINX_MAIN, "etc/apache2/ports.conf", "etc/httpd/conf/httpd.conf", "etc/lighttpd/lighttpd.conf", "etc/caddy/Caddyfile",
+    "etc/haproxy/haproxy.cfg",
+)  # fmt: skip
+FOLDERS = (*NGINX_FOLDERS, SOCKETS_FOLDER)
+MOST_FILES = 40
+"""of such a folder"""
+
+MOST_TOKENS = 100_000
+MOST_DEPTH = 12
+
+Token = tuple[str, bool]
+"""a word of a settings file of nginx, and whether it was quoted"""
+
+Lexer = Callable[[bytes], Iterable[Token]]
+
+
+@dataclass(frozen=True, slots=True)
+class Listener:
+    """A port a server listens on. `reach`: `loopback` where nobody but the machine itself gets there. `sends_on`: it only sends to
+    another address."""
+
+    port: int
+    scheme: Literal["http", "https"]
+    server: str
+    file: str
+    reach: Literal["network", "loopback"] = "network"
+    sends_on: bool = False
+
+
+def listeners(files: Mapping[str, bytes], lex: Lexer) -> tuple[Listener, ...]:
+    """Return what listens, each port of a server once: what the network reaches first, what only sends on after what shows something."""
+    found = [*_nginx(files, lex)]
+    for path, content in files.items():
+        text = content.decode("utf-8", "replace")
+        for name, reader in _READERS:
+            if fnmatch.fnmatchcase(path, name):
+                found += reader(path, text)
+    once = {(f.port, f.server): f for f in sorted(found, key=_order, reverse=True)}
+    return tuple(sorted(once.values(), key=_order))
+
+
+def _order(one: Listener) -> tuple[bool, bool, int]:
+    return one.reach == "loopback", one.sends_on, one.port not in (80, 443)
+
+
+_LOOPBACK = ("127.", "localhost", "[::1]", "::1")
+
+
+def _address(said: str, *, alone: int | None = None) -> tuple[int, Literal["network", "loopback"]] | None:
+    """Return (port, reach) of an address as web servers write it; None for a socket of the machine and for what is none. `alone`: the port
+    of an address without one."""
+    if said.startswith(("unix:", "/", "@")):
+        return None
+    reach: Literal["network", "loopback"] = "loopback" if said.startswith(_LOOPBACK) else "network"
+    ending = said.rpartition(":")[2] if ":" in said and not said.endswith("]") else said
+    if re.fullmatch(r"[0-9]{1,5}", ending):
+        port = int(ending)
+        return (port, reach) if 1 <= port <= 65535 else None
+    return (alone, reach) if alone is not None and re.fullmatch(r"[\w.\-*\[\]:]+", said, re.ASCII) else None
+
+
+@dataclass(frozen=True, slots=True)
+class _Directive:
+    words: tuple[str, ...]
+    block: tuple[_Directive, ...] = ()
+
+
+def _nginx(files: Mapping[str, bytes], lex: Lexer) -> Iterator[Listener]:
+    """Yield what nginx's servers listen on, in the files that its main one includes; in all of its folders where that one is not there."""
+    trees = {
+        p: _directives(lex(c))
+        for p, c in files.items()
+        if p == NGINX_MAIN or p.startswith(tuple(f"{f}/" for f in NGINX_FOLDERS))
+    }
+    wanted = [words.split("etc/nginx/")[-1] for tree in trees.values() for words in _includes(tree)]
+    for path, tree in trees.items():
+        inside = path.removeprefix("etc/nginx/")
+        if path != NGINX_MAIN and NGINX_MAIN in trees and not any(fnmatch.fnmatchcase(inside, w) for w in wanted):
+            continue
+        for server in _named(tree, "server"):
+            yield from _nginx_server(server, path)
+
+
+def _nginx_server(server: _Directive, path: str) -> Iterator[Listener]:
+    sends_on = any(d.words[0] == "return" and d.words[1:2] and d.words[1].startswith("3") for d in server.block)
+    said = [d.words[1:] for d in server.block if d.words[0] == "listen" and len(d.words) > 1] or [("80",)]
+    for words in said:
+        if (found := _address(words[0], alone=80)) is not None:
+            tls = "ssl" in words[1:] or found[0] == 443
+            yield Listener(found[0], "https" if tls else "http", "nginx", path, found[1], sends_on)
+
+
+def _includes(tree: Iterable[_Directive]) -> Iterator[str]:
+    for directive in tree:
+        if directive.words[0] == "include" and len(directive.words) > 1:
+            yield directive.words[1]
+        yield from _includes(directive.block)
+
+
+def _named(tree: Iterable[_Directive], name: str) -> Iterator[_Directive]:
+    """Yield the blocks called `name` at the outermost, or in the http block: a `server` within `upstream` is no block."""
+    for directive in tree:
+        if directive.words[0] == name and directive.block:
+            yield directive
+        elif directive.words[0] == "http":
+            yield from _named(directive.block, name)
+
+
+def _directives(tokens: Iterable[Token]) -> tuple[_Directive, ...]:
+    """Return the directives of a file; of one that is not balanced as far as it goes."""
+    stack: list[list[_Directive]] = [[]]
+    heads: list[tuple[str, ...]] = []
+    words: list[str] = []
+    for count, (word, quoted) in enumerate(tokens):
+        if count > MOST_TOKENS:
+            break
+        if word.startswith("#") and not quoted:
+            continue  # a comment
+        if quoted or word not in (";", "{", "}"):
+            words.append(word)
+        elif word == ";":
+            if words:
+                stack[-1].append(_Directive(tuple(words)))
+            words = []
+        elif word == "{" and len(stack) < MOST_DEPTH:
+            heads.append(tuple(words) or ("",))
+            stack.append([])
+            words = []
+        elif word == "}" and len(stack) > 1:
+            inner = stack.pop()
+            stack[-1].append(_Directive(heads.pop(), tuple(inner) or (_Directive(("",)),)))
+            words = []
+    return tuple(stack[0])
+
+
+def _apache(path: str, text: str) -> Iterator[Listener]:
+    for said, scheme in re.findall(r"^[ \t]*Listen[ \t]+(\S+)(?:[ \t]+(\w+))?", text, re.MULTILINE | re.IGNORECASE):
+        if (found := _address(said)) is not None:
+            yield Listener(
+                found[0], "https" if scheme.lower() == "https" or found[0] == 443 else "http", "Apache", path, found[1]
+            )
+
+
+def _lighttpd(path: str, text: str) -> Iterator[Listener]:
+    said = re.findall(r"^[ \t]*server\.port[ \t]*=[ \t]*(\d{1,5})", text, re.MULTILINE)
+    bound = re.findall(r"^[ \t]*server\.bind[ \t]*=[ \t]*\"([^\"\n]*)\"", text, re.MULTILINE)
+    if (found := _address(said[-1] if said else "80")) is not None:
+        yield Listener(
+            found[0], "http", "lighttpd", path, "loopback" if bound and bound[-1].startswith(_LOOPBACK) else "network"
+        )
+
+
+def _caddy(path: str, text: str) -> Iterator[Listener]:
+    """A site's address stands before its block, at the outermost; without a port a name means https."""
+    depth = 0
+    for line in text.split("\n"):
+        bare = line.split("#")[0].strip()
+        if depth == 0 and bare.endswith("{") and bare != "{":
+            for said in re.split(r"[\s,]+", bare[:-1].strip()):
+                plain = said.removeprefix("http://").removeprefix("https://").split("/")[0]
+                found = _address(plain, alone=80 if said.startswith("http://") else 443)
+                if found is not None:
+                    tls = not said.startswith(("http://", ":")) and found[0] != 80
+                    yield Listener(found[0], "https" if tls else "http", "Caddy", path, found[1])
+        depth = max(0, depth + bare.count("{") - bare.count("}"))
+
+
+def _haproxy(path: str, text: str) -> Iterator[Listener]:
+    for said, options in re.findall(r"^[ \t]+bind[ \t]+(\S+)([^\n]*)", text, re.MULTILINE):
+        if (found := _address(said)) is not None:
+            tls = "ssl" in options.split() or found[0] == 443
+            yield Listener(found[0], "https" if tls else "http", "HAProxy", path, found[1])
+
+
+def _socket(path: str, text: str) -> Iterator[Listener]:
+    for said in re.findall(r"^[ \t]*ListenStream[ \t]*=[ \t]*(\S+)", text, re.MULTILINE):
+        found = _address(said)
+        if found is not None and found[0] != 22:
+            yield Listener(
+                found[0],
+                "https" if found[0] == 443 else "http",
+                path.rsplit("/", 1)[-1].removesuffix(".socket"),
+                path,
+                found[1],
+            )
+
+
+_READERS: tuple[tuple[str, Callable[[str, str], Iterator[Listener]]], ...] = (
+    ("etc/apache2/ports.conf", _apache), ("etc/httpd/conf/httpd.conf", _apache), ("etc/lighttpd/lighttpd.conf", _lighttpd),
+    ("etc/caddy/Caddyfile", _caddy), ("etc/haproxy/haproxy.cfg", _haproxy), (f"{SOCKETS_FOLDER}/*.socket", _socket),
+)  # fmt: skip

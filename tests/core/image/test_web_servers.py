@@ -1,0 +1,111 @@
+"""Which ports web servers listen on, held to what their documentation says of each form, and to what Debian's packages bring."""
+
+from __future__ import annotations
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from mintseed.adapters.nginx_lexer import nginx_tokens
+from mintseed.core.image.page import read_page_facts
+from mintseed.core.image.web_servers import Listener, listeners
+
+MAIN = b"events { }\nhttp {\n  include /etc/nginx/conf.d/*.conf;\n  include /etc/nginx/sites-enabled/*;\n}\n"
+
+
+def told(files: dict[str, str | bytes]) -> list[tuple[int, str, str]]:
+    data = {p: c.encode() if isinstance(c, str) else c for p, c in files.items()}
+    return [(one.port, one.scheme, one.reach) for one in listeners(data, nginx_tokens)]
+
+
+# nginx documentation, ngx_http_core_module: listen. The forms are those of its text.
+@pytest.mark.parametrize(
+    ("said", "wanted"),
+    [
+        ("listen 127.0.0.1:8000;", [(8000, "http", "loopback")]),
+        ("listen 127.0.0.1;", [(80, "http", "loopback")]),
+        ("listen 8000;", [(8000, "http", "network")]),
+        ("listen *:8000;", [(8000, "http", "network")]),
+        ("listen localhost:8000;", [(8000, "http", "loopback")]),
+        ("listen [::]:8000;", [(8000, "http", "network")]),
+        ("listen [::1];", [(80, "http", "loopback")]),
+        ("listen unix:/var/run/nginx.sock;", []),
+        ("", [(80, "http", "network")]),
+        ("listen 443 ssl default_server;", [(443, "https", "network")]),
+        ("listen 8443 ssl;", [(8443, "https", "network")]),
+        ("# listen 9;\n listen 10;", [(10, "http", "network")]),
+        ("listen\n  8765\n;", [(8765, "http", "network")]),
+        ('listen "8766";', [(8766, "http", "network")]),
+    ],
+)
+def test_every_form_of_listen(said: str, wanted: list[tuple[int, str, str]]) -> None:
+    assert told({"etc/nginx/sites-enabled/site": f"server {{ {said}\n root /srv; }}"}) == wanted
+
+
+def test_what_the_main_file_does_not_include_listens_on_nothing() -> None:
+    sites = {
+        "etc/nginx/sites-enabled/a": "server { listen 81; }",
+        "etc/nginx/conf.d/b.conf": "server { listen 82; }",
+        "etc/nginx/conf.d/c.bak": "server { listen 83; }",
+    }
+    assert sorted(port for port, _, _ in told({"etc/nginx/nginx.conf": MAIN, **sites})) == [81, 82]
+    assert len(told(dict(sites))) == 3, "without the main file nobody knows"
+    assert told({"etc/nginx/nginx.conf": b"http { server { listen 84; } upstream x { server 10.0.0.1:85; } }"}) == [
+        (84, "http", "network")
+    ]
+
+
+def test_a_server_that_only_sends_on_comes_after_the_page() -> None:
+    site = "server { listen 80; return 301 https://$host$request_uri; } server { listen 8443 ssl; root /srv; }"
+    assert [port for port, _, _ in told({"etc/nginx/sites-enabled/s": site})] == [8443, 80]
+
+
+@pytest.mark.parametrize(
+    ("path", "text", "wanted"),
+    [
+        ("etc/apache2/ports.conf", "Listen 80\n<IfModule ssl_module>\n\tListen 443\n</IfModule>\n", [(80, "http", "network"), (443, "https", "network")]),
+        ("etc/apache2/ports.conf", "Listen 127.0.0.1:8080\n", [(8080, "http", "loopback")]),
+        ("etc/apache2/ports.conf", "Listen 192.0.2.1:8443 https\n", [(8443, "https", "network")]),
+        ("etc/lighttpd/lighttpd.conf", 'server.document-root = "/var/www"\nserver.port = 81\n', [(81, "http", "network")]),
+        ("etc/lighttpd/lighttpd.conf", 'server.bind = "127.0.0.1"\n', [(80, "http", "loopback")]),
+        ("etc/caddy/Caddyfile", ":8080 {\n\troot * /srv\n\theader {\n\t\tX y\n\t}\n}\n", [(8080, "http", "network")]),
+        ("etc/caddy/Caddyfile", "example.com, http://other.example {\n}\n", [(443, "https", "network"), (80, "http", "network")]),
+        ("etc/haproxy/haproxy.cfg", "frontend web\n    bind *:8081\n    bind :8444 ssl crt /x\n", [(8081, "http", "network"), (8444, "https", "network")]),
+        ("etc/systemd/system/sockets.target.wants/cockpit.socket", "[Socket]\nListenStream=9090\n", [(9090, "http", "network")]),
+        ("etc/systemd/system/sockets.target.wants/x.socket", "[Socket]\nListenStream=/run/x.sock\n", []),
+    ],
+)  # fmt: skip
+def test_every_server_says_it_in_its_way(path: str, text: str, wanted: list[tuple[int, str, str]]) -> None:
+    assert sorted(told({path: text})) == sorted(wanted)
+
+
+def test_the_page_is_the_first_that_the_network_reaches() -> None:
+    site = b"server { listen 127.0.0.1:80; } server { listen 8765; }"
+    facts = read_page_facts({"etc/nginx/sites-enabled/s": site, "etc/hostname": b"post\n"}, (), nginx_tokens)
+    assert (facts.listen_port, facts.listen_file, facts.url()) == (
+        8765,
+        "etc/nginx/sites-enabled/s",
+        "http://post.local:8765/",
+    )
+    assert [one.reach for one in facts.listeners] == ["network", "loopback"]
+    only = read_page_facts({"etc/nginx/sites-enabled/s": b"server { listen 127.0.0.1:80; }"}, (), nginx_tokens)
+    assert only.listen_port is None, "nobody but itself gets there"
+
+
+@given(
+    st.dictionaries(
+        st.sampled_from(
+            ["etc/nginx/nginx.conf", "etc/nginx/sites-enabled/x", "etc/caddy/Caddyfile", "etc/haproxy/haproxy.cfg"]
+        ),
+        st.binary(max_size=300),
+    )
+)
+def test_no_bytes_are_too_odd(files: dict[str, bytes]) -> None:
+    for one in listeners(files, nginx_tokens):
+        assert isinstance(one, Listener)
+        assert 1 <= one.port <= 65535
+
+
+@given(st.text(alphabet="{};\"'\\ \nserverlisten0189#", max_size=200))
+def test_no_text_of_nginx_is_too_odd(text: str) -> None:
+    list(listeners({"etc/nginx/sites-enabled/x": text.encode()}, nginx_tokens))
