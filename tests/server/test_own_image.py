@@ -23,6 +23,7 @@ BOOT = {
     "hostname.txt": b"post\n", "node.env": b"NAME=post\nTZ=UTC\nLEVEL=3\n",
 }  # fmt: skip
 ROOT = {
+    "etc/systemd/system/multi-user.target.wants/NetworkManager.service": b"",
     "etc/hostname": b"post\n", "etc/os-release": b'NAME="Weather"\nVERSION_ID="12"\n',
     "etc/nginx/sites-enabled/default": b"server {\n listen 8765;\n}\n", "etc/passwd": b"root:x:0:0::/root:/bin/sh\n", "etc/shadow": b"root:*:1::::::\n",
 }  # fmt: skip

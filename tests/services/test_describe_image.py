@@ -42,3 +42,16 @@ def test_an_image_whose_described_file_was_not_kept_is_read_again(library: Path,
     named = platen.model_copy(update={"files": (platen.files[0].model_copy(update={"path": nobodys.files[0].path}),)})
     assert describe_image.execute(without, [named], library=folder) is None
     assert describe_image.execute(nobodys, [named], library=folder) is not None
+
+
+def test_what_may_be_made_need_not_have_been_there(library: Path, tmp_path: Path) -> None:
+    folder = LibraryFolder(library, tmp_path / "s")
+    nobodys = inspect_image.execute(NAME, library=folder, tools=TOOLS, recipes=())
+    platen = wiring.recipes()["platen"]
+    made = platen.files[0].model_copy(update={"path": "new.conf", "absent": "make"})
+    link = platen.files[0].model_copy(update={"path": "etc/localtime", "volume": "root", "dialect": "link"})
+    told = describe_image.execute(
+        nobodys, [platen.model_copy(update={"files": (*platen.files, made, link)})], library=folder
+    )
+    assert told is not None
+    assert told.recipe_id == "platen"

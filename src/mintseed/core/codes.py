@@ -255,6 +255,7 @@ CODES: dict[str, Code] = {
     "settings.host-name-taken": Code("stop", "Another device here is called …"),
     "settings.keyboard-differs": Code("check", "Keyboard differs from the site"),
     "settings.keyboard-unknown": Code("stop", "No keyboard layout is called …"),
+    "settings.link-set": Code("ok", "… leads to …"),
     "settings.overlay-by-hand": Code("note", "… wants a line that is yours to write"),
     "settings.owner-unknown": Code("stop", "… shall belong to …, and the image has no such account"),
     "settings.passphrase-in-clear": Code("note", "… holds the passphrase as it is typed"),

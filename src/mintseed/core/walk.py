@@ -115,7 +115,8 @@ class Walk:
         i = self.inputs
         # Firmware that goes over a serial adapter needs no card, and is told its network on the page it opens itself.
         serial = i.board is not None and i.board.medium == "serial"
-        needs_network = i.way == "wifi" and i.network is None and bool(self.plan.radio_ghz) and not serial
+        may_hear = bool(self.plan.radio_ghz) or (i.board is not None and i.board.radio_ghz is None)
+        needs_network = i.way == "wifi" and i.network is None and may_hear and not serial
         card = i.card is not None or serial
         return i.board is not None and i.way is not None and card and not needs_network
 

@@ -27,7 +27,9 @@ def execute(xray: XRay, recipes: Sequence[Recipe], *, library: ImageLibrary) -> 
     recipe = next((r for r in recipes if r.id == said.recipe), None)
     described = {same_place(f.place): f for f in recipe.files} if recipe else {}
     kept = {same_place(f.path) for f in xray.files}
-    if not described.keys() <= kept or xray.scheme == "firmware":
+    # Of what may be made, and of links, nothing has to have been kept.
+    needed = {same_place(f.place) for f in described.values() if f.absent == "refuse" and f.dialect != "link"}
+    if not needed <= kept or xray.scheme == "firmware":
         return None
     files = tuple(
         replace(f, path=described[same_place(f.path)].place, known=True, title=described[same_place(f.path)].title)

@@ -41,8 +41,8 @@ function FindingText({ finding: f }: { finding: Finding }) {
   const place = f.where?.file ? `${f.where.file}${f.where.line ? `, line ${f.where.line}` : ""}` : "";
   return (
     <>
-      <b className="text-[0.98rem]">{f.title}</b>
-      {f.detail && <div className="break-words text-ink-2">{f.detail}</div>}
+      <b className="text-[0.98rem] [overflow-wrap:anywhere]">{f.title}</b>
+      {f.detail && <div className="[overflow-wrap:anywhere] text-ink-2">{f.detail}</div>}
       {f.fix && <div className="text-ink">{f.fix}</div>}
       {place && f.severity !== "ok" && <div className="font-mono text-[0.85rem] break-words text-ink-3">{place}</div>}
       {f.source && f.source !== "common practice" && f.severity !== "ok" && <div className="text-[0.85rem] text-ink-3">{f.source}</div>}

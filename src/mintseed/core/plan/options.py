@@ -171,7 +171,9 @@ def best_plan(recipe: Recipe, shelf: Shelf, board: int | None = None) -> tuple[C
     card_key = _first(card_options(plan, shelf))
     plan = replace(plan, card=next((o.thing for o in shelf.cards if o.key == card_key), None))
     lasting = replace(shelf, supplies=tuple(o for o in shelf.supplies if o.thing.battery is None))
-    supply_key = _first(supply_options(plan, lasting), also=()) if plan.board and plan.feeder is None else None
+    # What nobody said a board wants is not guessed at: a wrong voltage can destroy it.
+    known = plan.board is not None and plan.board.supply is not None
+    supply_key = _first(supply_options(plan, lasting), also=()) if known and plan.feeder is None else None
     plan = replace(plan, supply=next((o.thing for o in shelf.supplies if o.key == supply_key), None))
     cable_key = _first(cable_options(plan, shelf), also=()) if plan.supply and plan.supply.has_socket else None
     plan = replace(plan, cable=next((o.thing for o in shelf.cables if o.key == cable_key), None))

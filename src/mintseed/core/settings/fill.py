@@ -168,6 +168,11 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
             "Nothing was changed.", Where(file=file.place),
         )  # fmt: skip
         return FilledFile(file.place, file.title, file.dialect, original, (), (broken,))
+    if file.dialect == "link":
+        leads = Finding(
+            "settings.link-set", Severity.OK, f"{file.place} leads to {content.decode()}", where=Where(file=file.place)
+        )
+        return FilledFile(file.place, file.title, file.dialect, content, mark_lines("", changed.text), (leads,))
     found = [f for f in check_file(content, file.place, file.dialect, file) if f.code != "file.not-utf-8"]
     if verdict(found) in (Severity.OK, Severity.NOTE):
         count = len(changed.lines)
@@ -177,10 +182,11 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
                 "settings.file-sound", Severity.OK, f"{file.place} reads well", detail, where=Where(file=file.place)
             )
         )
-    if made and file.dialect != "link":
+    if made:
         found.append(
             Finding("settings.file-made", Severity.NOTE, f"{file.place} is made",
-                    "The image comes without it; its maker lets people make it, with exactly this name.", where=Where(file=file.place))
+                    "The image comes without it; its maker lets people make it, with exactly this name." if file.volume == "boot"
+                    else "The image comes without it: it is made, with the folders on the way to it.", where=Where(file=file.place))
         )  # fmt: skip
     if values.way == "wifi" and any("{wifi_passphrase}" in template for template in file.values.values()):
         found.append(

@@ -19,6 +19,7 @@ from mintseed.core.recipes.model import Recipe
 from mintseed.server.api.bench import card_in_reader
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.done import starting
+from mintseed.server.done.reading import queue_reading
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import judged
 from mintseed.server.judged.lists import COUNTED_TO
@@ -121,7 +122,10 @@ def use(request: HttpRequest, pk: int, payload: UseIn) -> DeploymentOut:
     chosen = Choices(
         payload.name, payload.kind, payload.host_name, payload.page_port, payload.signature, tuple(payload.files)
     )
-    return deployment_out(judged(_use(image, recipe_text(_drafted(image), chosen), payload).pk))
+    made = _use(image, recipe_text(_drafted(image), chosen), payload)
+    if (again := Image.objects.get(pk=pk)).read_at is None:  # the recipe speaks of a file that was not kept
+        queue_reading(again)
+    return deployment_out(judged(made.pk))
 
 
 @all_or_nothing

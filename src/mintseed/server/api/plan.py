@@ -340,7 +340,8 @@ def _out(view: Judged, search: str = "") -> PlanOut:
         proposals=[] if view.closed else [_proposal(p) for p in planning.proposals(plan, shelf)],
         picture=_picture(board) if board else None,
         header=header_map(plan),
-        power=power_sum(plan) if board else None,
+        # Without what the board draws a sum would be of its parts alone.
+        power=power_sum(plan) if board and board.supply else None,
         shopping=planning.list_of(one, plan, shelf),
         time=_time(time) if time else None,
     )

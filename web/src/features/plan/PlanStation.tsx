@@ -94,8 +94,8 @@ export function PlanStation({ id }: { id: number }) {
         <Sheet title="Parts list">
           <ShoppingList list={data.shopping} />
         </Sheet>
-        {data.picture && (
-          <Sheet title={data.picture.name} hint={<>marked <Mono>{data.picture.printed_mark}</Mono></>}>
+        {data.picture && (data.picture.drawing || data.picture.printed_mark) && (
+          <Sheet title={data.picture.name} hint={data.picture.printed_mark ? <>marked <Mono>{data.picture.printed_mark}</Mono></> : undefined}>
             <Picture picture={data.picture} />
           </Sheet>
         )}

@@ -91,8 +91,8 @@ function Files({ data }: { data: SettingsAnswer }) {
     <Tabs.Root value={file.path} onValueChange={(path) => setOpen(data.files.findIndex((f) => f.path === path))} className="flex min-w-0 flex-col rounded-xl border border-rule bg-sheet">
       <Tabs.List aria-label="Files" className="flex flex-wrap items-center gap-2 border-b border-rule px-3.5 py-2.5">
         {data.files.map((f) => (
-          <Tabs.Trigger key={f.path} value={f.path} className="rounded-md bg-rule-2 px-2 py-0.5 font-mono text-[0.88rem] text-ink-2 data-[state=active]:bg-mint-2 data-[state=active]:font-semibold data-[state=active]:text-mint-ink">
-            {f.path}
+          <Tabs.Trigger key={f.path} value={f.path} title={f.path} className="rounded-md bg-rule-2 px-2 py-0.5 font-mono text-[0.88rem] text-ink-2 data-[state=active]:bg-mint-2 data-[state=active]:font-semibold data-[state=active]:text-mint-ink">
+            {f.path.length > 30 ? `…/${f.path.split("/").at(-1)}` : f.path}
           </Tabs.Trigger>
         ))}
         <span className="ml-auto text-[0.85rem] text-ink-2">as on the card</span>

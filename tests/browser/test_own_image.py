@@ -1,0 +1,71 @@
+"""An image no recipe names and a board nobody described, from the file to the opened page: nothing typed but what only a person knows."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, expect
+
+from mintseed.standins.forge.build import build_image
+from mintseed.standins.forge.own_sources import WEIR_POST
+from tests.browser import walk
+from tests.browser.conftest import Application
+
+CARD = "QH-C32-07"
+
+
+def test_an_image_of_ones_own_goes_down_the_line(page: Page, application: Application) -> None:
+    build_image(WEIR_POST, application.home / "library")
+    page.goto("/images")
+    # Nobody asks for it: it is read because it came.
+    row = page.get_by_role("link", name=re.compile(re.escape(WEIR_POST.file)))
+    row.click()
+    boards = page.locator("section", has=page.get_by_role("heading", name="Boards it starts on"))
+    expect(boards.get_by_role("listitem").first).to_contain_text("Hollow 1")
+    page.get_by_role("link", name="Use this image").click()
+
+    # What was read is there, each with where it comes from.
+    expect(page.get_by_label("Name", exact=True)).to_have_value("Weir post")
+    expect(page.get_by_text("etc/nginx/sites-enabled/post")).to_be_visible()
+    keyfile = page.locator("label", has_text="/etc/NetworkManager/system-connections/wifi.nmconnection")
+    expect(keyfile.get_by_role("checkbox")).to_be_checked()
+    walk.radio(page, "Hollow 1").check()
+    page.get_by_role("button", name="Keep it and start").click()
+
+    walk.station(page, "Plan")
+    expect(page.locator("b", has_text=re.compile("carries Hollow 1 cannot be told"))).to_be_visible()
+    walk.pick(page, "Card", "32 GB")
+    page.get_by_role("link", name="Go on to Image").click()
+    walk.station(page, "Image")
+    page.get_by_role("link", name="Go on to Settings").click()
+    walk.station(page, "Settings")
+    walk.fill(page, "Host name", "weir-east")
+    file = page.get_by_role("region", name="/etc/NetworkManager/system-connections/wifi.nmconnection")
+    expect(file).to_contain_text("ssid=Quay House 2G")
+    walk.put_on_card(page, CARD)
+    walk.power_on(page)
+    expect(page.get_by_role("heading", name=re.compile("^On the network after"))).to_be_visible()
+
+    page.get_by_role("link", name="Go on to Find").click()
+    walk.station(page, "Find")
+    with page.context.expect_page() as opened:
+        page.get_by_role("link", name="Open its page").click()
+    expect(opened.value.get_by_role("heading", name="weir-east")).to_be_visible()
+    page.get_by_role("button", name="This is it", exact=True).first.click()
+    expect(page.get_by_role("heading", name="This is it")).to_be_visible()
+    page.get_by_role("link", name="Go on to Set up").click()
+    walk.station(page, "Set up")
+    page.get_by_role("button", name="Check it").first.click()
+    expect(page.get_by_text("Its page answers.")).to_be_visible()
+    page.get_by_role("link", name="Go on to Keep").click()
+    walk.station(page, "Keep")
+
+
+def test_a_board_needs_no_more_than_a_name(page: Page) -> None:
+    page.goto("/shelf")
+    page.get_by_role("link", name="A name is enough").click()
+    expect(page.get_by_role("heading", name="A board of your own")).to_be_visible()
+    page.get_by_label("Name", exact=True).fill("Grandmother's board")
+    page.get_by_role("button", name="Put it on the shelf").click()
+    expect(page.get_by_role("heading", name="Shelf")).to_be_visible()
+    expect(page.get_by_text("Grandmother's board").first).to_be_visible()
