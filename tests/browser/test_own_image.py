@@ -60,6 +60,15 @@ def test_an_image_of_ones_own_goes_down_the_line(page: Page, application: Applic
     page.get_by_role("link", name="Go on to Keep").click()
     walk.station(page, "Keep")
 
+    # What it taught goes into the recipe, and the next one starts with it.
+    lesson = page.locator("section", has=page.get_by_role("heading", name="What this one taught"))
+    expect(lesson.get_by_text("Its page says Weir post: level and flow")).to_be_visible()
+    for left in (1, 0):
+        lesson.get_by_role("button", name="Take it into the recipe").first.click()
+        expect(lesson.get_by_role("button", name="Take it into the recipe")).to_have_count(left)
+    page.goto("/recipes/recipe/weir-post")
+    expect(page.get_by_text("signature").first).to_be_visible()
+
 
 def test_a_board_needs_no_more_than_a_name(page: Page) -> None:
     page.goto("/shelf")

@@ -503,6 +503,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deployments/{pk}/lessons": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Lessons
+         * @description What may be taken into its recipe; nothing for one that came with the program.
+         */
+        get: operations["mintseed_server_api_lessons_read_lessons"];
+        put?: never;
+        /** Take */
+        post: operations["mintseed_server_api_lessons_take"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deployments/{pk}/plan": {
         parameters: {
             query?: never;
@@ -2497,6 +2518,24 @@ export interface components {
             qr_size: number;
             /** Url */
             url: string;
+        };
+        /** LessonIn */
+        LessonIn: {
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "boot" | "signature";
+        };
+        /** LessonOut */
+        LessonOut: {
+            /**
+             * About
+             * @enum {string}
+             */
+            about: "boot" | "signature";
+            /** Text */
+            text: string;
         };
         /**
          * LibraryOut
@@ -5609,6 +5648,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeploymentOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_lessons_read_lessons: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LessonOut"][];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_lessons_take: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LessonIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LessonOut"][];
                 };
             };
             /** @description Why not, in a sentence */

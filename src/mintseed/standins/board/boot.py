@@ -123,7 +123,7 @@ def _some_system(card: Path, root: int, fat: FatReader, board: dict[str, Any], a
             return Outcome(reasons[0] if reasons else "network file missing or refused")
     return Outcome(
         after_s=some_system.JOIN_S, page_after_s=some_system.PAGE_AFTER_S, host_name=some_system.own_name(card, root, fat),
-        port=some_system.page_port(card, root), service="_http._tcp" if some_system.announces(card, root) else "", page=some_system.PAGE,
+        port=some_system.page_port(card, root), service="_http._tcp" if some_system.announces(card, root) else "", page=some_system.own_page(card, root),
     )  # fmt: skip
 
 

@@ -62,6 +62,17 @@ def page_port(card: Path, root: int) -> int:
     return 80
 
 
+def own_page(card: Path, root: int) -> bytes:
+    """Return the page its web server shows, where its settings say in which folder it lies; else one of the pretend board's own."""
+    for folder in SITES:
+        for name in listed(card, root, folder):
+            text = root_file(card, root, f"{folder}/{name}").decode("utf-8", "replace")
+            found = re.search(r"\broot\s+/([\w./-]+);", text)
+            if found and (page := root_file(card, root, f"{found[1].strip('/')}/index.html")):
+                return page
+    return PAGE
+
+
 def announces(card: Path, root: int) -> bool:
     return "avahi-daemon" in listed(card, root, "usr/sbin")
 

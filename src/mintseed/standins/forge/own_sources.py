@@ -7,6 +7,12 @@ from mintseed.standins.forge.sources import BoardTree, ImageSpec
 HOLLOW = BoardTree("hollow-1.dtb", "Hollow 1", ("hollow,one",))
 HOLLOW_2 = BoardTree("hollow-2.dtb", "Hollow 2", ("hollow,two",))
 
+PAGE = """<!doctype html><html lang="en"><meta charset="utf-8"><meta name="viewport" content="width=device-width,initial-scale=1">
+<title>Weir post: level and flow</title>
+<body style="font:17px/1.5 system-ui,sans-serif;max-width:40rem;margin:2rem auto;padding:0 1rem;color:#1d2a33">
+<h1>{{host}}</h1><p>Level 0.42 m, flow 1.8 m³/s. Measured every minute; running since {{since}}.</p></html>
+"""
+
 WEIR_POST = ImageSpec(
     file="weir-post-1.4-64.img.xz", appliance="weir-post", release="1.4", bits=64, scheme="mbr", boards=(HOLLOW, HOLLOW_2), boot_mib=40,
     root_mib=40,
@@ -23,6 +29,7 @@ WEIR_POST = ImageSpec(
         "etc/systemd/system/multi-user.target.wants/NetworkManager.service": "[Service]\n",
         "etc/nginx/sites-enabled/post": "server {\n    listen 8765;\n    root /srv/post;\n}\n",
         "usr/sbin/avahi-daemon": "",
+        "srv/post/index.html": PAGE,
     },
     checksums="weir-post-1.4.sha256", manifest={},
 )  # fmt: skip

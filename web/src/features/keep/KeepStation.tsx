@@ -53,6 +53,7 @@ export function KeepStation({ id }: { id: number }) {
           >
             {data.label ? <LabelView label={data.label} /> : <p className="text-ink-2">The label is made when the device was found and claimed.</p>}
           </Sheet>
+          <Lessons id={id} />
           <SameAgain data={data} id={id} />
         </div>
         <Sheet title="What happened">
@@ -60,6 +61,30 @@ export function KeepStation({ id }: { id: number }) {
         </Sheet>
       </div>
     </StationFrame>
+  );
+}
+
+/** What this device taught that the recipe does not say: taken into it one by one. */
+function Lessons({ id }: { id: number }) {
+  const key = ["deployment", id, "lessons"];
+  const path = { params: { path: { pk: id } } };
+  const { data } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/lessons", path)));
+  const take = useChange(key, (about: Shapes["LessonOut"]["about"]) => answer(POST("/api/deployments/{pk}/lessons", { ...path, body: { about } })));
+  if (!data?.length) return null;
+  return (
+    <Sheet title="What this one taught" hint="the next of its kind starts with it">
+      <Trouble error={take.error} />
+      <ul>
+        {data.map((lesson) => (
+          <li key={lesson.about} className="flex flex-col items-start gap-1.5 border-t border-rule-2 py-2 text-[0.95rem] first:border-0">
+            <span className="[overflow-wrap:anywhere]">{lesson.text}</span>
+            <Button small disabled={take.isPending} onClick={() => take.mutate(lesson.about)}>
+              Take it into the recipe
+            </Button>
+          </li>
+        ))}
+      </ul>
+    </Sheet>
   );
 }
 
