@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import contextlib
 import os
+import re
 import shutil
 import subprocess
 import sys
@@ -16,6 +17,8 @@ from pathlib import Path
 import pytest
 from playwright.sync_api import Browser, Page, expect
 
+from mintseed.standins.forge.build import build_image
+from mintseed.standins.forge.own_sources import WEIR_POST
 from tests.browser import walk
 from tests.browser.conftest import Application, environment_for, start, stop
 
@@ -31,12 +34,12 @@ class Page(http.server.BaseHTTPRequestHandler):
         self.end_headers()
         self.wfile.write(text)
     def do_GET(self):
-        self.say(200, b"<title>Platen print desk</title><h1>Platen print desk</h1>")
+        self.say(200, b"<title>TITLE</title><h1>TITLE</h1>")
     def do_POST(self):
         self.say(401, b"no")
     def log_message(self, *words):
         pass
-http.server.ThreadingHTTPServer(("0.0.0.0", 5310), Page).serve_forever()
+http.server.ThreadingHTTPServer(("0.0.0.0", PORT), Page).serve_forever()
 """
 
 
@@ -67,7 +70,7 @@ class House:
     def _start(self, *arguments: str) -> None:
         self.running.append(subprocess.Popen(arguments, stdout=subprocess.DEVNULL, stderr=subprocess.DEVNULL))
 
-    def board_boots(self) -> None:
+    def board_boots(self, host_name: str = "reading-press", title: str = "Platen print desk", port: int = 5310) -> None:
         """The board comes onto the network: takes a lease from the DHCP server, then serves its page."""
         script = self.folder / "lease.sh"
         script.write_text('#!/bin/sh\n[ "$1" = bound ] && ip addr add "$ip/24" dev "$interface"\nexit 0\n')
@@ -82,14 +85,14 @@ class House:
             "-s",
             str(script),
             "-x",
-            "hostname:reading-press",
+            f"hostname:{host_name}",
             "-n",
             "-q",
             "-t",
             "8",
         )
         server = self.folder / "page.py"
-        server.write_text(PAGE_SERVER)
+        server.write_text(PAGE_SERVER.replace("TITLE", title).replace("PORT", str(port)))
         self._start(*inside, sys.executable, str(server))
 
     def tear_down(self) -> None:
@@ -177,8 +180,51 @@ def test_from_an_empty_log_to_an_opened_page(
         _keep(page)
 
 
+def test_an_image_and_a_board_that_nobody_described(
+    real: Application, browser: Browser, house: House, loop_card: str
+) -> None:
+    """From a dropped file to the label, with no text typed and nothing of the demo touched."""
+    with browser.new_context(base_url=real.url, viewport={"width": 1280, "height": 800}) as context:
+        page = context.new_page()
+        page.goto(real.link)
+        expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
+        _own_place(page)
+        build_image(WEIR_POST, real.home / "library")
+        page.goto("/images")
+        page.get_by_role("link", name=re.compile(re.escape(WEIR_POST.file))).click()
+        page.get_by_role("link", name="Use this image").click()
+        walk.radio(page, "Hollow 1").check()
+        page.get_by_role("button", name="Keep it and start").click()
+        walk.station(page, "Plan")
+        walk.pick(page, "Card", "8 GB")
+        page.get_by_role("link", name="Go on to Image").click()
+        walk.station(page, "Image")
+        page.get_by_role("link", name="Go on to Settings").click()
+        walk.station(page, "Settings")
+        page.get_by_role("button", name="Put on a card").click()
+        walk.station(page, "Card")
+        walk.write(page, f"at {loop_card}")
+        _power_by_hand(page, loop_card)
+        house.board_boots("weir-post", "Weir post: level and flow", 8765)
+        page.get_by_role("link", name="Go on to Find").click(timeout=60_000)
+        walk.station(page, "Find")
+        expect(page.get_by_text("new since power-on").first).to_be_visible(timeout=60_000)
+        page.get_by_role("button", name="This is it", exact=True).first.click()
+        page.get_by_role("link", name="Go on to Set up").click()
+        walk.station(page, "Set up")
+        page.get_by_role("button", name="Check it").first.click()
+        expect(page.get_by_text("Its page answers.")).to_be_visible()
+        page.get_by_role("link", name="Go on to Keep").click()
+        walk.station(page, "Keep")
+        lesson = page.locator("section", has=page.get_by_role("heading", name="What this one taught"))
+        expect(lesson.get_by_text("Its page says Weir post: level and flow")).to_be_visible()
+        page.get_by_role("button", name="Put it in service").click()
+        expect(page.get_by_text("In service at 10.213.7.").first).to_be_visible()
+
+
 def _own_things(page: Page) -> None:
     page.goto("/shelf")
+    page.get_by_role("button", name="Examples, made up").click()
     walk.pick(page, "Mark", "LARKSPUR R")
     expect(page.get_by_text("Looks like Larkspur C")).to_be_visible()
     boards = page.get_by_label("Name").first
@@ -190,6 +236,10 @@ def _own_things(page: Page) -> None:
     supply.get_by_label("Amperes").fill("2.5")
     page.get_by_role("button", name="Add the supply").click()
     expect(page.get_by_text("5.1 V, 2.5 A, micro-USB")).to_be_visible()
+    _own_place(page)
+
+
+def _own_place(page: Page) -> None:
     page.goto("/site")
     place = page.locator("form", has_text="Own network")
     for label, value in (("Name", "At home"), ("Own network", f"{NETWORK}.0/24")):
@@ -208,7 +258,7 @@ def _own_things(page: Page) -> None:
 
 
 def _to_a_written_card(page: Page, loop_card: str) -> None:
-    walk.start(page, "Platen", "Reading-room press")
+    walk.start(page, "Platen", "Reading-room press", examples=True)
     walk.plan(page, "My bare one", "Black one", "8 GB")
     page.get_by_role("radio", name=IMAGE).click()
     expect(page.get_by_text("Whole, and the file that was published").first).to_be_visible(timeout=60_000)

@@ -14,10 +14,13 @@ def station(page: Page, name: str) -> None:
     expect(here).to_contain_text(name)
 
 
-def start(page: Page, appliance: str, name: str) -> None:
+def start(page: Page, appliance: str, name: str, *, examples: bool = False) -> None:
+    """`examples`: on a bench of real things what came with the program is folded away."""
     page.goto("/")
     expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
     page.keyboard.press("n")
+    if examples:
+        page.get_by_role("button", name=re.compile("^Examples, made up")).click()
     page.get_by_role("radio", name=appliance).check(force=True)
     page.get_by_label("What do you call it?").fill(name)
     page.get_by_role("button", name=f"Start with {appliance}").click()

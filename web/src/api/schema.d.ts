@@ -1615,6 +1615,8 @@ export interface components {
          */
         BoardKindOut: {
             drawing: components["schemas"]["Drawing"] | null;
+            /** Example */
+            example: boolean;
             /** Id */
             id: string;
             /** Maker */
@@ -2078,6 +2080,8 @@ export interface components {
             brought: boolean;
             /** Changed At */
             changed_at: string | null;
+            /** Example */
+            example: boolean;
             /** Id */
             id: string;
             /** Name */
@@ -3054,6 +3058,8 @@ export interface components {
         };
         /** PartKindOut */
         PartKindOut: {
+            /** Example */
+            example: boolean;
             /** Id */
             id: string;
             /** Name */
@@ -3422,6 +3428,8 @@ export interface components {
         RecipeOut: {
             /** Brought */
             brought: boolean;
+            /** Example */
+            example: boolean;
             /** Id */
             id: string;
             /** Kind */

@@ -41,6 +41,8 @@ class RecipeOut(Schema):
     summary: str
     releases: list[str]
     brought: bool
+    example: bool
+    """whether it is one of the made-up ones that came with the program, on a bench of real ones"""
 
 
 class DescribedOut(Schema):
@@ -53,6 +55,7 @@ class DescribedOut(Schema):
     shipped: bool
     changed_at: datetime | None
     broken: str
+    example: bool
 
 
 class TextOut(Schema):
@@ -119,7 +122,7 @@ def _recipes() -> list[RecipeOut]:
     known = descriptions.known()
     return [
         RecipeOut(id=r.id, name=r.name, kind=r.kind, summary=r.summary, releases=[x.version for x in r.releases],
-                  brought=("recipe", r.id) in known.brought)
+                  brought=("recipe", r.id) in known.brought, example=descriptions.is_example("recipe", r.id))
         for r in known.recipes.values()
     ]  # fmt: skip
 
@@ -165,7 +168,7 @@ def listed(request: HttpRequest, kind: Kind) -> list[DescribedOut]:
     out = [
         DescribedOut(
             id=ident, name=described.name, summary=_summary(described), brought=ident in rows, shipped=descriptions.has_shipped(kind, ident),
-            changed_at=rows[ident].changed_at if ident in rows else None, broken="",
+            changed_at=rows[ident].changed_at if ident in rows else None, broken="", example=descriptions.is_example(kind, ident),
         )
         for ident, described in good.items()
     ]  # fmt: skip
@@ -174,7 +177,7 @@ def listed(request: HttpRequest, kind: Kind) -> list[DescribedOut]:
         if error is not None:
             out = [o for o in out if o.id != ident]
             out.append(DescribedOut(id=ident, name=ident, summary="", brought=True, shipped=descriptions.has_shipped(kind, ident),
-                                    changed_at=row.changed_at, broken=error.sentence()))  # fmt: skip
+                                    changed_at=row.changed_at, broken=error.sentence(), example=False))  # fmt: skip
     return out
 
 

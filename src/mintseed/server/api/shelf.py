@@ -197,10 +197,14 @@ def _out(site: Site, *, after: int = 0, search: str = "") -> ShelfOut:
                 id=b.id, name=b.name, maker=b.maker, printed_mark=b.printed_mark, mark_place=b.mark_place, telling_apart=b.telling_apart,
                 text=board_text(b), supply_text=f"{b.supply.voltage_v:g} V, {b.supply.least_current_a:g} A, {b.supply.connector}" if b.supply else "",
                 twin=boards[b.twin].name if b.twin and b.twin in boards else "", drawing=b.drawing,
+                example=descriptions.is_example("board", b.id),
             )
             for b in boards.values()
         ],
-        part_kinds=[PartKindOut(id=p.id, name=p.name, role=role_words(p.role), seen=p.seen) for p in descriptions.parts().values()],
+        part_kinds=[PartKindOut(
+                id=p.id, name=p.name, role=role_words(p.role), seen=p.seen, example=descriptions.is_example("part", p.id)
+            )
+            for p in descriptions.parts().values()],
         connectors=[*PLUGS, *SOCKETS],
         plugs=list(PLUGS),
         gauges=list(MILLIOHM_PER_M),

@@ -31,6 +31,8 @@ class BoardKindOut(Schema):
     supply_text: str
     twin: str
     drawing: Drawing | None
+    example: bool
+    """whether it is one of the made-up ones that came with the program, on a bench of real ones"""
 
 
 class PartKindOut(Schema):
@@ -38,6 +40,7 @@ class PartKindOut(Schema):
     name: str
     role: str
     seen: str
+    example: bool
 
 
 class ShelfUnitOut(Schema):

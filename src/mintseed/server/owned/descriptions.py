@@ -119,6 +119,14 @@ def _read(files: tuple[int, ...]) -> Known:
     return Known(recipes, boards, parts, broken, frozenset(brought), recipe_texts, digest.hexdigest(), files)
 
 
+def is_example(kind: str, ident: str) -> bool:
+    """Return whether this is one of the made-up things that came with the program, on a bench of real ones: there they are examples."""
+    if wiring.config().is_standin or (kind, ident) in known().brought:
+        return False
+    own = (r for r in known().recipes.values() if ("recipe", r.id) in known().brought) if kind == "part" else ()
+    return not any(part.id == ident for recipe in own for part in recipe.add_ons)
+
+
 def shipped_text(kind: str, ident: str) -> str | None:
     """Return the text of a shipped description, None when there is none."""
     try:

@@ -5,6 +5,7 @@ import { answer, GET, POST, type Severity, type Shapes } from "../../api/client"
 import { useAnswer, useMaking } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { Card, Cards } from "../../ui/Cards";
+import { ExamplesFold } from "../../ui/Examples";
 import { Mark } from "../../ui/Mark";
 import { Button, Tag, Trouble, Waiting } from "../../ui/parts";
 import { Select } from "../../ui/Select";
@@ -54,7 +55,9 @@ function Form({ data, start, site, places }: { data: Matrix; start: { recipe: st
   const board = data.units.find((u) => u.id === unit);
   const cell = (recipeId: string, boardId: string) => data.cells.find((c) => c.recipe === recipeId && c.board === boardId);
   const rank = (found: Matrix["cells"][number] | undefined) => (found ? RANK[found.verdict] : 9);
-  const recipes = board ? [...data.recipes].sort((a, b) => rank(cell(a.id, board.board)) - rank(cell(b.id, board.board))) : data.recipes;
+  const [examples, setExamples] = useState(data.recipes.some((r) => r.example && r.id === start.recipe));
+  const offered = data.recipes.filter((r) => examples || !r.example);
+  const recipes = board ? [...offered].sort((a, b) => rank(cell(a.id, board.board)) - rank(cell(b.id, board.board))) : offered;
   const fit = (u: Matrix["units"][number]) => (chosen ? rank(cell(chosen.id, u.board)) : 0);
   const units = [...data.units].sort((a, b) => fit(a) - fit(b) || Number(!!a.used_by) - Number(!!b.used_by));
   const pair = chosen && board && cell(chosen.id, board.board);
@@ -97,6 +100,16 @@ function Form({ data, start, site, places }: { data: Matrix; start: { recipe: st
               <RecipeCard key={r.id} recipe={r} found={board && cell(r.id, board.board)} />
             ))}
           </Cards>
+          {recipes.length === 0 && (
+            <p className="text-ink-2">
+              Nothing of yours is described yet.{" "}
+              <Link to="/images" className="font-[550] text-mint-ink underline">
+                Open an image of your own
+              </Link>{" "}
+              and use it: its recipe is drafted from what stands in it.
+            </p>
+          )}
+          <ExamplesFold count={data.recipes.filter((r) => r.example).length} open={examples} onToggle={() => setExamples(!examples)} />
           <Link to="/recipes" className="self-start rounded px-1 text-[0.95rem] text-mint-ink underline">
             It is not here: bring its recipe
           </Link>

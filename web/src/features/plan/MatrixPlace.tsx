@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { answer, GET, type Shapes } from "../../api/client";
 import { useAnswer } from "../../api/use";
 import { Mark } from "../../ui/Mark";
+import { ExamplesFold } from "../../ui/Examples";
 import { ButtonLink, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { PlacePicker, usePlaces } from "../../ui/PlacePicker";
 
@@ -36,6 +37,7 @@ export function MatrixPlace() {
 function OneMatrix({ id }: { id: number }) {
   const { data, error } = useAnswer(["shelf", id, "matrix"], () => answer(GET("/api/sites/{site_pk}/matrix", { params: { path: { site_pk: id } } })));
   const [open, setOpen] = useState<Cell | null>(null);
+  const [examples, setExamples] = useState(false);
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the shelf" />;
   if (!data.kinds.length) {
     return (
@@ -47,7 +49,7 @@ function OneMatrix({ id }: { id: number }) {
       </Sheet>
     );
   }
-  const shown = open ?? data.cells[0];
+  const shown = open ?? data.cells.find((c) => examples || !data.recipes.find((r) => r.id === c.recipe)?.example);
   return (
     <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_20rem]">
       <div className="overflow-x-auto rounded-xl border border-rule bg-sheet px-3 py-2">
@@ -64,7 +66,7 @@ function OneMatrix({ id }: { id: number }) {
             </tr>
           </thead>
           <tbody>
-            {data.recipes.map((r) => (
+            {data.recipes.filter((r) => examples || !r.example).map((r) => (
               <tr key={r.id}>
                 <th scope="row" className="sticky left-0 border-t border-rule-2 bg-sheet py-1 pr-3 text-left font-normal">
                   <b className="font-[550]">{r.name}</b> <span className="text-[0.87rem] text-ink-2 max-md:block">{r.kind}</span>
@@ -85,6 +87,7 @@ function OneMatrix({ id }: { id: number }) {
             ))}
           </tbody>
         </table>
+        <ExamplesFold count={data.recipes.filter((r) => r.example).length} open={examples} onToggle={() => setExamples(!examples)} />
       </div>
       {shown && <Reason data={data} cell={shown} />}
     </div>

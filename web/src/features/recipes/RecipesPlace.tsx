@@ -4,6 +4,7 @@ import { type DragEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { answer, GET, type Shapes } from "../../api/client";
 import { useAnswer } from "../../api/use";
+import { ExamplesFold } from "../../ui/Examples";
 import { Button, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
 import { handOver, type Kind } from "./drafts";
 
@@ -40,15 +41,19 @@ export function RecipesPlace() {
 
 function OneKind({ kind, name, what }: { kind: Kind; name: string; what: string }) {
   const { data, error } = useAnswer(["descriptions", kind], () => answer(GET("/api/descriptions/{kind}", { params: { path: { kind } } })));
+  const [examples, setExamples] = useState(false);
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="what is described" />;
+  const listed = data.filter((d) => examples || !d.example);
   return (
     <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_20rem]">
       <Sheet title={name} hint={what}>
         <ul>
-          {data.map((d) => (
+          {listed.map((d) => (
             <Row key={d.id} kind={kind} described={d} />
           ))}
+          {listed.length === 0 && <li className="text-ink-2">None of your own yet.</li>}
         </ul>
+        <ExamplesFold count={data.filter((d) => d.example).length} open={examples} onToggle={() => setExamples(!examples)} />
       </Sheet>
       <Bring kind={kind} />
     </div>

@@ -7,6 +7,7 @@ import { changesOf } from "../../lib/changes";
 import { useRested } from "../../lib/rested";
 import { plural } from "../../lib/words";
 import { clashOf } from "../../ui/Clash";
+import { ExamplesFold } from "../../ui/Examples";
 import { INPUT } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
 import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
@@ -63,17 +64,22 @@ function doors(site: number, kind: Kind) {
 function OneShelf({ id }: { id: number }) {
   const [typed, setTyped] = useState("");
   const [pages, setPages] = useState<readonly number[]>([0]);
+  const [examples, setExamples] = useState(false);
   const search = useRested(typed.trim());
   const after = pages.at(-1) ?? 0;
   const key = ["shelf", id, search, after];
   const { data, error } = useAnswer(key, () => answer(GET("/api/sites/{site_pk}/shelf", { params: { path: { site_pk: id }, query: { search, after } } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the shelf" />;
-  const things = { shelf: data, site: id, queryKey: key };
+  const owned = new Set(data.units.map((u) => u.board));
+  const kept = new Set(data.parts.map((p) => p.kind));
+  const folded = data.kinds.filter((k) => k.example && !owned.has(k.id)).length + data.part_kinds.filter((k) => k.example && !kept.has(k.id)).length;
+  const lists = examples ? data : { ...data, kinds: data.kinds.filter((k) => !k.example || owned.has(k.id)), part_kinds: data.part_kinds.filter((k) => !k.example || kept.has(k.id)) };
+  const things = { shelf: lists, site: id, queryKey: key };
   return (
     <>
       <div className="grid items-start gap-3.5 lg:grid-cols-2">
         <div className="flex flex-col gap-3.5">
-          <Things {...things} kind="boards" title="Boards" hint="told apart by the mark printed on them" one="board" fields={unitFields(data)} fresh={unitValues()} empty={search ? "No board is called that." : "None yet. Type in the mark of the one in your hand."}
+          <Things {...things} kind="boards" title="Boards" hint="told apart by the mark printed on them" one="board" fields={unitFields(lists)} fresh={unitValues()} empty={search ? "No board is called that." : "None yet. Type in the mark of the one in your hand."}
             head={(search !== "" || pages.length > 1 || data.units_after !== null) && (
               <input type="search" aria-label="Find a board" placeholder="Name or mark" className={`${INPUT} mb-1 placeholder:text-ink-3`} value={typed} maxLength={80} onChange={(e) => {
                 setTyped(e.target.value);
@@ -103,10 +109,11 @@ function OneShelf({ id }: { id: number }) {
           <Things {...things} kind="cables" title="Power cables" hint="for supplies with a socket" one="cable" fields={cableFields(data)} fresh={cableValues()} empty="None yet."
             rows={data.cables.map((c) => ({ id: c.id, name: c.name, facts: [`${c.plug_to_supply} to ${c.plug_to_board}`, `${c.length_m} m`, c.awg != null ? `AWG ${c.awg}` : "no gauge printed", c.note].filter(Boolean).join(", "), usedBy: c.used_by, start: cableValues(c) }))}
           />
-          <Things {...things} kind="parts" title="Parts" hint="add-ons, sticks, cameras, cases" one="part" fields={partFields(data)} fresh={partValues()} empty="None yet."
+          <Things {...things} kind="parts" title="Parts" hint="add-ons, sticks, cameras, cases" one="part" fields={partFields(lists)} fresh={partValues()} empty="None yet."
             rows={data.parts.map((p) => ({ id: p.id, name: p.name, facts: [p.kind_name !== p.name && p.kind_name, p.role, p.note].filter(Boolean).join(", "), usedBy: p.used_by, findings: p.findings, start: partValues(p) }))}
           />
           <ShelfTable site={id} />
+          <ExamplesFold count={folded} open={examples} onToggle={() => setExamples(!examples)} />
           <p className="px-1 text-[0.93rem] text-ink-2">
             Your board is not in the list?{" "}
             <Link to="/shelf/own-board" className="font-[550] text-mint-ink underline">
