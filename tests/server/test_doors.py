@@ -12,7 +12,7 @@ from django.db import connections
 from django.test import Client
 
 from mintseed import wiring
-from mintseed.server.doors.door import LINK_LASTS_S, new_link, token, use_link
+from mintseed.server.doors.door import LINK_LASTS_S, new_link, take_link, token, use_up
 from mintseed.server.kept.models import Deployment, Image, Site
 from tests.server.conftest import Api
 
@@ -34,12 +34,30 @@ def test_a_link_opens_for_one_browser_once(api: Api, asks_for_link: None) -> Non
     assert other.call("get", "/bench")[0] == 401
 
 
+def test_a_page_that_was_left_too_soon_has_not_used_the_link_up(api: Api, asks_for_link: None) -> None:
+    code = code_of(new_link())
+    left = Api()
+    assert left.post("/session/link", {"code": code})["signed_in"], "its answer never arrived"
+    assert api.post("/session/link", {"code": code})["signed_in"]
+    assert [api.call("get", path)[0] for path in ("/bench", "/sites", "/bench")] == [200, 200, 200]
+    assert left.call("get", "/bench")[0] == 401, "of two that took it the first to come back has it"
+    assert left.get("/session")["signed_in"] is False
+    assert Api().call("post", "/session/link", {"code": code})[0] == 409
+
+
+def test_requests_that_come_back_together_all_come_in(api: Api, asks_for_link: None) -> None:
+    name = take_link(code_of(new_link()))
+    assert all(use_up(name, "one") for _ in range(3))
+    assert not use_up(name, "another")
+    assert not (wiring.config().home / "secrets" / "links" / name).exists()
+
+
 def test_an_old_link_opens_nothing(api: Api, asks_for_link: None) -> None:
     code = code_of(new_link())
     for file in (wiring.config().home / "secrets" / "links").iterdir():
         os.utime(file, (0, file.stat().st_mtime - LINK_LASTS_S - 1))
         assert code not in file.name
-    assert not use_link(code)
+    assert not take_link(code)
 
 
 def test_a_link_is_of_no_use_where_an_account_is_asked_for(api: Api, asks_for_account: None) -> None:

@@ -64,7 +64,7 @@ export function Door({ children }: { children: ReactNode }) {
     tried.current = held;
     mutate(held, { onSuccess: () => void queries.invalidateQueries() });
   }, [comesByLink, held, mutate, queries]);
-  if (!data) return error ? <Trouble error={error} /> : <Waiting what="the door" />;
+  if (!data) return <ComingUp error={error} />;
   if (!shut || (wasIn && held === "")) return children;
   if (data.door === "account") {
     return (
@@ -73,7 +73,17 @@ export function Door({ children }: { children: ReactNode }) {
       </Suspense>
     );
   }
-  return isPending || (comesByLink && refused === null) ? <Waiting what="the door" /> : <AskForLink error={refused} />;
+  return isPending || (comesByLink && refused === null) ? <ComingUp error={null} /> : <AskForLink error={refused} />;
+}
+
+/** Until the application answers: a start takes seconds, the very first one a minute. */
+function ComingUp({ error }: { error: Problem | Error | null }) {
+  return (
+    <div className="flex flex-col gap-2 p-4" role="status">
+      <p className="text-ink-2">Mint Seed is coming up…</p>
+      {error && <p className="text-[0.93rem] text-ink-3">It does not answer yet ({error.message}); this page asks again by itself.</p>}
+    </div>
+  );
 }
 
 /** Other users of this machine reach this page too, so it opens only by the link its start printed. */

@@ -11,8 +11,8 @@ from mintseed.core.errors import RefusedError
 from mintseed.core.keep.label import qr_code
 from mintseed.server.doors import passwords
 from mintseed.server.doors.address import phone_url
-from mintseed.server.doors.door import DOORS, Door, door, use_link
-from mintseed.server.doors.guard import here, let_in, shut_out_who_closed_it
+from mintseed.server.doors.door import DOORS, Door, door, take_link
+from mintseed.server.doors.guard import LINK, here, let_in
 from mintseed.server.doors.roles import Role, role_here
 from mintseed.server.judged.changes import changed
 
@@ -60,11 +60,12 @@ def log_in(request: HttpRequest, payload: LoginIn) -> SessionOut:
 @router.post("/session/link", response=SessionOut)
 def come_in(request: HttpRequest, payload: LinkIn) -> SessionOut:
     """Let the browser in that shows the code of a link, once."""
-    if door() != "link" or not use_link(payload.code):
+    link = take_link(payload.code) if door() == "link" else ""
+    if not link:
         raise RefusedError("this link was used, or is too old",
                            next_step="Print a new one where it was started:  .venv/bin/python manage.py link")  # fmt: skip
-    shut_out_who_closed_it()
     let_in(request, here(), "link")
+    request.session[LINK] = link
     return _out(request)
 
 

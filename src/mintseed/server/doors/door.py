@@ -65,10 +65,17 @@ def _links() -> Path:
     return config().home / "secrets" / "links"
 
 
+FORGOTTEN_AFTER_S = 30 * 24 * 3600
+"""seconds after which neither a link nor who used it is kept: a session lasts no longer"""
+
+
 def new_link() -> str:
     """Return a link that lets one browser in, once. Its code stands behind the #, so no server and no log sees it."""
     folder, code = _links(), secrets.token_urlsafe(32)
     folder.mkdir(parents=True, exist_ok=True, mode=0o700)
+    for old in folder.iterdir():
+        if time.time() - old.lstat().st_mtime > FORGOTTEN_AFTER_S:
+            old.unlink(missing_ok=True)
     (folder / _name(code)).touch(mode=0o600)
     return f"{address()}#come-in={code}"
 
@@ -91,15 +98,30 @@ def opening_page(link: str) -> Path:
     return page
 
 
-def use_link(code: str) -> bool:
-    """Return whether `code` opens; it does once."""
+def take_link(code: str) -> str:
+    """Return the name of the link with `code`, by which the session that took it is told; empty where it opens no more. It is used up by
+    the first session that comes back: a page that was left too soon never got one."""
     file = _links() / _name(code)
     try:
         fresh = time.time() - file.stat().st_mtime < LINK_LASTS_S
-        file.unlink()  # of two that come at once, one finds it gone
     except FileNotFoundError:
-        return False
-    return fresh
+        return ""
+    return file.name if fresh else ""
+
+
+def use_up(link: str, session: str) -> bool:
+    """Use the link of that name up for `session`; return whether it is that session's. Of two that took it the first to come back has it."""
+    own = hashlib.sha256(session.encode()).hexdigest()
+    mark, fresh = _links() / f"{link}.used", _links() / f"{secrets.token_hex(8)}.new"
+    fresh.write_text(own)
+    try:
+        os.link(fresh, mark)  # with what stands in it, or not at all
+    except FileExistsError:
+        return mark.read_text() == own
+    finally:
+        fresh.unlink()
+    (_links() / link).unlink(missing_ok=True)
+    return True
 
 
 def _name(code: str) -> str:

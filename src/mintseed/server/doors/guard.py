@@ -7,12 +7,12 @@ from urllib.parse import urlsplit
 from wsgiref.headers import Headers
 
 from django.conf import settings
-from django.contrib.auth import get_user_model, login
+from django.contrib.auth import get_user_model, login, logout
 from django.contrib.auth.models import User
 from django.contrib.sessions.models import Session
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonResponse
 
-from mintseed.server.doors.door import DOORS, door, shows_token
+from mintseed.server.doors.door import DOORS, door, shows_token, use_up
 from mintseed.server.doors.roles import may, role_here, set_role
 from mintseed.server.judged.changes import EVERYTHING, changed
 from mintseed.server.judged.journal import record, who
@@ -75,6 +75,9 @@ class DoorMiddleware:
         guarded = request.path.startswith("/api/") and request.path not in self.OPEN and door() != "open"
         if guarded and not may_come_in(request):
             return _refused(401, "account", "Come in first")
+        if guarded and not _link_is_its_own(request):
+            logout(request)
+            return _refused(401, "account", "Come in first")
         if guarded and not may(role_here(request), request.method or "GET", request.path):
             return _refused(403, "role", "Your account may not do that. An owner of this bench may.")
         closed_by_this_request.set(False)
@@ -91,6 +94,22 @@ class DoorMiddleware:
 def may_come_in(request: HttpRequest) -> bool:
     """Return whether the one who asks is known: by a session, or by the owner's token."""
     return request.user.is_authenticated or shows_token(request.headers.get("Authorization", ""))
+
+
+LINK = "link"
+"""in a session that came by a link and did not come back yet: the link's name"""
+
+
+def _link_is_its_own(request: HttpRequest) -> bool:
+    """Return whether a session that took a link may keep it: the first that comes back does, and uses it up with that."""
+    link = request.session.get(LINK)
+    if link is None:
+        return True
+    if not use_up(link, request.session.session_key or ""):
+        return False
+    del request.session[LINK]
+    shut_out_who_closed_it()
+    return True
 
 
 CAME_BY = "came-by"
