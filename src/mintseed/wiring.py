@@ -22,6 +22,7 @@ from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_file
 from mintseed.adapters.pasted_view import PastedView
 from mintseed.adapters.system_clock import SystemClock
 from mintseed.adapters.tcp_scan import TcpScan
+from mintseed.adapters.this_machine import OwnMachine
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.errors import InputError
 from mintseed.ports.board_power import BoardPower
@@ -30,6 +31,7 @@ from mintseed.ports.clock import Clock
 from mintseed.ports.filled_copies import FilledCopies
 from mintseed.ports.images import ImageLibrary
 from mintseed.ports.network import Announcements, Names, NetworkView, Probe, Scanner
+from mintseed.ports.this_machine import ThisMachine
 from mintseed.ports.volume import VolumeTools
 from mintseed.shipped import PROJECT as PROJECT
 from mintseed.shipped import Descriptions as Descriptions
@@ -156,6 +158,11 @@ def bench(name: str = "") -> Bench:
     view = NeighbourView(chosen.lease_files, neighbours_from_kernel)
     readers = LsblkReaders(chosen.loop_cards)
     return Bench(readers, None, library, tools, view, probe, scanner, SystemClock())
+
+
+def this_machine() -> ThisMachine | None:
+    """Return what tells of the machine this runs on; None on the stand-in bench, whose place is made up."""
+    return None if config().is_standin else OwnMachine()
 
 
 @cache

@@ -729,6 +729,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/first-steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** First Steps */
+        get: operations["mintseed_server_api_first_steps_first_steps"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/images": {
         parameters: {
             query?: never;
@@ -848,6 +865,23 @@ export interface paths {
          * @description Keep the draft as a recipe, and start a deployment with the image.
          */
         post: operations["mintseed_server_api_draft_use"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/join-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Join Code */
+        post: operations["mintseed_server_api_first_steps_join_code"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1133,6 +1167,26 @@ export interface paths {
         get: operations["mintseed_server_api_site_read_site"];
         /** Change Site */
         put: operations["mintseed_server_api_site_change_site"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sites/{pk}/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Proposals
+         * @description What this machine says of the place where nobody said anything; nothing on a stand-in bench, and of places without this bench.
+         */
+        get: operations["mintseed_server_api_first_steps_read_proposals"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2345,6 +2399,20 @@ export interface components {
             where: components["schemas"]["Where"];
         };
         /**
+         * FirstStepsOut
+         * @description What is there of what a first deployment wants; none of it has to be.
+         */
+        FirstStepsOut: {
+            /** Board */
+            board: boolean;
+            /** Image */
+            image: boolean;
+            /** Place */
+            place: boolean;
+            /** Wifi */
+            wifi: boolean;
+        };
+        /**
          * HeaderMap
          * @description The header as a picture: two rows, odd and even numbers.
          */
@@ -2464,6 +2532,25 @@ export interface components {
             total_bytes: number;
             /** Trouble */
             trouble: string;
+        };
+        /** JoinCodeIn */
+        JoinCodeIn: {
+            /** Code */
+            code: string;
+        };
+        /**
+         * JoinCodeOut
+         * @description What a join code says, for the form it was pasted into. It holds the passphrase that was sent.
+         */
+        JoinCodeOut: {
+            /** Hidden */
+            hidden: boolean;
+            /** Passphrase */
+            passphrase: string;
+            /** Ssid */
+            ssid: string;
+            /** Wpa3 Only */
+            wpa3_only: boolean;
         };
         /** KeepOut */
         KeepOut: {
@@ -3366,6 +3453,33 @@ export interface components {
             status: number;
             title: string;
             where?: string;
+        };
+        /**
+         * Proposal
+         * @description One value for a place, in words, and where this machine keeps it.
+         */
+        Proposal: {
+            /**
+             * Band Ghz
+             * @default 2.4
+             */
+            band_ghz: number;
+            /**
+             * Field
+             * @enum {string}
+             */
+            field: "country" | "time_zone" | "keyboard" | "networks" | "wifi";
+            /** Source */
+            source: string;
+            /** Text */
+            text: string;
+            /** Value */
+            value: string;
+            /**
+             * Wpa3 Only
+             * @default false
+             */
+            wpa3_only: boolean;
         };
         /**
          * ProposalOut
@@ -6344,6 +6458,44 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_first_steps_first_steps: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FirstStepsOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_image_images: {
         parameters: {
             query?: {
@@ -6605,6 +6757,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DeploymentOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_first_steps_join_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinCodeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JoinCodeOut"];
                 };
             };
             /** @description Why not, in a sentence */
@@ -7489,6 +7683,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_first_steps_read_proposals: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Proposal"][];
                 };
             };
             /** @description Why not, in a sentence */

@@ -82,7 +82,8 @@ const BANDS = [
 const EMPTY: Values = { ssid: "", band_ghz: 2.4, hidden: false, wpa3_only: false, passphrase: "" };
 
 export function NetworkForm({ start = EMPTY, onSave, onRemove, button }: FormProps) {
-  const { register, handleSubmit, control, setError, reset, formState } = useForm<Values>({ defaultValues: start });
+  const { register, handleSubmit, control, setError, setValue, reset, formState } = useForm<Values>({ defaultValues: start });
+  const decode = useOnce((code: string) => answer(POST("/api/join-code", { body: { code } })));
   const { was, theirs, watch, settle } = useClash(start);
   const send = (from: Values) =>
     handleSubmit((v) => {
@@ -97,8 +98,23 @@ export function NetworkForm({ start = EMPTY, onSave, onRemove, button }: FormPro
         void send(was);
       }}
       className="mt-2 flex flex-col gap-2">
-      <FormRow label="Name" problem={formState.errors.ssid?.message}>
-        <input className={INPUT} spellCheck={false} {...register("ssid", { required: "A network has a name" })} />
+      <FormRow label="Name" problem={formState.errors.ssid?.message} {...(start.ssid ? {} : { hint: "as your phone lists it; a join code, WIFI:S:…, can be pasted here" })}>
+        <input
+          className={INPUT}
+          spellCheck={false}
+          {...register("ssid", { required: "A network has a name" })}
+          onPaste={(e) => {
+            const pasted = e.clipboardData.getData("text");
+            if (!/^\s*WIFI:/i.test(pasted)) return;
+            e.preventDefault();
+            decode.mutate(pasted, {
+              onSuccess: (said) => {
+                for (const name of ["ssid", "passphrase", "hidden", "wpa3_only"] as const) setValue(name, said[name], { shouldDirty: true });
+              },
+              onError: (refused) => setError("ssid", { message: refused.message }),
+            });
+          }}
+        />
       </FormRow>
       <FormRow label="Passphrase">
         <input className={`${INPUT} font-mono`} type="password" autoComplete="new-password" placeholder={start.ssid ? "empty leaves it as it is" : ""} {...register("passphrase")} />

@@ -75,6 +75,7 @@ function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () =
   return (
     <div className="flex flex-col gap-3.5">
       <Trouble error={[change.error, add.error, alter.error].find((e) => e && !SHOWN_AT.has(e.where) && !clashOf(e))} />
+      <FromThisMachine site={data} />
       <div className="grid items-start gap-3.5 lg:grid-cols-2">
         <Sheet title="The place">
           <PlaceForm site={data} onSave={(body) => change.mutateAsync(body, { onSuccess: () => toast({ text: "Saved." }) })} />
@@ -140,6 +141,48 @@ const FIELDS = ["name", "country", "time_zone", "keyboard", "networks"] as const
 const fieldsOf = (site: Shapes["SiteOut"]): PlaceValues => ({
   name: site.name, country: site.country, time_zone: site.time_zone, keyboard: site.keyboard, networks: site.networks.join(", "), shared_range: site.shared_range,
 });
+
+const PROPOSED: Record<Shapes["Proposal"]["field"], string> = { country: "Country", time_zone: "Time zone", keyboard: "Keyboard", networks: "Own network", wifi: "Wi-Fi" };
+
+/** What the machine that stands here says of the place where nobody said anything yet: proposed, and changed at will. */
+function FromThisMachine({ site }: { site: Shapes["SiteOut"] }) {
+  const queries = useQueryClient();
+  const key = ["site", site.id, "proposals"];
+  const { data } = useAnswer(key, () => answer(GET("/api/sites/{pk}/proposals", { params: { path: { pk: site.id } } })));
+  const take = useChange(["site", site.id, "proposed"], async (wanted: readonly Shapes["Proposal"][]) => {
+    const body: Record<string, unknown> = {};
+    for (const p of wanted.filter((p) => p.field !== "wifi")) body[p.field] = p.field === "networks" ? [...((body.networks as string[] | undefined) ?? site.networks), p.value] : p.value;
+    const was = Object.fromEntries(Object.keys(body).map((name) => [name, site[name as "country"]]));
+    if (Object.keys(body).length) await answer(PUT("/api/sites/{pk}", { params: { path: { pk: site.id } }, body: changesOf(was, body) }));
+    for (const p of wanted.filter((p) => p.field === "wifi")) {
+      await answer(POST("/api/sites/{site_pk}/networks", { params: { path: { site_pk: site.id } }, body: { ssid: p.value, band_ghz: p.band_ghz, hidden: false, wpa3_only: p.wpa3_only, passphrase: "" } }));
+    }
+    return queries.invalidateQueries({ queryKey: ["site", site.id] });
+  });
+  if (!data?.length) return null;
+  return (
+    <Sheet title="From this machine" hint="it probably stands where your devices will; nothing is taken unasked">
+      <Trouble error={take.error} />
+      <ul>
+        {data.map((p) => (
+          <li key={p.field + p.value} className="flex flex-wrap items-center gap-x-3 gap-y-1 border-t border-rule-2 py-1.5 first:border-0">
+            <span className="w-28 text-ink-2">{PROPOSED[p.field]}</span>
+            <b className="font-[550] [overflow-wrap:anywhere]">{p.text}</b>
+            <span className="text-[0.9rem] text-ink-2">{p.source}{p.field === "wifi" ? "; its passphrase is yours to type" : ""}</span>
+            <Button small className="ml-auto" disabled={take.isPending} aria-label={`Take ${PROPOSED[p.field]} ${p.text}`} onClick={() => take.mutate([p])}>
+              Take it
+            </Button>
+          </li>
+        ))}
+      </ul>
+      {data.length > 1 && (
+        <Button className="mt-2" disabled={take.isPending} onClick={() => take.mutate(data)}>
+          Take them all
+        </Button>
+      )}
+    </Sheet>
+  );
+}
 
 function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: Record<string, unknown>) => Promise<unknown> }) {
   const lists = useChoices();

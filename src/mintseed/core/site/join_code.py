@@ -1,0 +1,59 @@
+"""The text of a Wi-Fi join code, as routers print it and phones show it: WIFI:S:name;T:WPA;P:passphrase;;
+
+Format: the open description of "Wi-Fi Network config" in barcode contents; WPA3 specification §7 (URI format): `\\` before \\ ; , : ".
+"""
+
+from __future__ import annotations
+
+import re
+from dataclasses import dataclass, field
+
+from mintseed.core.errors import InputError
+
+EXPECTED = "WIFI:S:the name;T:WPA;P:the passphrase;;"
+
+
+@dataclass(frozen=True, slots=True)
+class JoinCode:
+    """`passphrase` is a secret and stays out of every repr; empty for an open network."""
+
+    ssid: str
+    passphrase: str = field(default="", repr=False)
+    hidden: bool = False
+    wpa3_only: bool = False
+
+
+def read_join_code(text: str) -> JoinCode:
+    """Return what a join code says. Raises InputError for a text that is none, and for enterprise networks, which no card joins here."""
+    said = text.strip()
+    if not said[:5].upper() == "WIFI:":
+        raise InputError("this is no join code", expected=EXPECTED, where="code")
+    fields: dict[str, str] = {}
+    for name, value in re.findall(r"([A-Za-z]+):((?:\\.|[^;\\])*);", said[5:]):
+        fields.setdefault(name.upper(), value)
+    ssid = _plain(fields.get("S", ""))
+    if not ssid:
+        raise InputError("the code names no network", expected=EXPECTED, where="code")
+    kind = fields.get("T", "").upper()
+    if "E" in fields or kind.endswith("EAP"):
+        raise InputError(
+            "the code is of a network with an account for each person",
+            expected="one with a passphrase for all",
+            where="code",
+        )
+    if kind == "WEP":
+        raise InputError("the code is of a network with WEP", expected="WPA2 or WPA3", where="code",
+                         next_step="Set the router to WPA2 or WPA3: WEP is open to anybody.")  # fmt: skip
+    # R=1 says that nothing before WPA3 is taken (WPA3 specification, transition disable).
+    return JoinCode(
+        ssid,
+        _plain(fields.get("P", "")),
+        fields.get("H", "").lower() == "true",
+        fields.get("R") == "1" or kind == "SAE",
+    )
+
+
+def _plain(value: str) -> str:
+    plain = re.sub(r"\\(.)", r"\1", value)
+    # A name of hexadecimal digits alone stands in quotes, so that it is not read as bytes.
+    return plain[1:-1] if len(plain) > 1 and plain[0] == plain[-1] == '"' else plain
