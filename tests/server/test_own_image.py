@@ -145,3 +145,27 @@ def test_a_file_that_came_is_read_by_itself_once_it_is_whole(api: Api, tmp_path:
         assert read_what_came(timezone.now() + RESTED + timedelta(seconds=1)) == 1, "another file under its name"
     finally:
         place.unlink(missing_ok=True)
+
+
+def test_a_second_image_of_the_system_becomes_a_release(api: Api, brought: int, tmp_path: Path) -> None:
+    used(api, brought)
+    place = wiring.config().library / "weather-post-1.5.img"
+    image(tmp_path / "second.img", {**BOOT, "more.txt": b"x\n"}, ROOT).rename(place)
+    try:
+        pk = next(i["id"] for i in api.get("/images?search=1.5")["images"])
+        api.post(f"/images/{pk}/read")
+        work()
+        kin = api.get(f"/images/{pk}/draft")["kin"]
+        assert [(k["recipe_id"], k["version"]) for k in kin] == [("weather-post", "1.5")]
+        made = used(api, pk, release_of="weather-post")
+        assert made["recipe_id"] == "weather-post"
+        assert Image.objects.get(pk=pk).release == "1.5"
+        assert Image.objects.get(pk=brought).release == "1.4"
+        assert (
+            api.call("post", f"/images/{pk}/use", {"name": "x", "host_name": "x", "files": [], "release_of": "platen"})[
+                0
+            ]
+            == 409
+        )
+    finally:
+        place.unlink(missing_ok=True)

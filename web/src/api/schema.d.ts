@@ -2200,6 +2200,8 @@ export interface components {
             host_name: string;
             /** Image Id */
             image_id: number;
+            /** Kin */
+            kin: components["schemas"]["Kin"][];
             /** Lines */
             lines: components["schemas"]["DraftLine"][];
             /** Name */
@@ -2587,6 +2589,22 @@ export interface components {
             jobs_days: number;
             /** Log Days */
             log_days: number;
+        };
+        /**
+         * Kin
+         * @description A recipe that an image is probably another release of. `why`: what speaks for it; `changes`: what its recipe will say otherwise.
+         */
+        Kin: {
+            /** Changes */
+            changes: string[];
+            /** Name */
+            name: string;
+            /** Recipe Id */
+            recipe_id: string;
+            /** Version */
+            version: string;
+            /** Why */
+            why: string[];
         };
         /**
          * Label
@@ -4232,6 +4250,11 @@ export interface components {
             name: string;
             /** Page Port */
             page_port?: number | null;
+            /**
+             * Release Of
+             * @default
+             */
+            release_of: string;
             /**
              * Signature
              * @default

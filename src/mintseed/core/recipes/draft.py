@@ -151,23 +151,18 @@ def recipe_text(draft: Draft, chosen: Choices = Choices()) -> str:
     if chosen.signature:
         page["signature"] = chosen.signature
     takes = [f for f in draft.files if (f.take if chosen.files is None else f.path in chosen.files)]
-    build: dict[str, object] = {
-        "id": f"{draft.bits}-bit", "bits": draft.bits, "file": draft.file_name, "unpacked_mb": round(draft.unpacked_bytes / MB) or 1,
-    }  # fmt: skip
-    if draft.boards:
-        build["boards"] = list(draft.boards)
     said: dict[str, object] = {
         "recipe": 1,
         "id": draft.ident,
         "name": name,
         "kind": chosen.kind.strip() or "own image",
         "summary": f"Drafted from what stands in {draft.file_name}.",
-        "releases": [{"version": draft.version, "builds": [build]}],
+        "releases": [{"version": draft.version, "builds": [build_said(draft)]}],
         "card": {"least_gb": draft.least_gb, "advised_gb": draft.advised_gb},
         "ways": ["wifi", "cable"],
         "ways_in": ["fill-before", "cable-first", "screen"] if takes else ["cable-first", "screen"],
         "host_name": (chosen.host_name or draft.host_name).strip(),
-        "files": [_file_said(f) for f in takes],
+        "files": [file_said(f) for f in takes],
         "boot": dict(ASSUMED_BOOT),
         "page": page,
     }
@@ -176,13 +171,24 @@ def recipe_text(draft: Draft, chosen: Choices = Choices()) -> str:
     return yaml.safe_dump(said, sort_keys=False, allow_unicode=True, width=120)
 
 
+def build_said(draft: Draft) -> dict[str, object]:
+    """Return the image as a build of a release."""
+    build: dict[str, object] = {
+        "id": f"{draft.bits}-bit", "bits": draft.bits, "file": draft.file_name, "unpacked_mb": round(draft.unpacked_bytes / MB) or 1,
+    }  # fmt: skip
+    if draft.boards:
+        build["boards"] = list(draft.boards)
+    return build
+
+
 PAGE_STEP = {
     "id": "page", "title": "Open its page", "do": "Open the page at the address above.", "see": "The page it should show.",
     "check": "page-answers",
 }  # fmt: skip
 
 
-def _file_said(file: DraftFile) -> dict[str, object]:
+def file_said(file: DraftFile) -> dict[str, object]:
+    """Return a file as a recipe names it."""
     said: dict[str, object] = {"path": file.path.lstrip("/"), "dialect": file.dialect, "title": file.kind}
     if file.path.startswith("/"):
         said["volume"] = "root"

@@ -15,6 +15,7 @@ from mintseed.core.described import Around, read_described
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.draft import Choices, Draft, DraftLine, Question, draft_of, recipe_text
+from mintseed.core.recipes.kin import Kin, kin_of, with_release
 from mintseed.core.recipes.model import Recipe
 from mintseed.server.api.bench import card_in_reader
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
@@ -23,7 +24,7 @@ from mintseed.server.done.reading import queue_reading
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import judged
 from mintseed.server.judged.lists import COUNTED_TO
-from mintseed.server.kept.models import BoardUnit, Deployment, Image, Site
+from mintseed.server.kept.models import BoardUnit, Deployment, Description, Image, Site
 from mintseed.server.kept.stored_types import xray_of
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.server.owned import bringing, descriptions
@@ -54,6 +55,8 @@ class DraftOut(Schema):
     lines: list[DraftLine]
     files: list[DraftFileOut]
     questions: list[Question]
+    kin: list[Kin]
+    """recipes of one's own that it is probably another release of"""
     text: str
     """the recipe as it would be kept, for who wants to see it"""
 
@@ -70,6 +73,8 @@ class UseIn(Schema):
     signature: Annotated[str, Field(pattern=r"^$|^.{3,120}$")] = ""
     files: Annotated[list[str], Field(max_length=200)]
     board_unit_id: int | None = None
+    release_of: Annotated[str, Field(max_length=40)] = ""
+    """the recipe that gets it as another release; nothing else of the draft is kept then"""
     compatible: Annotated[str, Field(max_length=200)] = ""
     """the board the image names that it is for: one on the shelf is taken, else it is described and put there"""
 
@@ -109,7 +114,7 @@ def draft(request: HttpRequest, pk: int) -> DraftOut:
         image_id=pk, file_name=image.file_name, recipe_id=image.recipe, name=drafted.name, host_name=drafted.host_name,
         lines=list(drafted.lines),
         files=[DraftFileOut(path=f.path, kind=f.kind, dialect=f.dialect, why=f.why, says=f.says, take=f.take) for f in drafted.files],
-        questions=list(drafted.questions), text=recipe_text(drafted),
+        questions=list(drafted.questions), kin=list(_kin(image, drafted)), text=recipe_text(drafted),
     )  # fmt: skip
 
 
@@ -122,7 +127,10 @@ def use(request: HttpRequest, pk: int, payload: UseIn) -> DeploymentOut:
     chosen = Choices(
         payload.name, payload.kind, payload.host_name, payload.page_port, payload.signature, tuple(payload.files)
     )
-    made = _use(image, recipe_text(_drafted(image), chosen), payload)
+    if payload.release_of:
+        made = _use_as_release(image, payload)
+    else:
+        made = _use(image, recipe_text(_drafted(image), chosen), payload)
     if (again := Image.objects.get(pk=pk)).read_at is None:  # the recipe speaks of a file that was not kept
         queue_reading(again)
     return deployment_out(judged(made.pk))
@@ -134,11 +142,38 @@ def _use(image: Image, text: str, payload: UseIn) -> Deployment:
     recipe = read_described(Recipe, text, where="the draft", around=Around(known.boards, known.parts))
     bringing.keep("recipe", recipe.id, text)
     record(None, "", "recipe.brought", f"Recipe drafted: {recipe.name}")
+    return _begun(recipe, image, payload, recipe.name)
+
+
+@all_or_nothing
+def _use_as_release(image: Image, payload: UseIn) -> Deployment:
+    """Give a recipe the image as another release, and start a deployment with it."""
+    drafted, xray, known = _drafted(image), xray_of(image), descriptions.known()
+    row = (
+        Description.objects.select_for_update().filter(kind="recipe", ident=payload.release_of, removed_at=None).first()
+    )
+    held = known.recipes.get(payload.release_of)
+    if row is None or held is None or xray is None or held.id not in {kin.recipe_id for kin in _kin(image, drafted)}:
+        raise RefusedError("that recipe cannot take it as a release", next_step="Use it as an image of its own.")
+    text = with_release(row.text, held, xray, drafted)
+    recipe = read_described(Recipe, text, where=f"the recipe of {held.name}", around=Around(known.boards, known.parts))
+    bringing.keep("recipe", recipe.id, text)
+    record(None, "", "recipe.brought", f"Release {drafted.version} added to {recipe.name}")
+    return _begun(recipe, image, payload, "")
+
+
+def _begun(recipe: Recipe, image: Image, payload: UseIn, name: str) -> Deployment:
     site = starting.place(None)
     unit = payload.board_unit_id or (_unit_named(image, payload.compatible, site) if payload.compatible else None)
     return starting.start(
-        recipe, site, name=recipe.name, card_gb=card_in_reader(site), image=image, unit=unit, fill=unit is not None
+        recipe, site, name=name, card_gb=card_in_reader(site), image=image, unit=unit, fill=unit is not None
     )
+
+
+def _kin(image: Image, drafted: Draft) -> tuple[Kin, ...]:
+    xray, known = xray_of(image), descriptions.known()
+    own = [r for r in known.recipes.values() if ("recipe", r.id) in known.brought]
+    return kin_of(xray, drafted, own) if xray else ()
 
 
 def _unit_named(image: Image, compatible: str, site: Site) -> int:

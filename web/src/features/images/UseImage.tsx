@@ -42,11 +42,11 @@ function LookOver({ id, draft, boards }: { id: number; draft: Draft; boards: rea
   const [files, setFiles] = useState<ReadonlySet<string>>(new Set(draft.files.filter((f) => f.take).map((f) => f.path)));
   const [board, setBoard] = useState(boards.length === 1 || (boards[0]?.owned ?? 0) > 0 ? (boards[0]?.compatible ?? "") : "");
   const asks = new Set(draft.questions.map((q) => q.answer));
-  const keep = useMaking(["image", id, "use"], () =>
+  const keep = useMaking(["image", id, "use"], (release_of: string) =>
     answer(
       POST("/api/images/{pk}/use", {
         params: { path: { pk: id } },
-        body: { name: name.trim(), kind: kind.trim(), host_name: host.trim(), page_port: port.trim() ? Number(port) : null, signature: signature.trim(), files: [...files], compatible: board },
+        body: { name: name.trim(), kind: kind.trim(), host_name: host.trim(), page_port: port.trim() ? Number(port) : null, signature: signature.trim(), files: [...files], compatible: board, release_of },
       }),
     ),
   );
@@ -54,8 +54,8 @@ function LookOver({ id, draft, boards }: { id: number; draft: Draft; boards: rea
   const wrongHost = !/^[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?$/.test(host.trim());
   const wrongSignature = signature.trim() !== "" && signature.trim().length < 3;
   const waits = name.trim() === "" ? "it needs a name" : wrongHost ? "the host name" : wrongPort ? "the port" : wrongSignature ? "what stands on its page" : "";
-  const begin = () =>
-    void keep.once(undefined).then(
+  const begin = (releaseOf = "") =>
+    void keep.once(releaseOf).then(
       (made) => navigate(stationPath(made.id, "plan")),
       () => undefined, // shown below
     );
@@ -79,12 +79,27 @@ function LookOver({ id, draft, boards }: { id: number; draft: Draft; boards: rea
         </div>
         <div className="flex flex-wrap items-center gap-2 md:ml-auto">
           {waits && <span className="text-[0.93rem] text-ink-2" id="waits-for">Waits for: {waits}</span>}
-          <Button main disabled={waits !== "" || keep.isPending} onClick={begin}>
+          <Button main disabled={waits !== "" || keep.isPending} onClick={() => begin()}>
             Keep it and start
           </Button>
         </div>
       </header>
       <Trouble error={keep.error} />
+      {draft.kin.map((kin) => (
+        <section key={kin.recipe_id} className="flex flex-wrap items-start gap-3 rounded-xl border border-mint bg-mint-3 px-4 py-3" aria-label={`Another ${kin.name}`}>
+          <div className="min-w-0 flex-1 basis-72">
+            <b className="font-[550]">
+              This looks like {kin.name}, release {kin.version}
+            </b>
+            <p className="text-[0.93rem] text-ink-2">
+              {kin.why.join(", ")}. In its recipe {kin.changes.join("; ")}.
+            </p>
+          </div>
+          <Button go disabled={keep.isPending} onClick={() => begin(kin.recipe_id)}>
+            Use it as release {kin.version}
+          </Button>
+        </section>
+      ))}
       <div className="grid items-start gap-3.5 lg:grid-cols-2">
         <div className="flex flex-col gap-3.5">
           <Sheet title="What it is called">
