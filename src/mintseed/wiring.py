@@ -23,6 +23,7 @@ from mintseed.adapters.pasted_view import PastedView
 from mintseed.adapters.system_clock import SystemClock
 from mintseed.adapters.tcp_scan import TcpScan
 from mintseed.adapters.this_machine import OwnMachine
+from mintseed.adapters.upload_folder import UploadFolder
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.errors import InputError
 from mintseed.ports.board_power import BoardPower
@@ -32,6 +33,7 @@ from mintseed.ports.filled_copies import FilledCopies
 from mintseed.ports.images import ImageLibrary
 from mintseed.ports.network import Announcements, Names, NetworkView, Probe, Scanner
 from mintseed.ports.this_machine import ThisMachine
+from mintseed.ports.uploads import Uploads
 from mintseed.ports.volume import VolumeTools
 from mintseed.shipped import PROJECT as PROJECT
 from mintseed.shipped import Descriptions as Descriptions
@@ -163,6 +165,12 @@ def bench(name: str = "") -> Bench:
 def this_machine() -> ThisMachine | None:
     """Return what tells of the machine this runs on; None on the stand-in bench, whose place is made up."""
     return None if config().is_standin else OwnMachine()
+
+
+@cache
+def uploads() -> Uploads:
+    """Return where image files arrive that are dropped into a page."""
+    return UploadFolder(config().library)
 
 
 @cache

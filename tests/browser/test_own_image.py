@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from mintseed.standins.forge.build import build_image
 from mintseed.standins.forge.own_sources import WEIR_POST
@@ -78,3 +78,35 @@ def test_a_board_needs_no_more_than_a_name(page: Page) -> None:
     page.get_by_role("button", name="Put it on the shelf").click()
     expect(page.get_by_role("heading", name="Shelf")).to_be_visible()
     expect(page.get_by_text("Grandmother's board").first).to_be_visible()
+
+
+def test_an_image_is_brought_through_the_page_and_goes_on_where_it_stopped(
+    page: Page, application: Application
+) -> None:
+    """The protocol is tus 1.0.0, spoken by its own client."""
+    body = bytes(3 * 1024 * 1024 + 17)
+    page.goto("/images")
+    broken = {"left": 1}
+
+    def once(route: Route) -> None:
+        if route.request.method == "PATCH" and broken["left"] and route.request.headers.get("upload-offset") != "0":
+            broken["left"] -= 1
+            route.abort()
+            return
+        route.continue_()
+
+    page.route("**/api/uploads/**", once)
+    page.get_by_label("Bring an image").set_input_files(
+        {"name": "brought-2.0.img", "mimeType": "application/octet-stream", "buffer": body}
+    )
+    coming = page.get_by_role("region", name="Files on their way")
+    expect(coming.get_by_text("It is there, and is read now.")).to_be_visible()
+    assert broken["left"] == 0, "it broke off once"
+    assert (application.home / "library" / "brought-2.0.img").read_bytes() == body
+    # It is no card image, and that is said without anybody asking.
+    row = page.get_by_role("link", name=re.compile("brought-2.0.img"))
+    expect(row).not_to_contain_text("not read yet")
+    coming.get_by_role("button", name="Put brought-2.0.img away").click()
+    expect(coming).to_have_count(0)
+    page.get_by_label("Bring an image").set_input_files({"name": "notes.txt", "mimeType": "text/plain", "buffer": b"x"})
+    expect(coming.get_by_text("is no name of an image")).to_be_visible()

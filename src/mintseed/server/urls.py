@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse, HttpResponseBase
 from django.urls import path, re_path
 
 from mintseed.server.api.app import api
+from mintseed.server.api.uploads import upload, uploads
 from mintseed.server.doors.stream import changes
 
 
@@ -20,4 +21,10 @@ def front_end(request: HttpRequest) -> HttpResponseBase:
     return response
 
 
-urlpatterns = [path("api/changes", changes), path("api/", api.urls), re_path(r"^(?!api/|assets/).*$", front_end)]
+urlpatterns = [
+    path("api/changes", changes),
+    path("api/uploads", uploads),
+    path("api/uploads/<str:ident>", upload),
+    path("api/", api.urls),
+    re_path(r"^(?!api/|assets/).*$", front_end),
+]

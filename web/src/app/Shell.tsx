@@ -6,6 +6,7 @@ import { useAnswer } from "../api/use";
 import { applyTheme, storedTheme, type Theme } from "../lib/theme";
 import { Button } from "../ui/parts";
 import { Door, LogOut, OnlyLooks, PhoneDialog } from "./Account";
+import { Drop } from "./Drop";
 import { useLive, useStale } from "../api/live";
 import { useMoment, ZoneOfSite } from "../ui/Time";
 import { ShortcutHelp, useShortcuts } from "./shortcuts";
@@ -68,6 +69,7 @@ function Inside() {
         </Suspense>
       )}
       <ShortcutHelp open={help} onClose={() => setHelp(false)} />
+      <Drop />
       <ScrollRestoration />
     </div>
   );

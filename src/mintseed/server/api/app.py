@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import logging
-from typing import Any
 
 from django.core.exceptions import ObjectDoesNotExist
 from django.db import DatabaseError, DataError, IntegrityError
-from django.http import HttpRequest, HttpResponse, JsonResponse
+from django.http import HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import HttpError, ValidationError
 
@@ -34,6 +33,7 @@ from mintseed.server.api import (
     site,
     taken_off,
 )
+from mintseed.server.api.problems import problem
 from mintseed.server.api.strict import StrictParser
 from mintseed.server.kept.transactions import is_contention
 
@@ -66,12 +66,6 @@ for router in (
     taken_off,
 ):
     api.add_router("", router.router)
-
-
-def problem(status: int, code: str, title: str, **more: Any) -> HttpResponse:
-    """Return one problem document."""
-    body = {"status": status, "code": code, "title": title, **more}
-    return JsonResponse(body, status=status, content_type="application/problem+json")
 
 
 @api.exception_handler(MintSeedError)

@@ -3,6 +3,7 @@ import { Link } from "react-router";
 import { answer, GET, POST } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { useRested } from "../../lib/rested";
+import { takeFiles } from "../../lib/takeFiles";
 import { plural } from "../../lib/words";
 import { Findings } from "../../ui/Findings";
 import { Mark, type MarkName } from "../../ui/Mark";
@@ -22,6 +23,18 @@ export function ImageLibrary() {
       <header className="flex flex-wrap items-baseline gap-x-3">
         <h1 className="text-[1.8rem]">Images</h1>
         <span className="text-ink-2">{plural(data.total, "file")} in the library folder</span>
+        <label className="ml-auto inline-flex cursor-pointer items-center justify-center rounded-[9px] border border-rule bg-sheet px-3.5 py-1.5 font-[550] has-focus-visible:outline-2 has-focus-visible:outline-sky hover:border-ink-3">
+          Bring an image
+          <input
+            type="file"
+            multiple
+            className="sr-only"
+            onChange={(e) => {
+              takeFiles([...(e.target.files ?? [])]);
+              e.target.value = "";
+            }}
+          />
+        </label>
       </header>
       {(data.total > MANY || search) && (
         <input type="search" aria-label="Find an image" placeholder="File name or appliance" className="max-w-md rounded-lg border border-rule bg-field px-3 py-1.5 placeholder:text-ink-3" value={typed} maxLength={80} onChange={(e) => {
@@ -32,7 +45,7 @@ export function ImageLibrary() {
       {data.images.length === 0 && search && <p className="text-ink-2">No image is called that.</p>}
       {data.images.length === 0 && !search && (
         <p className="rounded-xl border border-dashed border-rule bg-sheet p-6 text-ink-2">
-          The library folder is empty. Put an image there as you downloaded it, packed or not; it shows up here by itself.
+          The library folder is empty. Drop an image here as you downloaded it, packed or not, on this page or on any other; or copy it into the folder, where it is seen by itself.
         </p>
       )}
       <ul className="overflow-hidden rounded-xl border border-rule bg-sheet empty:hidden">
