@@ -22,7 +22,7 @@ from torture.update_kills import updates_killed
 PROJECT = Path(__file__).resolve().parents[1]
 TABLE = PROJECT / "docs" / "reliability.md"
 KINDS = (
-    "updates", "cards", "doors", "kills", "starts", "races", "attacks", "images", "settings", "requests", "mutants",
+    "updates", "cards", "doors", "kills", "starts", "races", "attacks", "images", "settings", "fills", "requests", "mutants",
 )  # fmt: skip
 
 
@@ -34,6 +34,19 @@ def requests(examples: int) -> Outcome:
         capture_output=True, text=True, env={**os.environ, "MINTSEED_EXAMPLES": str(examples)},
     )  # fmt: skip
     outcome.note("operations clean" if done.returncode == 0 else "operations not clean")
+    if done.returncode:
+        outcome.harm.append(done.stdout.strip().splitlines()[-1])
+    return outcome
+
+
+def fills(count: int, seed: int) -> Outcome:
+    """Root volumes filled at random: names, sizes, modes, block sizes, full ones; judged by e2fsck and debugfs."""
+    outcome = Outcome("root volumes filled at random", count)
+    done = subprocess.run(
+        [".venv/bin/python", "-m", "pytest", "-q", "tests/adapters/test_ext_skeleton.py", "-k", "random"], cwd=PROJECT, check=False,
+        capture_output=True, text=True, env={**os.environ, "MINTSEED_FILLS": str(count), "MINTSEED_SEED": str(seed)},
+    )  # fmt: skip
+    outcome.note("e2fsck -fn clean, every other file as it was" if done.returncode == 0 else "not all clean")
     if done.returncode:
         outcome.harm.append(done.stdout.strip().splitlines()[-1])
     return outcome
@@ -52,6 +65,7 @@ def main() -> None:
         ("races", 200),
         ("images", 2000),
         ("settings", 20_000),
+        ("fills", 200),
         ("requests", 50),
     ):
         parser.add_argument(f"--{name}", type=int, default=count)
@@ -76,6 +90,7 @@ def main() -> None:
         "images": lambda: [files.images(asked.images, asked.seed)],
         "attacks": lambda: [running.attacks()],
         "mutants": lambda: [mutants.faults_in_the_rules()],
+        "fills": lambda: [fills(asked.fills, asked.seed)],
         "requests": lambda: [requests(asked.requests)],
         "races": lambda: races.races(asked.races, asked.seed),
         "starts": lambda: [running.starts(asked.starts, asked.seed)],

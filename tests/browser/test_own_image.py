@@ -66,8 +66,13 @@ def test_an_image_of_ones_own_goes_down_the_line(page: Page, application: Applic
     for left in (1, 0):
         lesson.get_by_role("button", name="Take it into the recipe").first.click()
         expect(lesson.get_by_role("button", name="Take it into the recipe")).to_have_count(left)
+    device = page.url
     page.goto("/recipes/recipe/weir-post")
     expect(page.get_by_text("signature").first).to_be_visible()
+    # The card goes back into its reader, where the next test looks for it.
+    page.goto(device.replace("/keep", "/boot"))
+    page.get_by_role("button", name="Power off").click()
+    expect(page.get_by_role("button", name="Power off")).to_have_count(0)
 
 
 def test_a_board_needs_no_more_than_a_name(page: Page) -> None:

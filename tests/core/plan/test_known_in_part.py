@@ -17,7 +17,9 @@ from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.matrix import matrix
 from mintseed.core.plan.plan import Plan
 from mintseed.core.plan.power import power_sum
-from tests.core.plan.things import BOARDS, PARTS, RECIPES, codes, plan, stops
+from mintseed.core.plan.shelf import Owned
+from mintseed.core.plan.way_out import ways_out
+from tests.core.plan.things import BOARDS, PARTS, RECIPES, codes, plan, shelf, stops
 
 NAME_ALONE = Board.model_validate({"board": 1, "id": "mine", "name": "Old one", "described": "part"})
 IMAGE = XRay(
@@ -108,3 +110,17 @@ def test_what_a_whole_description_leaves_out_is_not_there() -> None:
         tansy.pop(name)
     assert Board.model_validate(tansy).radio_ghz == ()
     assert Board.model_validate({**tansy, "described": "part"}).radio_ghz is None
+
+
+def test_a_board_of_which_little_is_known_is_no_cure_and_no_first_choice() -> None:
+    """It would take a stop away by what nobody knows of it."""
+    with_mine = shelf()
+    with_mine = replace(with_mine, boards=(Owned(99, "my old one", NAME_ALONE), *with_mine.boards))
+    twin = on("platen", BOARDS["larkspur-c"])
+    assert "plan.no-radio" in stops(twin)
+    offered = [proposal.title for proposal in ways_out(twin, with_mine)]
+    assert offered
+    assert not [title for title in offered if "my old one" in title]
+    assert best_plan(RECIPES["lintel"], with_mine)[0].board != 99
+    alone = replace(with_mine, boards=(Owned(99, "my old one", NAME_ALONE),))
+    assert best_plan(RECIPES["lintel"], alone)[0].board == 99

@@ -157,7 +157,11 @@ def best_plan(recipe: Recipe, shelf: Shelf, board: int | None = None) -> tuple[C
     plan = Plan(recipe)
     # The board is picked with what the appliance needs in mind: a header without pins is no place for an add-on.
     with_needs = replace(plan, parts=tuple(PlannedPart(p) for p in _usual_add_ons(recipe, shelf)))
-    key = board if board is not None else _first(board_options(with_needs, shelf))
+    unknown = {o.key for o in shelf.boards if o.thing.may_have_more}
+    options = board_options(with_needs, shelf)
+    # One of which little is known is taken unasked only where there is no other.
+    first = _first([o for o in options if o.key not in unknown]) or _first(options)
+    key = board if board is not None else first
     unit = next((o for o in shelf.boards if o.key == key), None)
     plan = replace(plan, board=unit.thing if unit else None)
     plan = replace(plan, way=_way_for(plan) or recipe.ways[0])
