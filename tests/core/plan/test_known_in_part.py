@@ -15,6 +15,7 @@ from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, XRay
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.matrix import matrix
+from mintseed.core.plan.options import best_plan
 from mintseed.core.plan.plan import Plan
 from mintseed.core.plan.power import power_sum
 from mintseed.core.plan.shelf import Owned

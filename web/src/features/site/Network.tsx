@@ -101,6 +101,7 @@ export function NetworkForm({ start = EMPTY, onSave, onRemove, button }: FormPro
       <FormRow label="Name" problem={formState.errors.ssid?.message} {...(start.ssid ? {} : { hint: "as your phone lists it; a join code, WIFI:S:…, can be pasted here" })}>
         <input
           className={INPUT}
+          aria-label="Name"
           spellCheck={false}
           {...register("ssid", { required: "A network has a name" })}
           onPaste={(e) => {
