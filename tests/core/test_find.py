@@ -24,6 +24,7 @@ from mintseed.core.find.naming import NAME_WITHIN_S, NameFacts, judge_name
 from mintseed.core.find.sightings import SeenBy, Sighting, addresses_in, inside, parse_dnsmasq_leases, parse_ip_neigh
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.limits import MAX_SCANNED_ADDRESSES
+from mintseed.core.recipes.model import Page
 
 PAGE = wiring.recipes()["platen"].page
 NEW, PHONE, OLD = "127.77.4.40", "127.77.4.41", "127.77.4.31"
@@ -319,3 +320,13 @@ def test_a_name_is_claimed_only_when_it_answered(
     found = judge_name("press", frozenset({NEW}), facts, joined_ago_s=ago_s, announces=announces)
     assert (found.code, found.severity) == (code, severity)
     assert ("Nothing was found on its image" in found.detail) == (announces is False)
+
+
+@pytest.mark.parametrize(("port", "assumed", "is_it"), [(8765, False, True), (80, False, True), (80, True, False)])
+def test_a_page_nobody_saw_yet_tells_by_its_port(port: int, assumed: bool, is_it: bool) -> None:
+    """Who is new and has a page on the port that the image's own settings name is it; on a port that is only assumed, perhaps not."""
+    page = Page(port=port, assumed=assumed)
+    seen = (Sighting(NEW, SeenBy.SCAN, port=port), Sighting(NEW, SeenBy.NEIGHBOUR, mac="02:00:00:00:00:99"))
+    answer = {NEW: PageAnswer(f"http://{NEW}/", 200, "<h1>Anything</h1>")}
+    found = rank_candidates(seen, Wanted("post", "post", page, BEFORE), answer)
+    assert [(c.address, c.is_it, c.page_answers) for c in found] == [(NEW, is_it, True)]

@@ -14,6 +14,8 @@ ENOUGH = 7
 """Points at which a candidate is taken for the device; reached by no single piece of evidence, where somebody looked before."""
 
 _OWN_ADDRESS, _NEW, _LEASE_NAME, _ANNOUNCED, _ANSWERS_TO_NAME, _SIGNATURE, _STARTING, _LISTENS = 6, 4, 3, 3, 3, 5, 2, 1
+_USUAL_PORT, _OWN_PORT = 2, 3
+"""a page on the port its settings name, where nobody saw yet what stands on it: more where few things have a page there"""
 OWN_ADDRESS_TEXT = "has a hardware address of this board"
 
 _OTHER_PAGE, _OTHER_NAME, _OURS = -4, -6, -20
@@ -192,7 +194,8 @@ def _said(answer: PageAnswer | None, page: Page) -> Evidence | None:
         if page.shown(answer.status, answer.body):
             return Evidence(f"its page says {page.signature}", _SIGNATURE)
         if not page.signature:
-            return Evidence(f"a page answers on port {page.port}", _LISTENS)
+            said = _LISTENS if page.assumed else _USUAL_PORT if page.port in (80, 443) else _OWN_PORT
+            return Evidence(f"a page answers on port {page.port}", said)
         return Evidence(f"another page answers on port {page.port}", _OTHER_PAGE)
     if answer.status in (301, 302, 303, 307, 308):
         return Evidence(f"something on port {page.port} sends on to another page", _STARTING)
