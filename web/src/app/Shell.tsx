@@ -6,7 +6,6 @@ import { useAnswer } from "../api/use";
 import { applyTheme, storedTheme, type Theme } from "../lib/theme";
 import { Button } from "../ui/parts";
 import { Door, LogOut, OnlyLooks, PhoneDialog } from "./Account";
-import { Drop } from "./Drop";
 import { useLive, useStale } from "../api/live";
 import { useMoment, ZoneOfSite } from "../ui/Time";
 import { ShortcutHelp, useShortcuts } from "./shortcuts";
@@ -14,6 +13,9 @@ import { useTitle } from "./useTitle";
 
 /** Fetched when somebody seeks something for the first time. */
 const Palette = lazy(async () => ({ default: (await import("./Palette")).Palette }));
+
+/** Fetched once the page stands: nobody drops a file before. */
+const Drop = lazy(async () => ({ default: (await import("./Drop")).Drop }));
 
 export function Shell() {
   return (
@@ -69,7 +71,9 @@ function Inside() {
         </Suspense>
       )}
       <ShortcutHelp open={help} onClose={() => setHelp(false)} />
-      <Drop />
+      <Suspense fallback={null}>
+        <Drop />
+      </Suspense>
       <ScrollRestoration />
     </div>
   );
