@@ -85,18 +85,19 @@ def execute(
     found = check(filled)
     if verdict(found) is Severity.STOP:
         raise RefusedError(found[0].title, where=found[0].where.file, next_step=found[0].fix)
-    boot = xray.boot_volume
-    if boot is None:
+    boot, on_boot = xray.boot_volume, [f for f in filled if not f.on_root]
+    if boot is None and on_boot:
         raise ImageError("there is no boot volume to fill", where=xray.file_name)
     patches = _patches(xray, [f for f in filled if f.on_root], library, tools)
     with library.scratch() as disk, library.open(xray.file_name) as stream:
         kind, tap, buffered = open_tapped(stream, lambda done: None)
         with tap:
             pieces = packing.unpack(buffered, kind)
-            left = _unpack_head(pieces, disk, boot.offset_bytes + boot.size_bytes)
+            left = _unpack_head(pieces, disk, boot.offset_bytes + boot.size_bytes if boot and on_boot else 0)
             # What follows the head is unpacked while the files are put in and the head is written.
             with run_ahead(chain([left] if left else [], pieces), UNPACK_AHEAD_PIECES) as rest:
-                _put_files(disk, boot.offset_bytes, [f for f in filled if not f.on_root], tools, xray.file_name)
+                if boot is not None and on_boot:
+                    _put_files(disk, boot.offset_bytes, on_boot, tools, xray.file_name)
                 yield FilledImage(disk, rest, tap, patches)
 
 

@@ -228,8 +228,9 @@ def _report(
         volumes=held.volumes,
         boards=held.boards,
         device_tree_count=len(held.boards),
-        bits=held.kernels[0] if len(held.kernels) == 1 else None,
-        kernels=held.kernels,
+        bits=held.bits,
+        kernels=tuple(sorted({kernel.bits for kernel in held.kernels})),
+        architectures=tuple(sorted({kernel.architecture for kernel in held.kernels})),
         files=held.files,
         page=held.page,
         recipe_id=recipe_id,
@@ -273,10 +274,14 @@ def _published(name: str, sha256: str, known: Known, library: ImageLibrary) -> F
 
 def _content(held: HeldOnImage) -> Iterator[Finding]:
     if not any(v.role == "boot" and v.file_system == "vfat" for v in held.volumes):
-        yield Finding("image.no-boot-volume", Severity.STOP, "No boot volume that can be filled",
-                      "No partition holds a FAT file system that is read here.", "Choose another image.")  # fmt: skip
-    elif not held.boards:
-        yield Finding("image.no-device-trees", Severity.CHECK, "No device trees on the boot volume",
+        detail = "No partition holds a FAT file system that is read here. "
+        yield Finding(
+            "image.no-boot-volume", Severity.NOTE, "No boot volume that can be filled",
+            detail + (f"Nor can its root volume: {held.unfillable}." if held.unfillable else "Its root volume can be filled."),
+            "Its settings go in by cable, or with a screen and a keyboard." if held.unfillable else "",
+        )  # fmt: skip
+    if not held.boards:
+        yield Finding("image.no-device-trees", Severity.NOTE, "No device trees were found on it",
                       "Which boards it starts on cannot be told.", "Rely on the appliance's own list of boards.")  # fmt: skip
     if held.boards and not held.kernels:
         yield Finding("image.kernel-unknown", Severity.NOTE, "The kernel's word size cannot be told",

@@ -6,17 +6,18 @@ becomes a finding, and the rest is read all the same.
 
 from __future__ import annotations
 
+import itertools
 import logging
 import time
-from collections.abc import Callable
-from dataclasses import dataclass, field
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import TypeVar
 
 from mintseed.core.errors import DeviceTreeError, StoppedError, ToolError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.image.device_tree import read_device_tree
-from mintseed.core.image.kernel import HEAD_BYTES, kernel_bits
+from mintseed.core.image.kernel import HEAD_BYTES, Kernel, read_kernel
 from mintseed.core.image.page import LISTEN_FILES, MDNS_FOLDER, PROGRAMS, RESOLVED, PageFacts, read_page_facts
 from mintseed.core.image.partitions import Partition, PartitionTable
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts
@@ -119,12 +120,18 @@ class HeldOnImage:
 
     volumes: tuple[VolumeFacts, ...] = ()
     boards: tuple[BoardOnImage, ...] = ()
-    kernels: tuple[int, ...] = ()
+    kernels: tuple[Kernel, ...] = ()
     files: tuple[FileOnImage, ...] = ()
     page: PageFacts = field(default_factory=PageFacts)
     system: SystemFacts = field(default_factory=SystemFacts)
     skeleton: bytes = field(default=b"", repr=False)
     unfillable: str = "it was not read"
+
+    @property
+    def bits(self) -> int | None:
+        """The word size of its kernels; None when there are both, or none."""
+        found = {kernel.bits for kernel in self.kernels}
+        return next(iter(found)) if len(found) == 1 else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,9 +166,10 @@ def execute(
     root = next((o.volume for i, o in enumerate(opened) if roles[i] == "root"), None)
     boards: list[BoardOnImage] = []
     files: list[FileOnImage] = []
-    kernels: set[int] = set()
+    kernels: set[Kernel] = set()
     page, system = PageFacts(), NOTHING_READ
     skeleton, unfillable = b"", "it was not read"
+    none: tuple[str, ...] = ()
     if boot is not None and boot.volume is not None:
         volume, names = boot.volume, boot.names
         looking.part("its settings files", lambda: _files(volume, names, recipe, looking, files), None)
@@ -170,6 +178,12 @@ def execute(
     if root is not None and whole:
         page = looking.part("the root volume", lambda: _page(root, tools, looking), page)
         system = looking.part("its system", lambda: _system(root, looking), system)
+        # Many systems start from their root volume alone: what lies on none of their boot volumes is looked for there.
+        lying = looking.part("what starts it", lambda: _starting_names(root, looking), none)
+        if not boards:
+            looking.part("its device trees", lambda: _boards(root, lying, looking, boards, "/"), None)
+        if not kernels:
+            looking.part("its kernels", lambda: _kernels(root, lying, looking, kernels), None)
         looking.part("its settings on the root volume", lambda: _root_files(root, recipe, looking, files), None)
         where = next(o.partition for i, o in enumerate(opened) if roles[i] == "root")
         skeleton, unfillable = looking.part(
@@ -206,7 +220,7 @@ def _roles(opened: list[_Opened], recipe: Recipe | None, looking: Looking) -> di
     """Return which volume starts the board and which holds its system: told by what lies there, by place only in doubt."""
     wanted = {f.path.lower() for f in recipe.files if f.volume == "boot"} if recipe else set()
     fats = [(i, _boot_signs(one.names, wanted)) for i, one in enumerate(opened) if one.is_fat]
-    at = max(fats, key=lambda one: (one[1], -one[0]), default=(0, 0))[0]
+    at = max(fats, key=lambda one: (one[1], -one[0]), default=(None, 0))[0]
     exts = [(i, one) for i, one in enumerate(opened) if i != at and one.volume is not None and not one.is_fat]
     root = next((i for i, one in exts if _is_system(one, looking)), exts[0][0] if exts else None)
     if root is None:
@@ -245,10 +259,44 @@ def _unread(partition: Partition, role: str) -> VolumeFacts:
                        partition.size_bytes, None)  # fmt: skip
 
 
-def _boards(volume: Volume, names: tuple[str, ...], looking: Looking, boards: list[BoardOnImage]) -> None:
+def _boards(
+    volume: Volume, names: tuple[str, ...], looking: Looking, boards: list[BoardOnImage], before: str = ""
+) -> None:
+    """Add the boards of the device trees among `names`. `before`: what a name is shown with, a / on the root volume."""
     for name in [n for n in names if n.lower().endswith(".dtb")][:MAX_DEVICE_TREES]:
         if (board := looking.part(name, partial(_board, volume, name, looking), None)) is not None:
-            boards.append(board)
+            boards.append(replace(board, file=before + board.file))
+
+
+TREE_FOLDERS = ("boot", "usr/lib/firmware", "lib/firmware")
+"""folders of the root volume in which kernels and device trees lie, beside those that are named for a kernel"""
+
+TREE_DEPTH = 3
+MOST_FOLDERS = 200
+
+
+def _starting_names(root: Volume, looking: Looking) -> tuple[str, ...]:
+    """Return the paths of what may start a board from its root volume: kernels and device trees, overlays left out."""
+    kernels = [f"usr/lib/{name}" for name in root.folder("usr/lib") if name.startswith(("linux-image-", "modules"))]
+    ahead = [(folder, 0) for folder in (*TREE_FOLDERS[:1], *kernels, *TREE_FOLDERS[1:])]
+    found: dict[str, None] = {}
+    for folder, depth in itertools.islice(_growing(ahead), MOST_FOLDERS):
+        looking.go_on()
+        for name in root.folder(folder):
+            path = f"{folder}/{name}"
+            if name.endswith(".dtb") or (depth == 0 and folder == "boot" and _is_kernel(name)):
+                found[path] = None
+            elif "." not in name and depth < TREE_DEPTH and not name.startswith("overlay"):
+                ahead.append((path, depth + 1))  # a folder, or a file that lists nothing
+        if len(found) >= MAX_DEVICE_TREES:
+            break
+    return tuple(found)
+
+
+def _growing(ahead: list[tuple[str, int]]) -> Iterator[tuple[str, int]]:
+    """Yield what is in `ahead`, also what comes to it meanwhile."""
+    while ahead:
+        yield ahead.pop(0)
 
 
 def _board(volume: Volume, name: str, looking: Looking) -> BoardOnImage | None:
@@ -268,15 +316,15 @@ def _is_kernel(name: str) -> bool:
     return name.rsplit("/", 1)[-1].lower().startswith(("kernel", "zimage", "image", "vmlinuz"))
 
 
-def _kernels(volume: Volume, names: tuple[str, ...], looking: Looking, kernels: set[int]) -> None:
-    """Add the word sizes of the kernels on the boot volume; an image with both starts on both kinds of board."""
+def _kernels(volume: Volume, names: tuple[str, ...], looking: Looking, kernels: set[Kernel]) -> None:
+    """Add what the kernels of a volume are for; an image with several starts on several kinds of board."""
     for name in [n for n in names if _is_kernel(n)][:MAX_KERNELS]:
-        bits = looking.part(name, partial(_bits, volume, name), None)
-        kernels |= {bits} if bits else set()
+        found = looking.part(name, partial(_kernel, volume, name), None)
+        kernels |= {found} if found else set()
 
 
-def _bits(volume: Volume, name: str) -> int | None:
-    return kernel_bits(volume.read(name, HEAD_BYTES) or b"")
+def _kernel(volume: Volume, name: str) -> Kernel | None:
+    return read_kernel(volume.read(name, HEAD_BYTES) or b"")
 
 
 def _files(

@@ -42,7 +42,7 @@ def test_what_is_neither_on_it_nor_owned_is_not_spoken_of() -> None:
 
 def test_without_a_device_tree_what_is_owned_cannot_be_told() -> None:
     (only,) = boards_to_tell(xray(), BOARDS, {OWN: 1, TWIN: 0})
-    assert (only.name, only.finding.severity) == (BOARDS[OWN].name, Severity.CHECK)
+    assert (only.name, only.finding.severity) == (BOARDS[OWN].name, Severity.NOTE)
 
 
 def test_two_trees_of_one_board_are_one_and_one_without_a_name_is_told_by_what_it_has() -> None:

@@ -15,7 +15,7 @@ from mintseed.core.errors import DeviceTreeError
 from mintseed.core.findings import Severity
 from mintseed.core.image.checksums import compare_sha256, sha256_in_list
 from mintseed.core.image.device_tree import read_device_tree
-from mintseed.core.image.kernel import kernel_bits
+from mintseed.core.image.kernel import read_kernel
 from mintseed.core.image.page import PageFacts, read_page_facts
 from mintseed.standins.board.card_bytes import device_tree_names
 from mintseed.standins.forge.build import kernel
@@ -59,13 +59,13 @@ def good_tree() -> bytes:
 @pytest.mark.parametrize("bits", [32, 64])
 def test_kernel_word_size(bits: int) -> None:
     # Linux documentation: arm64 booting §4, "ARM\\x64" at 56; zImage magic 0x016f2818 at 0x24.
-    assert kernel_bits(kernel(bits, "seed")[:64]) == bits
+    assert read_kernel(kernel(bits, "seed")[:64]) == (bits, "arm")
 
 
 @given(st.binary(max_size=80))
 def test_other_heads_are_no_kernel(head: bytes) -> None:
     known = head[0x38:0x3C] == b"ARM\x64" or head[0x24:0x28] == b"\x18\x28\x6f\x01"
-    assert (kernel_bits(head) is not None) is known
+    assert (read_kernel(head) is not None) is known
 
 
 @pytest.mark.parametrize("arguments", [["sha256sum"], ["sha256sum", "--tag"], ["sha256sum", "-b"]])

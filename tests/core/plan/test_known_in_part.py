@@ -15,7 +15,7 @@ from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, XRay
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.matrix import matrix
-from mintseed.core.plan.options import best_plan
+from mintseed.core.plan.options import best_plan, board_options
 from mintseed.core.plan.plan import Plan
 from mintseed.core.plan.power import power_sum
 from mintseed.core.plan.shelf import Owned
@@ -125,3 +125,11 @@ def test_a_board_of_which_little_is_known_is_no_cure_and_no_first_choice() -> No
     assert best_plan(RECIPES["lintel"], with_mine)[0].board != 99
     alone = replace(with_mine, boards=(Owned(99, "my old one", NAME_ALONE),))
     assert best_plan(RECIPES["lintel"], alone)[0].board == 99
+
+
+def test_what_is_said_of_it_in_a_list_is_that_nobody_knows() -> None:
+    """With an adapter in the plan it can hear the network; that says nothing of whether it starts."""
+    wanted = on("platen", BOARDS["larkspur-c"], "finch")
+    mine = replace(shelf(), boards=(Owned(99, "my old one", NAME_ALONE),))
+    (option,) = board_options(wanted, mine)
+    assert (option.verdict, option.reason) == (Severity.NOTE, "Whether it starts on Old one cannot be told")

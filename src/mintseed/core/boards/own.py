@@ -8,7 +8,7 @@ from typing import Literal
 
 import yaml
 
-from mintseed.core.boards.model import Plug
+from mintseed.core.boards.model import Architecture, Plug
 from mintseed.core.described import free_ident
 from mintseed.core.image.report import BoardOnImage, XRay
 from mintseed.core.visible import one_line
@@ -33,6 +33,7 @@ class OwnBoard:
     current_a: float | None = None
     header_pins: Literal[26, 40] | None = None
     memory_mb: int | None = None
+    architecture: Architecture = "arm"
     taken: Collection[str] = field(default=())
     """ids that other boards have"""
 
@@ -50,6 +51,8 @@ def board_text(own: OwnBoard) -> str:
         said["printed_mark"] = mark
     if own.compatible:
         said["compatible"] = list(own.compatible)
+    if own.architecture != "arm":
+        said["architecture"] = own.architecture
     for key in ("bits", "ethernet", "memory_mb"):
         if getattr(own, key) is not None:
             said[key] = getattr(own, key)
@@ -69,5 +72,5 @@ def board_of_tree(tree: BoardOnImage, image: XRay, taken: Collection[str]) -> Ow
     on which bands its radio is it does not say."""
     return OwnBoard(
         tree.model or tree.compatible[0], compatible=tree.compatible, bits=64 if image.kernels == (64,) else None,
-        ethernet=True if tree.has.ethernet else None, memory_mb=tree.has.memory_mb or None, taken=taken,
+        architecture=image.architectures[0] if len(image.architectures) == 1 else "arm", ethernet=True if tree.has.ethernet else None, memory_mb=tree.has.memory_mb or None, taken=taken,
     )  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import ClassVar
+from typing import ClassVar, Literal
 
 from pydantic import ConfigDict
 
@@ -76,6 +76,8 @@ class XRay:
     release: str = ""
     build: str = ""
     kernels: tuple[int, ...] = ()
+    architectures: tuple[Literal["arm", "riscv"], ...] = ()
+    """whose machine language its kernels are in; empty where none is known"""
     sector_bytes: int = 512
     """size of the sectors its table counts in"""
     findings: tuple[Finding, ...] = field(default=())

@@ -112,11 +112,9 @@ def small_changes(plan: Plan, shelf: Shelf) -> Iterator[Change]:
     """Yield every change of one thing in `plan` that the shelf, the recipe and the shops allow."""
     yield from _ways(plan, shelf)
     yield from _ways_in(plan)
-    # A board of which little is known cures nothing for sure: what was against the other one is then only not known.
-    known = [owned for owned in shelf.boards if not owned.thing.may_have_more]
-    yield from _things(plan, "board", "board_unit_id", _unlike(known, plan.board), "Use")
+    yield from _things(plan, "board", "board_unit_id", _unlike(shelf.boards, plan.board), "Use")
     for board in shelf.shop_boards.values():
-        if not board.may_have_more and (plan.board is None or board.id != plan.board.id):
+        if plan.board is None or board.id != plan.board.id:
             yield Change(
                 f"Take a {board.name}",
                 (("board", board.id),),

@@ -10,6 +10,7 @@ from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.parts.model import Part
 from mintseed.core.plan.cards import card, pace
 from mintseed.core.plan.changes import Step, as_sets
+from mintseed.core.plan.choosing import OF_THE_BOARD
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.header import header, header_alone
 from mintseed.core.plan.needs import fits_board, unmet
@@ -51,11 +52,16 @@ def _judge(plan: Plan, rules: Sequence[Judge]) -> tuple[Severity, str]:
     found = worst_first(f for f in every if f.severity is not Severity.YET or f.code in ASKS_FOR_MORE)
     if not found:
         return Severity.OK, ""
-    worst = found[0]
-    said = (
-        worst if worst.severity is not Severity.NOTE else next((f for f in found if f.severity is Severity.OK), worst)
-    )
-    return verdict(found), said.title
+    return verdict(found), _reason(found).title
+
+
+def _reason(found: Sequence[Finding]) -> Finding:
+    """Return what is said of an option whose findings, the worst first, are `found`."""
+    if found[0].severity is not Severity.NOTE:
+        return found[0]
+    # A note is seldom the reason; that nobody knows is one, whatever else speaks for it.
+    not_told = next((f for f in found if f.code in OF_THE_BOARD), None)
+    return not_told or next((f for f in found if f.severity is Severity.OK), found[0])
 
 
 def _ranked(

@@ -290,9 +290,9 @@ def board_fit(board: Board, image: XRay, recipe: Recipe | None = None) -> Iterat
     if not image.boards:
         yield Finding(
             "plan.board-cannot-be-told",
-            Severity.CHECK,
+            Severity.NOTE,
             f"Whether it starts on {board.name} cannot be told",
-            "No device tree lies on its boot volume, and that is where boards are named.",
+            "No device tree was found on it, and those name boards.",
             "Rely on the appliance's own list of boards.",
             where,
             DEVICE_TREES,

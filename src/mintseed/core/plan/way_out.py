@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.plan.changes import EFFORT_WORDS, Change, Effort, PlanField, Step, both, small_changes
+from mintseed.core.plan.choosing import OF_THE_BOARD
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.plan import Plan
 from mintseed.core.plan.shelf import Shelf
@@ -77,9 +78,12 @@ def ways_out(plan: Plan, shelf: Shelf) -> tuple[Proposal, ...]:
     return tuple(found)
 
 
-NOT_KNOWN = frozenset(
-    {"plan.card-marks-unknown", "plan.cable-unknown", "plan.board-not-told", "plan.board-cannot-be-told"}
-)
+NOT_KNOWN = OF_THE_BOARD | {
+    "plan.card-marks-unknown",
+    "plan.cable-unknown",
+    "plan.board-not-told",
+    "plan.board-cannot-be-told",
+}
 """What is said where something is not known. A change after which nobody knows any more cures no check."""
 
 
@@ -88,6 +92,8 @@ def _cures(finding: Finding, now: Sequence[Finding], after: Sequence[Finding]) -
     alike = [f for f in after if f.code == finding.code]
     # Another board that is not listed either cures nothing; one of two missing parts cures one of two.
     if any(f.where == finding.where for f in alike) or len(alike) >= sum(f.code == finding.code for f in now):
+        return False
+    if OF_THE_BOARD & ({f.code for f in after} - {f.code for f in now}):
         return False
     # What was stopped and is not known yet is a way on; what was only to be checked and is not known any more is none.
     if finding.severity is not Severity.STOP and NOT_KNOWN & ({f.code for f in after} - {f.code for f in now}):

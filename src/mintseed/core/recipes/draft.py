@@ -136,7 +136,7 @@ def draft_of(xray: XRay, taken: Collection[str] = ()) -> Draft:
         DraftLine("First boot", "half a minute to five minutes, late after ten", "nobody said: so it is with most", "assumed"),
     )  # fmt: skip
     return Draft(
-        free_ident(name, taken, "own-image"), name, version, xray.file_name, host, _bits(xray), "arm", xray.compatible[:400], xray.unpacked_bytes, least,
+        free_ident(name, taken, "own-image"), name, version, xray.file_name, host, _bits(xray), xray.architectures[0] if len(xray.architectures) == 1 else "arm", xray.compatible[:400], xray.unpacked_bytes, least,
         advised, scheme, port, files, lines, tuple(_questions(xray)),  # type: ignore[arg-type]
     )  # fmt: skip
 
@@ -176,6 +176,8 @@ def build_said(draft: Draft) -> dict[str, object]:
     build: dict[str, object] = {
         "id": f"{draft.bits}-bit", "bits": draft.bits, "file": draft.file_name, "unpacked_mb": round(draft.unpacked_bytes / MB) or 1,
     }  # fmt: skip
+    if draft.architecture != "arm":
+        build["architecture"] = draft.architecture
     if draft.boards:
         build["boards"] = list(draft.boards)
     return build

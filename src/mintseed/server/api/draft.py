@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Collection
+from dataclasses import replace
 from typing import Annotated, Literal
 
-from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
 from pydantic import ConfigDict, Field
@@ -13,13 +14,14 @@ from mintseed.core.boards.model import Bands, Board, Plug
 from mintseed.core.boards.own import OwnBoard, board_of_tree, board_text
 from mintseed.core.described import Around, read_described
 from mintseed.core.errors import InputError, RefusedError
-from mintseed.core.image.report import XRay
+from mintseed.core.image.report import BoardOnImage, XRay
 from mintseed.core.recipes.draft import Choices, Draft, DraftLine, Question, draft_of, recipe_text
 from mintseed.core.recipes.kin import Kin, kin_of, with_release
 from mintseed.core.recipes.model import Recipe
 from mintseed.server.api.bench import card_in_reader
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.done import starting
+from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.reading import queue_reading
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import judged
@@ -121,34 +123,41 @@ def draft(request: HttpRequest, pk: int) -> DraftOut:
 @router.post("/images/{pk}/use", response=DeploymentOut)
 def use(request: HttpRequest, pk: int, payload: UseIn) -> DeploymentOut:
     """Keep the draft as a recipe, and start a deployment with the image."""
-    image = Image.there.get(pk=pk)
-    if (held := descriptions.recipes().get(image.recipe)) is not None:
-        raise RefusedError(f"{held.name} describes this image already", next_step="Start a deployment with it.")
-    chosen = Choices(
-        payload.name, payload.kind, payload.host_name, payload.page_port, payload.signature, tuple(payload.files)
-    )
-    if payload.release_of:
-        made = _use_as_release(image, payload)
-    else:
-        made = _use(image, recipe_text(_drafted(image), chosen), payload)
+    made = _use(pk, payload)
     if (again := Image.objects.get(pk=pk)).read_at is None:  # the recipe speaks of a file that was not kept
         queue_reading(again)
     return deployment_out(judged(made.pk))
 
 
+def _known_alone() -> descriptions.Known:
+    """Return what is described now, with everybody else who brings something waiting: two at one moment get no id twice, and an image
+    gets one recipe."""
+    Site.objects.select_for_update().get(pk=own_bench().site_id)
+    descriptions.look_again()
+    return descriptions.known()
+
+
 @all_or_nothing
-def _use(image: Image, text: str, payload: UseIn) -> Deployment:
-    known = descriptions.known()
+def _use(pk: int, payload: UseIn) -> Deployment:
+    known = _known_alone()
+    image = Image.there.get(pk=pk)
+    if (held := known.recipes.get(image.recipe)) is not None:
+        raise RefusedError(f"{held.name} describes this image already", next_step="Start a deployment with it.")
+    if payload.release_of:
+        return _use_as_release(image, known, payload)
+    chosen = Choices(
+        payload.name, payload.kind, payload.host_name, payload.page_port, payload.signature, tuple(payload.files)
+    )
+    text = recipe_text(_drafted(image), chosen)
     recipe = read_described(Recipe, text, where="the draft", around=Around(known.boards, known.parts))
     bringing.keep("recipe", recipe.id, text)
     record(None, "", "recipe.brought", f"Recipe drafted: {recipe.name}")
     return _begun(recipe, image, payload, recipe.name)
 
 
-@all_or_nothing
-def _use_as_release(image: Image, payload: UseIn) -> Deployment:
+def _use_as_release(image: Image, known: descriptions.Known, payload: UseIn) -> Deployment:
     """Give a recipe the image as another release, and start a deployment with it."""
-    drafted, xray, known = _drafted(image), xray_of(image), descriptions.known()
+    drafted, xray = _drafted(image), xray_of(image)
     row = (
         Description.objects.select_for_update().filter(kind="recipe", ident=payload.release_of, removed_at=None).first()
     )
@@ -187,15 +196,17 @@ def _unit_named(image: Image, compatible: str, site: Site) -> int:
         using = users_of("board_unit", owned)
         return next((pk for pk in owned if not using[pk].names), owned[0])
     xray = xray_of(image)
-    tree = next((b for b in xray.boards if b.compatible[:1] == (compatible,)), None) if xray else None
+    tree = _tree(xray, compatible) if xray else None
     if xray is None or tree is None:
         raise InputError(f"the image names no board {compatible}", where="compatible")
-    return _new_board(board_of_tree(tree, xray, frozenset(descriptions.boards())), site).pk
+    return _new_board(site, lambda taken: board_of_tree(tree, xray, taken)).pk
 
 
-def _new_board(said: OwnBoard, site: Site) -> BoardUnit:
-    known = descriptions.known()
-    text = board_text(said)
+def _new_board(site: Site, said: Callable[[Collection[str]], OwnBoard]) -> BoardUnit:
+    """Describe a board and put one on the shelf; `said` is told which ids others have. One after the other: two that are described at
+    this moment are two."""
+    known = _known_alone()
+    text = board_text(said(frozenset(known.boards)))
     board = read_described(Board, text, where="the board", around=Around(known.boards, known.parts))
     bringing.keep("board", board.id, text)
     record(None, "", "shelf.board-added", f"Board added: {board.name}")
@@ -212,21 +223,29 @@ def _drafted(image: Image) -> Draft:
 @router.post("/boards", response=OwnBoardOut)
 def own_board(request: HttpRequest, payload: OwnBoardIn) -> OwnBoardOut:
     """Describe a board by what is known of it, and put one on the shelf."""
-    known = descriptions.known()
-    tree = _tree(payload)
-    said = OwnBoard(
-        payload.name, payload.printed_mark, tree, payload.bits, payload.ethernet, payload.radio_ghz, payload.plug,
-        payload.voltage_v, payload.current_a, payload.header_pins, taken=frozenset(known.boards),
-    )  # fmt: skip
-    with transaction.atomic():
-        unit = _new_board(said, starting.place(payload.site_id))
+    site = starting.place(payload.site_id)
+    return _put_on_shelf(payload, site)
+
+
+@all_or_nothing
+def _put_on_shelf(payload: OwnBoardIn, site: Site) -> OwnBoardOut:
+    unit = _new_board(site, lambda taken: _said_of(payload, taken))
     return OwnBoardOut(board=unit.board, unit_id=unit.pk, name=unit.name)
 
 
-def _tree(payload: OwnBoardIn) -> tuple[str, ...]:
-    """Return the names of the image's device tree that was chosen; of one that is not on it the name alone, as it was said."""
-    if not payload.compatible:
-        return ()
-    xray: XRay | None = xray_of(Image.there.get(pk=payload.image_id)) if payload.image_id else None
-    found = next((b for b in xray.boards if b.compatible[:1] == (payload.compatible,)), None) if xray else None
-    return found.compatible if found else (payload.compatible,)
+def _said_of(payload: OwnBoardIn, taken: Collection[str]) -> OwnBoard:
+    """Return the board as its person answered, with what the device tree says beside it."""
+    xray = xray_of(Image.there.get(pk=payload.image_id)) if payload.image_id else None
+    tree = _tree(xray, payload.compatible) if xray else None
+    named = (payload.compatible,) if payload.compatible else ()
+    base = board_of_tree(tree, xray, taken) if tree and xray else OwnBoard(payload.name, compatible=named, taken=taken)
+    return replace(
+        base, name=payload.name, printed_mark=payload.printed_mark, bits=payload.bits or base.bits, ethernet=payload.ethernet,
+        radio_ghz=payload.radio_ghz, plug=payload.plug, voltage_v=payload.voltage_v, current_a=payload.current_a,
+        header_pins=payload.header_pins,
+    )  # fmt: skip
+
+
+def _tree(xray: XRay, compatible: str) -> BoardOnImage | None:
+    """Return the image's device tree of the board that is called so."""
+    return next((b for b in xray.boards if compatible and b.compatible[:1] == (compatible,)), None)
