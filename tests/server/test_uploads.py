@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import base64
+import os
 from collections.abc import Iterator
 from pathlib import Path
 from typing import Any
@@ -121,6 +122,9 @@ def test_room_is_known_before(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -
     folder.begin("a.img", 1)
     with pytest.raises(RefusedError):
         folder.begin("b.img", 1)
+    for left in tmp_path.iterdir():
+        os.utime(left, (0, left.stat().st_mtime - upload_folder.RESTS_S - 1))
+    assert folder.begin("b.img", 1).name == "b.img", "one that was left makes room"
 
 
 def test_what_is_not_there_is_said(tmp_path: Path) -> None:

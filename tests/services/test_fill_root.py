@@ -15,11 +15,12 @@ from mintseed.core.described import Around, read_described
 from mintseed.core.errors import ImageError, RefusedError
 from mintseed.core.findings import Severity
 from mintseed.core.image.report import XRay
+from mintseed.core.recipes.draft import draft_of, recipe_text
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.fill import fill_files
 from mintseed.ports.volume import Patch
 from mintseed.services import fill_image, inspect_image
-from tests.builders.disks import cut, device_tree, fat_file, image, packed, run
+from tests.builders.disks import MIB, cut, device_tree, fat_file, image, packed, partitioned, run
 from tests.core.settings.test_values import values
 from tests.services.conftest import TOOLS
 
@@ -163,3 +164,35 @@ def test_patches_lie_where_they_belong_however_the_stream_is_cut(
     laid = list(fill_image.laid_over(pieces, patches))
     assert [len(p) for p in laid] == lengths
     assert b"".join(laid) == bytes(expected)
+
+
+ONE_VOLUME = {
+    **ROOT, "boot/vmlinuz-6.1": b"\0" * 0x38 + b"RSC\x05" + bytes(64), "usr/lib/linux-image-6.1/maker/own.dtb": device_tree(["own,board"], "Own board"),
+    "usr/lib/linux-image-6.1/overlays/over.dtb": device_tree(["over,lay"]),
+}  # fmt: skip
+
+
+def test_a_system_on_one_volume_alone_is_read_drafted_and_filled(tmp_path: Path) -> None:
+    """Plain systems have no FAT volume: kernel and device trees lie on the root volume, and so do all settings."""
+    tree, folder = tmp_path / "tree", tmp_path / "library"
+    for name, data in ONE_VOLUME.items():
+        (tree / name).parent.mkdir(parents=True, exist_ok=True)
+        (tree / name).write_bytes(data)
+    run("mke2fs", "-q", "-t", "ext4", "-d", tree, tmp_path / "ext", "24M")
+    disk = partitioned(tmp_path / "disk", "label: dos\nstart=1MiB, size=24MiB, type=83\n", 26)
+    run("dd", f"if={tmp_path / 'ext'}", f"of={disk}", "bs=1M", "seek=1", "conv=notrunc", "status=none")
+    folder.mkdir()
+    disk.rename(folder / "own.img")
+    library = LibraryFolder(folder, tmp_path / "home" / "scratch")
+    xray = inspect_image.execute("own.img", library=library, tools=TOOLS, recipes=())
+    assert (xray.boot_volume, xray.bits, xray.architectures) == (None, 64, ("riscv",))
+    assert [(b.model, b.file) for b in xray.boards] == [("Own board", "/usr/lib/linux-image-6.1/maker/own.dtb")]
+    assert [f.code for f in xray.findings if f.severity is not Severity.NOTE] == []
+    recipe = read_described(Recipe, recipe_text(draft_of(xray)), where="draft", around=Around(boards={}, parts={}))
+    assert recipe.releases[0].builds[0].architecture == "riscv"
+    assert recipe.files
+    named = inspect_image.execute("own.img", library=library, tools=TOOLS, recipes=[recipe])
+    filled = written(library, named, tmp_path / "card", recipe)
+    ext = cut(filled, MIB, 24 * MIB, tmp_path / "out")
+    assert subprocess.run(["e2fsck", "-fn", str(ext)], capture_output=True, check=False).returncode == 0
+    assert run("debugfs", "-R", "cat /etc/hostname", ext) == b"press\n"

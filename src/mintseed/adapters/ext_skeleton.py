@@ -20,7 +20,7 @@ from backports import zstd
 
 from mintseed.adapters.run_tool import ask_tool
 from mintseed.core.errors import ToolError
-from mintseed.core.limits import MAX_SKELETON_BYTES
+from mintseed.core.limits import MAX_INODE_TABLES_BYTES, MAX_SKELETON_BYTES
 from mintseed.ports.volume import Patch, RootFile
 
 PACKAGE = "e2fsprogs"
@@ -59,6 +59,7 @@ class _Superblock:
 def take(disk: Path, offset_bytes: int, size_bytes: int) -> bytes:
     """Return the skeleton of the volume at `offset_bytes` of `disk`. Raises ToolError where nothing may be put on it."""
     with _scratch() as target:
+        _refuse_huge(disk, offset_bytes)
         ask_tool(
             ["e2image", "-r", "-o", str(offset_bytes), str(disk), _path(target)], package=PACKAGE, timeout_s=CHECK_S
         )
@@ -69,6 +70,15 @@ def take(disk: Path, offset_bytes: int, size_bytes: int) -> bytes:
         os.ftruncate(target.fileno(), size_bytes)
         _refuse_unsound(target)
         return _pack(target, size_bytes)
+
+
+def _refuse_huge(disk: Path, offset_bytes: int) -> None:
+    """Raise ToolError for a volume whose metadata alone would fill the disk it is looked at on."""
+    with disk.open("rb") as file:
+        head = os.pread(file.fileno(), 1024, offset_bytes + SUPERBLOCK_AT)
+    inodes, (inode_bytes,) = struct.unpack_from("<I", head, 0)[0], struct.unpack_from("<H", head, 88)
+    if inodes * max(inode_bytes, 128) > MAX_INODE_TABLES_BYTES:
+        raise ToolError(f"it has room for {inodes} files", expected="an ordinary system")
 
 
 def patches(skeleton: bytes, files: Sequence[RootFile], volume: Callable[[Path, int], Folders]) -> tuple[Patch, ...]:
@@ -207,16 +217,11 @@ def _asked(disk: BinaryIO, command: str) -> str:
 
 def _refuse_unsound(disk: BinaryIO) -> None:
     """Raise ToolError unless e2fsck, which changes nothing, finds the volume in order."""
-    answer = ask_tool(["e2fsck", "-fn", _path(disk)], package=PACKAGE, accept=(0, 4, 8), timeout_s=CHECK_S)
-    said = (answer.printed.decode("utf-8", "replace") + answer.said).splitlines()
-    wrong = [
-        line
-        for line in said
-        if line.endswith("? no") or "UNEXPECTED" in line or "Bad magic" in line or "errors" in line.lower()
-    ]
-    if wrong:
-        raise ToolError(f"it is not in order ({wrong[0].strip()[:120]})", expected="a volume that e2fsck finds clean",
-                        next_step="Have e2fsck mend it where it was made, and take its image then.")  # fmt: skip
+    try:
+        ask_tool(["e2fsck", "-fn", _path(disk)], package=PACKAGE, timeout_s=CHECK_S)
+    except ToolError as error:
+        raise ToolError(f"it is not in order ({error.found})", expected="a volume that e2fsck finds clean",
+                        next_step="Have e2fsck mend it where it was made, and take its image then.") from error  # fmt: skip
 
 
 def _changed(before: BinaryIO, after: BinaryIO, block_bytes: int, own: set[int]) -> Iterator[Patch]:
@@ -280,10 +285,9 @@ def _pack(disk: BinaryIO, size_bytes: int) -> bytes:
                 data = os.pread(disk.fileno(), min(_PIECE, end - at), at)
                 if any(data):
                     packer.write(struct.pack("<QI", at, len(data)) + data)
-    packed = MAGIC + out.getvalue()
-    if len(packed) > MAX_SKELETON_BYTES:
-        raise ToolError("it describes more files than can be kept", expected="an ordinary system")
-    return packed
+                if out.tell() > MAX_SKELETON_BYTES:
+                    raise ToolError("it describes more files than can be kept", expected="an ordinary system")
+    return MAGIC + out.getvalue()
 
 
 def _unpack(skeleton: bytes, disk: BinaryIO) -> None:
@@ -324,6 +328,11 @@ def _path(disk: BinaryIO) -> str:
 
 @contextmanager
 def _scratch() -> Iterator[BinaryIO]:
-    """A file without a name: gone with its process, whatever ends it. It holds what is filled in."""
-    with tempfile.TemporaryFile() as file:
-        yield file
+    """A file without a name: gone with its process, whatever ends it. It holds what is filled in. Raises ToolError where the disk for
+    temporary files takes no more."""
+    try:
+        with tempfile.TemporaryFile() as file:
+            yield file
+    except OSError as error:
+        raise ToolError(f"there is no room for it among temporary files ({error.strerror})", where=tempfile.gettempdir(),
+                        next_step="Make room there, then try again.") from error  # fmt: skip

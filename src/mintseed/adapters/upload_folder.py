@@ -24,6 +24,9 @@ FORGOTTEN_AFTER_S = 7 * 24 * 3600
 
 MOST_AT_ONCE = 20
 
+RESTS_S = 3600
+"""seconds after which an upload that stopped makes room for another, where there are too many"""
+
 _IDENT = re.compile(r"[0-9a-f]{32}")
 _NAME = re.compile(r"[^\x00-\x1f\x7f/\\]{1,200}")
 
@@ -50,8 +53,10 @@ class UploadFolder:
             )
         try:
             self._folder.mkdir(parents=True, exist_ok=True)
-            self._forget_old()
-            if sum(1 for _ in self._folder.glob(".upload-*.json")) >= MOST_AT_ONCE:
+            self._forget(FORGOTTEN_AFTER_S)
+            if self._count() >= MOST_AT_ONCE:
+                self._forget(RESTS_S)
+            if self._count() >= MOST_AT_ONCE:
                 raise RefusedError(
                     "too many files are on their way already", next_step="Wait until one of them is there."
                 )
@@ -127,12 +132,16 @@ class UploadFolder:
         self._part(ident).unlink(missing_ok=True)
         self._said(ident).unlink(missing_ok=True)
 
-    def _forget_old(self) -> None:
+    def _count(self) -> int:
+        return sum(1 for _ in self._folder.glob(".upload-*.json"))
+
+    def _forget(self, after_s: float) -> None:
+        """Let go of what has not grown for so long."""
         for said in self._folder.glob(".upload-*.json"):
             ident = said.name.removeprefix(".upload-").removesuffix(".json")
             part = self._part(ident)
             changed = max((path.stat().st_mtime for path in (said, part) if path.exists()), default=0.0)
-            if time.time() - changed > FORGOTTEN_AFTER_S:
+            if time.time() - changed > after_s:
                 self._let_go(ident)
 
     def _part(self, ident: str) -> Path:

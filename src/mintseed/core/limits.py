@@ -97,3 +97,6 @@ MAX_FIRMWARE_BYTES = 32 * 1024 * 1024
 
 MAX_SKELETON_BYTES = 64 * 1024 * 1024
 """what is kept of a root volume, packed; one of 12,000 files takes a third of a MiB."""
+
+MAX_INODE_TABLES_BYTES = 2 * 1024 * 1024 * 1024
+"""what a root volume's tables of files may take; one of 32 GB has half of that."""
