@@ -57,6 +57,7 @@ def test_what_stands_in_the_image_becomes_its_recipe() -> None:
     assert recipe.files[2].quoting == "shell"
     assert (recipe.page.port, recipe.page.assumed, recipe.boot.assumed) == (8765, False, True)
     assert recipe.card.least_gb == 4
+    assert recipe.ways == ("wifi", "cable")
 
 
 def test_each_line_says_where_it_comes_from_and_how_sure_it_is() -> None:
@@ -81,6 +82,7 @@ def test_of_an_image_that_says_nothing_nothing_is_claimed() -> None:
     assert not recipe.setup, "a page nobody said is there is no step"
     assert recipe.ways_in[0] != "fill-before", "nothing of it can be filled"
     assert recipe.releases[0].builds[0].boards == ()
+    assert recipe.ways == ("cable", "wifi"), "nothing of it takes a Wi-Fi network"
 
 
 def test_the_person_has_the_last_word() -> None:

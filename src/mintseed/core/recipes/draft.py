@@ -62,6 +62,10 @@ class DraftFile:
     """whether the image comes without it"""
 
     @property
+    def takes_wifi(self) -> bool:
+        return self.dialect in WIFI_DIALECTS or "{wifi_name}" in self.values.values()
+
+    @property
     def says(self) -> str:
         """What goes into it, in words."""
         if self.dialect in WIFI_DIALECTS:
@@ -131,7 +135,7 @@ def draft_of(xray: XRay, taken: Collection[str] = ()) -> Draft:
     files = (*on_boot, *_root_files(xray, on_boot))
     port, scheme = xray.page.port, "https" if xray.page.scheme == "https" else "http"
     lines = (
-        name_line, version_line, host_line, _page_line(xray), *_login_lines(xray), _boards_line(xray),
+        name_line, version_line, host_line, _network_line(files), _page_line(xray), *_login_lines(xray), _boards_line(xray),
         DraftLine("Card", f"at least {least} GB", f"it unpacks to {xray.unpacked_bytes / GB:.2f} GB", "read"),
         DraftLine("First boot", "half a minute to five minutes, late after ten", "nobody said: so it is with most", "assumed"),
     )  # fmt: skip
@@ -159,7 +163,8 @@ def recipe_text(draft: Draft, chosen: Choices = Choices()) -> str:
         "summary": f"Drafted from what stands in {draft.file_name}.",
         "releases": [{"version": draft.version, "builds": [build_said(draft)]}],
         "card": {"least_gb": draft.least_gb, "advised_gb": draft.advised_gb},
-        "ways": ["wifi", "cable"],
+        # What takes no network before its first boot comes by cable first.
+        "ways": ["wifi", "cable"] if any(f.takes_wifi for f in takes) else ["cable", "wifi"],
         "ways_in": ["fill-before", "cable-first", "screen"] if takes else ["cable-first", "screen"],
         "host_name": (chosen.host_name or draft.host_name).strip(),
         "files": [file_said(f) for f in takes],
@@ -278,6 +283,20 @@ def _bits(xray: XRay) -> Literal[32, 64]:
     return 32 if xray.kernels == (32,) or 32 in xray.kernels else 64
 
 
+def _network_line(files: Sequence[DraftFile]) -> DraftLine:
+    taken = next((f for f in files if f.takes_wifi), None)
+    if taken is not None:
+        return DraftLine(
+            "Network",
+            "by Wi-Fi, or by cable",
+            f"{taken.path} takes a network; that it has a socket is assumed",
+            "assumed",
+        )
+    return DraftLine(
+        "Network", "by cable, or by Wi-Fi set up later", "nothing that takes a network was found", "assumed"
+    )
+
+
 def _page_line(xray: XRay) -> DraftLine:
     page = xray.page
     if page.listen_port:
@@ -370,7 +389,7 @@ def _root_files(xray: XRay, on_boot: Sequence[DraftFile]) -> Iterator[DraftFile]
     """Yield where this system keeps what the boot volume offers no file for."""
     if xray.root_unfillable:
         return
-    wifi = any(f.dialect in WIFI_DIALECTS or "{wifi_name}" in f.values.values() for f in on_boot)
+    wifi = any(f.takes_wifi for f in on_boot)
     offered = {name for f in on_boot for template in f.values.values() for name in re.findall(r"{(\w+)}", template)}
     there = {f.path: f for f in xray.files if f.on_root}
     if not wifi:
