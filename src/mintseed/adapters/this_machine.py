@@ -9,6 +9,7 @@ import ifaddr
 
 from mintseed.adapters.run_tool import run_tool
 from mintseed.core.errors import MintSeedError
+from mintseed.core.image.system import assigned
 from mintseed.core.site.proposal import MachineFacts, WifiHere
 
 CHANNELS_GHZ = ((2400, 2500, 2.4), (4900, 5925, 5.0), (5925, 7200, 6.0))
@@ -22,8 +23,9 @@ class OwnMachine:
         self._root = root
 
     def facts(self) -> MachineFacts:
-        return MachineFacts(self._zone(), self._set("etc/default/keyboard", "XKBLAYOUT").split(",")[0],
-                            self._set("etc/default/locale", "LANG") or self._set("etc/locale.conf", "LANG"), own_addresses(), wifi_here())  # fmt: skip
+        keyboard = assigned(self._text("etc/default/keyboard"), "XKBLAYOUT").split(",")[0]
+        locale = assigned(self._text("etc/default/locale"), "LANG") or assigned(self._text("etc/locale.conf"), "LANG")
+        return MachineFacts(self._zone(), keyboard, locale, own_addresses(), wifi_here())
 
     def _zone(self) -> str:
         try:
@@ -31,10 +33,6 @@ class OwnMachine:
         except OSError:
             return self._text("etc/timezone").strip()
         return target.partition("zoneinfo/")[2]
-
-    def _set(self, path: str, key: str) -> str:
-        found = re.findall(rf"^[ \t]*{key}=[\"']?([^\"'\s#]*)", self._text(path), re.MULTILINE)
-        return str(found[-1]) if found else ""
 
     def _text(self, path: str) -> str:
         try:

@@ -18,7 +18,7 @@ from mintseed.core.errors import DeviceTreeError, StoppedError, ToolError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.image.device_tree import read_device_tree
 from mintseed.core.image.kernel import HEAD_BYTES, Kernel, read_kernel
-from mintseed.core.image.page import LISTEN_FILES, MDNS_FOLDER, PROGRAMS, RESOLVED, PageFacts, read_page_facts
+from mintseed.core.image.page import MDNS_FOLDER, PROGRAMS, RESOLVED, PageFacts, read_page_facts
 from mintseed.core.image.partitions import Partition, PartitionTable
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts
 from mintseed.core.image.system import FILES as SYSTEM_FILES
@@ -384,7 +384,6 @@ def _page(volume: Volume, tools: VolumeTools, looking: Looking) -> PageFacts:
             "etc/os-release",
             "usr/lib/os-release",
             RESOLVED,
-            *LISTEN_FILES,
             *SITE_FILES,
             *(f"{folder}/{name}" for folder in SITE_FOLDERS for name in volume.folder(folder)[:MOST_SITES]),
             *services[:MAX_SERVICE_FILES],

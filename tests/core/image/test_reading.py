@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from mintseed.adapters.nginx_lexer import nginx_tokens
 from mintseed.core.errors import DeviceTreeError
 from mintseed.core.findings import Severity
 from mintseed.core.image.checksums import compare_sha256, sha256_in_list
@@ -98,31 +99,36 @@ ROOT = {
 
 
 def test_the_page_is_worked_out_from_the_root_volume() -> None:
-    facts = read_page_facts(ROOT)
+    facts = read_page_facts(ROOT, (), nginx_tokens)
     assert (facts.host_name, facts.port, facts.announces, facts.release) == ("platen", 5310, "_http._tcp", "3.2")
     assert facts.url() == "http://platen.local:5310/"
     assert facts.url("press") == "http://press.local:5310/"
 
 
 def test_other_bytes_give_another_page() -> None:
-    assert read_page_facts({**ROOT, "etc/webpage/site.conf": b"listen 80;\n"}).url() == "http://platen.local/"
-    assert read_page_facts({**ROOT, "etc/hostname": b"kiosk"}).url() == "http://kiosk.local:5310/"
-    assert read_page_facts({}).url() == ""
+    assert (
+        read_page_facts({**ROOT, "etc/webpage/site.conf": b"listen 80;\n"}, (), nginx_tokens).url()
+        == "http://platen.local/"
+    )
+    assert read_page_facts({**ROOT, "etc/hostname": b"kiosk"}, (), nginx_tokens).url() == "http://kiosk.local:5310/"
+    assert read_page_facts({}, (), nginx_tokens).url() == ""
 
 
 @given(st.dictionaries(st.sampled_from(sorted(ROOT)), st.binary(max_size=200)))
 def test_any_root_files_give_facts(files: dict[str, bytes]) -> None:
-    read_page_facts(files)
+    read_page_facts(files, (), nginx_tokens)
 
 
 def test_entities_in_a_service_file_are_not_expanded() -> None:
     bomb = b'<!DOCTYPE x [<!ENTITY a "aaaa">]><service-group><service><type>&a;</type></service></service-group>'
-    assert read_page_facts({"etc/avahi/services/p.service": bomb}).announces == ""
+    assert read_page_facts({"etc/avahi/services/p.service": bomb}, (), nginx_tokens).announces == ""
 
 
 def facts(conf: str = "", **services: str) -> PageFacts:
     files = {"etc/hostname": b"hub\n", "etc/webpage/site.conf": conf.encode()}
-    return read_page_facts(files | {f"etc/avahi/services/{n}.service": t.encode() for n, t in services.items()})
+    return read_page_facts(
+        files | {f"etc/avahi/services/{n}.service": t.encode() for n, t in services.items()}, (), nginx_tokens
+    )
 
 
 # What nginx's own documentation of `listen` says each of these means.
@@ -138,7 +144,6 @@ def facts(conf: str = "", **services: str) -> PageFacts:
         ("listen *:81; # listen 82;", "http://hub.local:81/"),
         ("# listen 82;", ""),
         ("listen 8443 ssl http2;", "https://hub.local:8443/"),
-        ("server.port = 8088", "http://hub.local:8088/"),
         ("listen \u00b2;", ""),
         ("listen 99999;", ""),
         ("listen unix:/run/page.sock;", ""),

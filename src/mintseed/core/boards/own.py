@@ -13,7 +13,7 @@ from mintseed.core.described import free_ident
 from mintseed.core.image.report import BoardOnImage, XRay
 from mintseed.core.visible import one_line
 
-USUAL_V: dict[Plug, float] = {"micro-USB": 5.0, "USB-C": 5.0}
+NOMINAL_V: dict[Plug, float] = {"micro-USB": 5.0, "USB-C": 5.0}
 """volts that are meant where only such a plug is named (USB 2.0 §7.2.1; USB Type-C 2.1 §4.4.2)"""
 
 
@@ -58,7 +58,7 @@ def board_text(own: OwnBoard) -> str:
             said[key] = getattr(own, key)
     if own.radio_ghz is not None:
         said["radio_ghz"] = list(own.radio_ghz)
-    volts = own.voltage_v or (USUAL_V.get(own.plug) if own.plug else None)
+    volts = own.voltage_v or (NOMINAL_V.get(own.plug) if own.plug else None)
     # A supply is judged by plug, volts and amperes together: with one of them missing nothing can be said of any.
     if own.plug and volts and own.current_a:
         said["supply"] = {"voltage_v": volts, "least_current_a": own.current_a, "connector": own.plug}

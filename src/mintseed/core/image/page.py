@@ -4,15 +4,12 @@ from __future__ import annotations
 
 import re
 import xml.etree.ElementTree as ET
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 
 from mintseed.core.image.web_servers import Lexer, Listener, listeners
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
 from mintseed.core.visible import one_line
-
-LISTEN_FILES = ("etc/webpage/site.conf",)
-"""Settings of web servers that `web_servers` knows nothing of, relative to the root volume."""
 
 MDNS_FOLDER = "etc/avahi/services"
 
@@ -23,8 +20,6 @@ ANNOUNCERS = frozenset({"avahi-daemon", "mdnsd", "umdns"})
 RESOLVED = "etc/systemd/resolved.conf"
 """systemd's resolver answers for its own name only where it is told so. Source: resolved.conf(5), MulticastDNS=."""
 
-_LISTEN = re.compile(r"[ \t]*(?:listen[ \t]+|server\.port[ \t]*=[ \t]*)([^;#\s]+)([^;#]*)", re.ASCII)
-_LOOPBACK = ("127.", "localhost", "[::1]", "::1", "unix:")
 _PAGE_TYPES = {"_http._tcp": "http", "_https._tcp": "https"}
 USUAL_PORTS = {"http": 80, "https": 443}
 """RFC 9110 §4.2.1 and §4.2.2."""
@@ -34,25 +29,6 @@ def _port(text: str) -> int | None:
     """Return `text` as a TCP port, None when it is none. Only ASCII digits count."""
     number = int(text) if re.fullmatch(r"[0-9]{1,5}", text) else 0
     return number if 1 <= number <= 65535 else None
-
-
-def _listens(text: str) -> Iterator[tuple[int, str]]:
-    """Yield (port, scheme) of every place a web server listens on the network, in the order of its file.
-
-    Without a port it is 80 (nginx documentation, listen; RFC 9110); an address of the machine itself is no page.
-    """
-    for line in text.split("\n"):
-        match = _LISTEN.match(line)
-        if match is None or match[1].startswith(_LOOPBACK):
-            continue
-        where, options = match[1], match[2].split()
-        ending = where.rpartition(":")[2] if ":" in where and not where.endswith("]") else where
-        port = _port(ending)
-        if port is None:
-            # A bare address or name: `listen 192.168.1.5;` is on the usual port.
-            port = 80 if "." in where or where.endswith("]") or where == "*" else None
-        if port is not None:
-            yield port, "https" if port == 443 or "ssl" in options else "http"
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,31 +73,27 @@ def has_announcer(programs: Collection[str], files: Mapping[str, bytes]) -> bool
     return False if programs else None
 
 
-def read_page_facts(
-    files: Mapping[str, bytes], programs: Collection[str] = (), lex: Lexer = lambda data: ()
-) -> PageFacts:
+def read_page_facts(files: Mapping[str, bytes], programs: Collection[str], lex: Lexer) -> PageFacts:
     """Return what `files` (path relative to the root volume → content) tell, and `programs`, the names of what can be run on it.
     Unreadable parts are left empty."""
     name = one_line(_text(files, "etc/hostname").strip())[:MAX_SHOWN_CHARACTERS]
     release = dict(_os_release(_text(files, "etc/os-release") or _text(files, "usr/lib/os-release")))
-    listen_file = next((f for f in LISTEN_FILES if any(_listens(_text(files, f)))), "")
-    port, scheme = next(_listens(_text(files, listen_file)), (None, "http")) if listen_file else (None, "http")
     found = listeners(files, lex)
-    first = next((one for one in found if one.reach == "network" and not one.sends_on), None)
-    if first is not None and not listen_file:
-        listen_file, port, scheme = first.file, first.port, first.scheme
+    # What only sends on is no page, unless there is nothing else.
+    reached = [one for one in found if one.reach == "network"]
+    first = next((one for one in reached if not one.sends_on), next(iter(reached), None))
     announce_file, kind, announced = _announced(files)
     return PageFacts(
         name,
         "etc/hostname" if name else "",
         one_line(release.get("NAME", ""))[:MAX_SHOWN_CHARACTERS],
         one_line(release.get("VERSION_ID", ""))[:MAX_SHOWN_CHARACTERS],
-        port,
-        listen_file,
+        first.port if first else None,
+        first.file if first else "",
         kind,
         announced,
         announce_file,
-        scheme if listen_file else _PAGE_TYPES.get(kind, "http"),
+        first.scheme if first else _PAGE_TYPES.get(kind, "http"),
         found,
         has_announcer(programs, files),
     )

@@ -181,10 +181,15 @@ def _value(files: Mapping[str, bytes], path: str) -> Fact | None:
 def _setting(files: Mapping[str, bytes], *places: tuple[str, str]) -> Fact | None:
     """Return the first of `places` (file, KEY) that is set: shell assignments, the last one counts."""
     for path, key in places:
-        found = re.findall(rf"^[ \t]*{key}=[\"']?([^\"'\s#]+)", _text(files, path), re.MULTILINE)
-        if found:
-            return Fact(_shown(found[-1]), path)
+        if found := assigned(_text(files, path), key):
+            return Fact(_shown(found), path)
     return None
+
+
+def assigned(text: str, key: str) -> str:
+    """Return what a file of shell assignments sets `key` to: the last one counts. Nothing where it does not."""
+    found = re.findall(rf"^[ \t]*{key}=[\"']?([^\"'\s#]+)", text, re.MULTILINE)
+    return str(found[-1]) if found else ""
 
 
 _NO_SHELL = ("nologin", "false", "sync", "shutdown", "halt")

@@ -13,10 +13,13 @@ from dataclasses import dataclass
 from typing import Literal
 
 NGINX_MAIN = "etc/nginx/nginx.conf"
+DEMO_SITE = "etc/webpage/site.conf"
+"""the settings of the made-up web server of the images that are made up here: a `listen` as nginx writes it, and nothing else"""
+
 NGINX_FOLDERS = ("etc/nginx/sites-enabled", "etc/nginx/conf.d", "etc/nginx/http.d")
 SOCKETS_FOLDER = "etc/systemd/system/sockets.target.wants"
 FILES = (
-    NGINX_MAIN, "etc/apache2/ports.conf", "etc/httpd/conf/httpd.conf", "etc/lighttpd/lighttpd.conf", "etc/caddy/Caddyfile",
+    DEMO_SITE, NGINX_MAIN, "etc/apache2/ports.conf", "etc/httpd/conf/httpd.conf", "etc/lighttpd/lighttpd.conf", "etc/caddy/Caddyfile",
     "etc/haproxy/haproxy.cfg",
 )  # fmt: skip
 FOLDERS = (*NGINX_FOLDERS, SOCKETS_FOLDER)
@@ -91,6 +94,9 @@ def _nginx(files: Mapping[str, bytes], lex: Lexer) -> Iterator[Listener]:
         if p == NGINX_MAIN or p.startswith(tuple(f"{f}/" for f in NGINX_FOLDERS))
     }
     wanted = [words.split("etc/nginx/")[-1] for tree in trees.values() for words in _includes(tree)]
+    demo = _directives(lex(files[DEMO_SITE])) if DEMO_SITE in files else ()
+    for server in (_Directive(("server",), tuple(d for d in demo if d.words[0] == "listen")), *_named(demo, "server")):
+        yield from _nginx_server(server, DEMO_SITE) if server.block else ()
     for path, tree in trees.items():
         inside = path.removeprefix("etc/nginx/")
         if path != NGINX_MAIN and NGINX_MAIN in trees and not any(fnmatch.fnmatchcase(inside, w) for w in wanted):
