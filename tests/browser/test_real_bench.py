@@ -5,7 +5,6 @@ from __future__ import annotations
 
 import contextlib
 import os
-import re
 import shutil
 import subprocess
 import sys
@@ -190,17 +189,8 @@ def test_an_image_and_a_board_that_nobody_described(
         expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
         _own_place(page)
         build_image(WEIR_POST, real.home / "library")
-        page.goto("/images")
-        page.get_by_role("link", name=re.compile(re.escape(WEIR_POST.file))).click()
-        page.get_by_role("link", name="Use this image").click()
-        walk.radio(page, "Hollow 1").check()
-        page.get_by_role("button", name="Keep it and start").click()
-        walk.station(page, "Plan")
-        walk.pick(page, "Card", "8 GB")
-        page.get_by_role("link", name="Go on to Image").click()
-        walk.station(page, "Image")
-        page.get_by_role("link", name="Go on to Settings").click()
-        walk.station(page, "Settings")
+        walk.use_own_image(page, WEIR_POST.file)
+        walk.with_its_image(page, "8 GB")
         page.get_by_role("button", name="Put on a card").click()
         walk.station(page, "Card")
         walk.write(page, f"at {loop_card}")
@@ -209,15 +199,7 @@ def test_an_image_and_a_board_that_nobody_described(
         page.get_by_role("link", name="Go on to Find").click(timeout=60_000)
         walk.station(page, "Find")
         expect(page.get_by_text("new since power-on").first).to_be_visible(timeout=60_000)
-        page.get_by_role("button", name="This is it", exact=True).first.click()
-        page.get_by_role("link", name="Go on to Set up").click()
-        walk.station(page, "Set up")
-        page.get_by_role("button", name="Check it").first.click()
-        expect(page.get_by_text("Its page answers.")).to_be_visible()
-        page.get_by_role("link", name="Go on to Keep").click()
-        walk.station(page, "Keep")
-        lesson = page.locator("section", has=page.get_by_role("heading", name="What this one taught"))
-        expect(lesson.get_by_text("Its page says Weir post: level and flow")).to_be_visible()
+        walk.own_page_kept(page)
         page.get_by_role("button", name="Put it in service").click()
         expect(page.get_by_text("In service at 10.213.7.").first).to_be_visible()
 

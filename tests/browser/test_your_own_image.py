@@ -16,29 +16,9 @@ CARD = "QH-C32-07"
 
 def test_an_image_of_ones_own_goes_down_the_line(page: Page, application: Application) -> None:
     build_image(WEIR_POST, application.home / "library")
-    page.goto("/images")
-    # Nobody asks for it: it is read because it came.
-    row = page.get_by_role("link", name=re.compile(re.escape(WEIR_POST.file)))
-    row.click()
-    boards = page.locator("section", has=page.get_by_role("heading", name="Boards it starts on"))
-    expect(boards.get_by_role("listitem").first).to_contain_text("Hollow 1")
-    page.get_by_role("link", name="Use this image").click()
-
-    # What was read is there, each with where it comes from.
-    expect(page.get_by_label("Name", exact=True)).to_have_value("Weir post")
-    expect(page.get_by_text("etc/nginx/sites-enabled/post")).to_be_visible()
-    keyfile = page.locator("label", has_text="/etc/NetworkManager/system-connections/wifi.nmconnection")
-    expect(keyfile.get_by_role("checkbox")).to_be_checked()
-    walk.radio(page, "Hollow 1").check()
-    page.get_by_role("button", name="Keep it and start").click()
-
-    walk.station(page, "Plan")
+    walk.use_own_image(page, WEIR_POST.file)
     expect(page.locator("b", has_text=re.compile("carries Hollow 1 cannot be told"))).to_be_visible()
-    walk.pick(page, "Card", "32 GB")
-    page.get_by_role("link", name="Go on to Image").click()
-    walk.station(page, "Image")
-    page.get_by_role("link", name="Go on to Settings").click()
-    walk.station(page, "Settings")
+    walk.with_its_image(page, "32 GB")
     walk.fill(page, "Host name", "weir-east")
     file = page.get_by_role("region", name="/etc/NetworkManager/system-connections/wifi.nmconnection")
     expect(file).to_contain_text("ssid=Quay House 2G")
@@ -51,18 +31,8 @@ def test_an_image_of_ones_own_goes_down_the_line(page: Page, application: Applic
     with page.context.expect_page() as opened:
         page.get_by_role("link", name="Open its page").click()
     expect(opened.value.get_by_role("heading", name="weir-east")).to_be_visible()
-    page.get_by_role("button", name="This is it", exact=True).first.click()
-    expect(page.get_by_role("heading", name="This is it")).to_be_visible()
-    page.get_by_role("link", name="Go on to Set up").click()
-    walk.station(page, "Set up")
-    page.get_by_role("button", name="Check it").first.click()
-    expect(page.get_by_text("Its page answers.")).to_be_visible()
-    page.get_by_role("link", name="Go on to Keep").click()
-    walk.station(page, "Keep")
-
     # What it taught goes into the recipe, and the next one starts with it.
-    lesson = page.locator("section", has=page.get_by_role("heading", name="What this one taught"))
-    expect(lesson.get_by_text("Its page says Weir post: level and flow")).to_be_visible()
+    lesson = walk.own_page_kept(page)
     for left in (1, 0):
         lesson.get_by_role("button", name="Take it into the recipe").first.click()
         expect(lesson.get_by_role("button", name="Take it into the recipe")).to_have_count(left)

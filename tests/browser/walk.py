@@ -119,3 +119,40 @@ def set_up(page: Page) -> None:
     page.get_by_role("button", name="I saw it").click()
     page.get_by_role("link", name="Go on to Keep").click()
     station(page, "Keep")
+
+
+def use_own_image(page: Page, file_name: str) -> None:
+    """From the library to the plan, with an image that no recipe names and the board that its device tree names."""
+    page.goto("/images")
+    # Nobody asks for it: it is read because it came.
+    page.get_by_role("link", name=re.compile(re.escape(file_name))).click()
+    page.get_by_role("link", name="Use this image").click()
+    # What was read is there, each with where it comes from.
+    expect(page.get_by_text("etc/nginx/sites-enabled/post")).to_be_visible()
+    radio(page, "Hollow 1").check()
+    page.get_by_role("button", name="Keep it and start").click()
+    station(page, "Plan")
+
+
+def with_its_image(page: Page, card: str) -> None:
+    """From a plan that has its image already to Settings."""
+    pick(page, "Card", card)
+    page.get_by_role("link", name="Go on to Image").click()
+    station(page, "Image")
+    page.get_by_role("link", name="Go on to Settings").click()
+    station(page, "Settings")
+
+
+def own_page_kept(page: Page) -> Locator:
+    """From what was found to Keep, of a device whose recipe was drafted; returns what it taught."""
+    page.get_by_role("button", name="This is it", exact=True).first.click()
+    expect(page.get_by_role("heading", name="This is it")).to_be_visible()
+    page.get_by_role("link", name="Go on to Set up").click()
+    station(page, "Set up")
+    page.get_by_role("button", name="Check it").first.click()
+    expect(page.get_by_text("Its page answers.")).to_be_visible()
+    page.get_by_role("link", name="Go on to Keep").click()
+    station(page, "Keep")
+    lessons = page.locator("section", has=page.get_by_role("heading", name="What this one taught"))
+    expect(lessons.get_by_text("Its page says Weir post: level and flow")).to_be_visible()
+    return lessons

@@ -5,6 +5,7 @@ import { answer, GET, POST, type Shapes } from "../../api/client";
 import { useAnswer, useMaking } from "../../api/use";
 import { stationPath } from "../../lib/stations";
 import { Card, Cards } from "../../ui/Cards";
+import { FormHead } from "../../ui/FormHead";
 import { FormRow, INPUT } from "../../ui/FormRow";
 import { Button, ButtonLink, Mono, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
 
@@ -62,28 +63,25 @@ function LookOver({ id, draft, boards }: { id: number; draft: Draft; boards: rea
   const question = (answerTo: Draft["questions"][number]["answer"]) => draft.questions.find((q) => q.answer === answerTo);
   return (
     <div className="flex flex-col gap-3.5">
-      <header className="flex flex-wrap items-end gap-x-4 gap-y-2">
-        <div className="min-w-0">
-          <div className="text-[0.88rem] text-ink-3">
+      <FormHead
+        crumbs={
+          <>
             <Link to="/images" className="hover:underline">
               Images
             </Link>{" "}
             /{" "}
             <Link to={`/images/${id}`} className="[overflow-wrap:anywhere] hover:underline">
               {draft.file_name}
-            </Link>{" "}
-            /
-          </div>
-          <h1 className="text-[1.8rem]">Use this image</h1>
-          <p className="max-w-[60ch] text-ink-2">Nobody described it yet, so this was worked out from what stands in it. Change what you know better; nothing has to be answered.</p>
-        </div>
-        <div className="flex flex-wrap items-center gap-2 md:ml-auto">
-          {waits && <span className="text-[0.93rem] text-ink-2" id="waits-for">Waits for: {waits}</span>}
-          <Button main disabled={waits !== "" || keep.isPending} onClick={() => begin()}>
-            Keep it and start
-          </Button>
-        </div>
-      </header>
+            </Link>
+          </>
+        }
+        title="Use this image"
+        lead="Nobody described it yet, so this was worked out from what stands in it. Change what you know better; nothing has to be answered."
+        button="Keep it and start"
+        waits={waits}
+        busy={keep.isPending}
+        onKeep={() => begin()}
+      />
       <Trouble error={keep.error} />
       {draft.kin.map((kin) => (
         <section key={kin.recipe_id} className="flex flex-wrap items-start gap-3 rounded-xl border border-mint bg-mint-3 px-4 py-3" aria-label={`Another ${kin.name}`}>

@@ -4,8 +4,9 @@ import { Link, useNavigate, useSearchParams } from "react-router";
 import { answer, GET, POST, type Shapes } from "../../api/client";
 import { useAnswer, useMaking } from "../../api/use";
 import { Card, Cards } from "../../ui/Cards";
+import { FormHead } from "../../ui/FormHead";
 import { FormRow, INPUT } from "../../ui/FormRow";
-import { Button, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { type Plug, PLUG_SHAPES, PlugShape } from "./PlugShape";
 
 type Tree = Shapes["BoardOnImage"];
@@ -58,24 +59,19 @@ function Form({ imageId, compatible, tree, file, only64 }: { imageId: number; co
     );
   return (
     <div className="flex flex-col gap-3.5">
-      <header className="flex flex-wrap items-end gap-x-4 gap-y-2">
-        <div className="min-w-0">
-          <div className="text-[0.88rem] text-ink-3">
-            <Link to="/shelf" className="hover:underline">
-              Shelf
-            </Link>{" "}
-            /
-          </div>
-          <h1 className="text-[1.8rem]">A board of your own</h1>
-          <p className="max-w-[60ch] text-ink-2">A name is enough. What you leave open is said to be not known wherever it matters, and stops nothing.</p>
-        </div>
-        <div className="flex flex-wrap items-center gap-2 md:ml-auto">
-          {waits && <span className="text-[0.93rem] text-ink-2" id="waits-for">Waits for: {waits}</span>}
-          <Button main disabled={waits !== "" || add.isPending} onClick={keep}>
-            Put it on the shelf
-          </Button>
-        </div>
-      </header>
+      <FormHead
+        crumbs={
+          <Link to="/shelf" className="hover:underline">
+            Shelf
+          </Link>
+        }
+        title="A board of your own"
+        lead="A name is enough. What you leave open is said to be not known wherever it matters, and stops nothing."
+        button="Put it on the shelf"
+        waits={waits}
+        busy={add.isPending}
+        onKeep={keep}
+      />
       <Trouble error={add.error} />
       <div className="grid items-start gap-3.5 lg:grid-cols-2">
         <div className="flex flex-col gap-3.5">
