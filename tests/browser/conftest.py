@@ -142,6 +142,23 @@ def _open_door(request: pytest.FixtureRequest) -> None:
         (home / "secrets" / "closed").unlink(missing_ok=True)
 
 
+@pytest.fixture
+def cards_in_reader(application: Application) -> Iterator[None]:
+    """Whatever a test before or this one left running gives its card back: the readers are shared as the application is."""
+    _power_all_off(application)
+    yield
+    _power_all_off(application)
+
+
+def _power_all_off(application: Application) -> None:
+    with httpx.Client(base_url=application.url, headers=application.token, timeout=30) as client:
+        for place in ("open", "service"):
+            listed = client.get("/api/deployments", params={"place": place}).raise_for_status().json()
+            for device in listed["deployments"]:
+                # One that does not run refuses, and that is all right.
+                client.post(f"/api/deployments/{device['id']}/boot/power-off")
+
+
 def _wait_until_up(application: Application, seconds: float = 180) -> None:
     until = time.monotonic() + seconds
     while time.monotonic() < until:

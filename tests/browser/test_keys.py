@@ -4,12 +4,10 @@ from __future__ import annotations
 
 import re
 
-import httpx
 import pytest
 from playwright.sync_api import Locator, Page, expect
 
 from tests.browser import walk
-from tests.browser.conftest import Application
 
 CARD = "QH-C32-07"
 
@@ -58,7 +56,7 @@ def go_on(page: Page, says: str, to: str) -> None:
     walk.station(page, to)
 
 
-def test_from_an_empty_field_to_the_label(page: Page, application: Application) -> None:
+def test_from_an_empty_field_to_the_label(page: Page, cards_in_reader: None) -> None:
     page.goto("/")
     expect(page.get_by_role("heading", name="Bench", exact=True)).to_be_visible()
     page.keyboard.press("n")
@@ -125,8 +123,3 @@ def test_from_an_empty_field_to_the_label(page: Page, application: Application) 
     expect(page.locator(".print-label")).to_contain_text("By keys alone")
     press(page, "button", "Put it in service")
     expect(page.get_by_text("In service at")).to_be_visible()
-    # Its card goes back into the reader, for whoever comes next.
-    pk = page.url.split("/deployments/")[1].split("/")[0]
-    httpx.post(
-        f"{application.url}/api/deployments/{pk}/boot/power-off", headers=application.token, timeout=30
-    ).raise_for_status()

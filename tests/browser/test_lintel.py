@@ -9,7 +9,7 @@ from playwright.sync_api import Page, expect
 from tests.browser import walk
 
 
-def test_the_whole_line_over_the_cable(page: Page) -> None:
+def test_the_whole_line_over_the_cable(page: Page, cards_in_reader: None) -> None:
     walk.start(page, "Lintel", "Tide-room hub")
     walk.plan(page, "Tansy, workshop", "Grey USB-C one", "16 GB")
     walk.use_suggested_image(page)

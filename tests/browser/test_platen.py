@@ -12,7 +12,7 @@ from tests.browser.conftest import Application
 CARD = "QH-C32-07"
 
 
-def test_wrong_passphrase_then_the_whole_line(page: Page, application: Application) -> None:
+def test_wrong_passphrase_then_the_whole_line(page: Page, application: Application, cards_in_reader: None) -> None:
     walk.start(page, "Platen", "Reading-room press")
     # A twin without radio on a Wi-Fi plan stops, with its cures.
     walk.show_boards(page)

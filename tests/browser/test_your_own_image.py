@@ -14,7 +14,7 @@ from tests.browser.conftest import Application
 CARD = "QH-C32-07"
 
 
-def test_an_image_of_ones_own_goes_down_the_line(page: Page, application: Application) -> None:
+def test_an_image_of_ones_own_goes_down_the_line(page: Page, application: Application, cards_in_reader: None) -> None:
     build_image(WEIR_POST, application.home / "library")
     walk.use_own_image(page, WEIR_POST.file)
     expect(page.locator("b", has_text=re.compile("carries Hollow 1 cannot be told"))).to_be_visible()
@@ -36,14 +36,9 @@ def test_an_image_of_ones_own_goes_down_the_line(page: Page, application: Applic
     for left in (1, 0):
         lesson.get_by_role("button", name="Take it into the recipe").first.click()
         expect(lesson.get_by_role("button", name="Take it into the recipe")).to_have_count(left)
-    device = page.url
     kept = page.request.get("/api/descriptions/recipe/weir-post").json()["text"]
     assert "signature: 'Weir post: level and flow'" in kept
     assert "assumed" not in kept
-    # The card goes back into its reader, where the next test looks for it.
-    page.goto(device.replace("/keep", "/boot"))
-    page.get_by_role("button", name="Power off").click()
-    expect(page.get_by_role("button", name="Power off")).to_have_count(0)
 
 
 def test_a_board_needs_no_more_than_a_name(page: Page) -> None:
@@ -54,6 +49,15 @@ def test_a_board_needs_no_more_than_a_name(page: Page) -> None:
     page.get_by_role("button", name="Put it on the shelf").click()
     expect(page.get_by_role("heading", name="Shelf")).to_be_visible()
     expect(page.get_by_text("Grandmother's board").first).to_be_visible()
+    # What was found out later is said later, and what was said before stands there.
+    more = page.get_by_role("link", name="Say more of Grandmother's board")
+    more.click()
+    expect(page.get_by_label("Name", exact=True)).to_have_value("Grandmother's board")
+    page.get_by_role("radiogroup", name="Network socket").get_by_label("Yes").check()
+    page.get_by_role("button", name="Keep it").click()
+    expect(page.get_by_role("heading", name="Shelf")).to_be_visible()
+    more.click()
+    expect(page.get_by_role("radiogroup", name="Network socket").get_by_label("Yes")).to_be_checked()
 
 
 def test_an_image_is_brought_through_the_page_and_goes_on_where_it_stopped(
@@ -82,7 +86,7 @@ def _bring(page: Page, application: Application) -> None:
         {"name": "brought-2.0.img", "mimeType": "application/octet-stream", "buffer": body}
     )
     coming = page.get_by_role("region", name="Files on their way")
-    expect(coming.get_by_text("It is there, and is read now.")).to_be_visible()
+    expect(coming.get_by_text("It is there; it is read by itself.")).to_be_visible()
     assert broken["left"] == 0, "it broke off once"
     assert (application.home / "library" / "brought-2.0.img").read_bytes() == body
     # It is no card image, and that is said without anybody asking.

@@ -13,7 +13,7 @@ from django.utils import timezone
 from mintseed import wiring
 from mintseed.core.findings import Severity
 from mintseed.server.done.reading import RESTED, read_what_came
-from mintseed.server.kept.models import BoardUnit, Description, Image
+from mintseed.server.kept.models import BoardUnit, Description, Image, Site
 from mintseed.server.owned.library import sync_library
 from tests.builders.disks import MIB, device_tree, fat_file, image
 from tests.server.conftest import Api, card, work
@@ -107,6 +107,33 @@ def test_nothing_has_to_be_answered(api: Api, brought: int) -> None:
     findings = api.get(f"/deployments/{made['id']}/plan")["findings"]
     assert not [f for f in findings if f["severity"] == Severity.STOP], findings
     assert {"plan.board-tree-not-told", "plan.supply-not-told"} <= {f["code"] for f in findings}
+
+
+def test_more_is_said_of_a_board_known_in_part(api: Api) -> None:
+    unit = api.post("/boards", {"name": "Some old board"})["unit_id"]
+    ident = BoardUnit.objects.get(pk=unit).board
+    shelf = api.get(f"/sites/{Site.objects.get().pk}/shelf")
+    assert {u["id"] for u in shelf["units"] if u["in_part"]} == {unit}
+    known = api.get(f"/boards/{ident}")
+    more = {"name": "Some old board", "ethernet": True, "plug": "micro-USB", "current_a": 2.0, "was": known["text"]}
+    now = api.put(f"/boards/{ident}", more)
+    assert (now["ethernet"], now["plug"], now["voltage_v"], now["current_a"]) == (True, "micro-USB", 5.0, 2.0)
+    # The plan judges by it at once.
+    made = api.post("/deployments", {"recipe": "lintel", "name": "Hub", "board_unit_id": unit})
+    api.put(f"/deployments/{made['id']}/plan", {"way": "cable"})
+    told = {f["code"] for f in api.get(f"/deployments/{made['id']}/plan")["findings"]}
+    assert "plan.supply-not-told" not in told
+    # Whoever opened it before that cannot take it back unseen.
+    status, problem = api.call("put", f"/boards/{ident}", {"name": "Mine", "was": known["text"]})
+    assert (status, "somebody changed" in str(problem)) == (409, True)
+    assert api.get(f"/boards/{ident}")["name"] == "Some old board"
+    assert api.call("put", f"/boards/{ident}", more)[0] == 200, "the same said twice is no clash"
+
+
+@pytest.mark.parametrize("ident", ["larkspur-r", "nobody-s"])
+def test_a_board_that_is_described_wholly_is_not_asked_about(api: Api, ident: str) -> None:
+    status, problem = api.call("get", f"/boards/{ident}")
+    assert (status, "known in part" in str(problem)) == (404, True)
 
 
 def test_an_image_that_was_not_read_has_no_draft(api: Api, brought: int) -> None:

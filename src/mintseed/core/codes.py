@@ -243,6 +243,7 @@ CODES: dict[str, Code] = {
     "settings.answer-letters": Code("stop", "… is too long or holds a line end"),
     "settings.answer-missing": Code("stop", "… is not answered"),
     "settings.answer-shape": Code("stop", "… does not look like …"),
+    "settings.country-missing": Code("stop", "No country chosen yet"),
     "settings.file-left": Code("note", "… is left as it lies"),
     "settings.file-made": Code("note", "… is made"),
     "settings.file-missing": Code("stop", "… is not on this image"),

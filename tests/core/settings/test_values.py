@@ -108,7 +108,7 @@ def test_passphrase_rules(passphrase: str, code: str) -> None:
     assert code in codes(values(passphrase=passphrase))
 
 
-@pytest.mark.parametrize("country", ["UK", "uk", "gb", "XX", "", "GBR"])
+@pytest.mark.parametrize("country", ["UK", "uk", "gb", "XX", "GBR"])
 def test_countries_that_are_none(country: str) -> None:
     # ISO 3166-1: it is GB; UK is only reserved.
     found = check_values(values(country=country), default_host_name="", names_taken=frozenset())
@@ -117,6 +117,12 @@ def test_countries_that_are_none(country: str) -> None:
     if country.lower() in ("uk", "gb"):
         assert finding.action is not None
         assert finding.action.value == "GB"
+
+
+def test_a_country_nobody_chose_is_asked_for() -> None:
+    found = check_values(values(country=""), default_host_name="", names_taken=frozenset())
+    assert ("settings.country-missing", Severity.STOP) in [(f.code, f.severity) for f in found]
+    assert not [f for f in found if f.code == "wifi.country-unknown"]
 
 
 @pytest.mark.parametrize("name", ["", "-press", "press-", "pre ss", "press.local", "prässe", "p" * 64, "a_b"])

@@ -77,6 +77,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/boards/{ident}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Known Board */
+        get: operations["mintseed_server_api_draft_known_board"];
+        /**
+         * Say More
+         * @description Keep what a person knows now of a board; what its text says beside that stays.
+         */
+        put: operations["mintseed_server_api_draft_say_more"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/choices": {
         parameters: {
             query?: never;
@@ -1593,6 +1614,8 @@ export interface components {
          * @description A running boot: seconds since power-on at `pace`, and the marks of its time band.
          */
         BandOut: {
+            /** Assumed */
+            assumed: boolean;
             /** Elapsed S */
             elapsed_s: number;
             /** Hopeless After S */
@@ -1689,6 +1712,34 @@ export interface components {
             text: string;
             /** Twin */
             twin: string;
+        };
+        /**
+         * BoardKnownOut
+         * @description What is known of a board that is described in part, as it is asked for; `text` is its description.
+         */
+        BoardKnownOut: {
+            /** Bits */
+            bits: number | null;
+            /** Compatible */
+            compatible: string;
+            /** Current A */
+            current_a: number | null;
+            /** Ethernet */
+            ethernet: boolean | null;
+            /** Header Pins */
+            header_pins: number | null;
+            /** Name */
+            name: string;
+            /** Plug */
+            plug: ("micro-USB" | "USB-C" | "barrel plug" | "header pins") | null;
+            /** Printed Mark */
+            printed_mark: string;
+            /** Radio Ghz */
+            radio_ghz: number[] | null;
+            /** Text */
+            text: string;
+            /** Voltage V */
+            voltage_v: number | null;
         };
         /**
          * BoardOnImage
@@ -2607,6 +2658,33 @@ export interface components {
             why: string[];
         };
         /**
+         * KnownBoardIn
+         * @description `was`: the description that somebody began to change.
+         */
+        KnownBoardIn: {
+            /** Current A */
+            current_a?: number | null;
+            /** Ethernet */
+            ethernet?: boolean | null;
+            /** Header Pins */
+            header_pins?: (26 | 40) | null;
+            /** Name */
+            name: string;
+            /** Plug */
+            plug?: ("micro-USB" | "USB-C" | "barrel plug" | "header pins") | null;
+            /**
+             * Printed Mark
+             * @default
+             */
+            printed_mark: string;
+            /** Radio Ghz */
+            radio_ghz?: number[] | null;
+            /** Voltage V */
+            voltage_v?: number | null;
+            /** Was */
+            was: string;
+        };
+        /**
          * Label
          * @description Text as printed. `host_name` is empty where the device was never heard to answer to it. `qr_path` is an SVG path of `qr_size` × `qr_size` modules, quiet zone included.
          */
@@ -3013,7 +3091,7 @@ export interface components {
         };
         /**
          * OwnBoardIn
-         * @description A board of one's own; everything but its name may be left out. `compatible`: the device tree of `image_id` that is its.
+         * @description A board of one's own. `compatible`: the device tree of `image_id` that is its.
          */
         OwnBoardIn: {
             /** Bits */
@@ -3962,6 +4040,8 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** Id */
             id: number;
+            /** In Part */
+            in_part: boolean;
             /** Macs */
             macs: string[];
             /** Name */
@@ -4683,6 +4763,90 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["OwnBoardOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_draft_known_board: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardKnownOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_draft_say_more: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                ident: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KnownBoardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoardKnownOut"];
                 };
             };
             /** @description Why not, in a sentence */

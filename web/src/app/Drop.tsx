@@ -19,6 +19,8 @@ interface Coming {
 
 /** Pieces stay below what the server takes of one request. */
 const PIECE_BYTES = 1024 * 1024;
+/** How long a file that arrived is shown. */
+const SHOWN_MS = 20_000;
 const RETRY_MS = [0, 1000, 3000, 5000, 10_000, 20_000];
 
 const holdsFiles = (event: DragEvent) => event.dataTransfer?.types.includes("Files") ?? false;
@@ -45,6 +47,7 @@ export function Drop() {
           onProgress: (sent) => change(key, { sent }),
           onSuccess: () => {
             change(key, { state: "there", sent: file.size });
+            setTimeout(() => setComing((all) => all.filter((c) => c.key !== key)), SHOWN_MS);
             void queries.invalidateQueries({ queryKey: ["images"] });
           },
           onError: (error) => {
@@ -116,7 +119,7 @@ export function Drop() {
                 {c.state === "coming" && `${decimalSize(c.sent)} of ${decimalSize(c.size)}`}
                 {c.state === "there" && (
                   <>
-                    It is there, and is read now.{" "}
+                    It is there; it is read by itself.{" "}
                     <Link to="/images" className="font-[550] text-mint-ink underline">
                       To the images
                     </Link>

@@ -30,9 +30,10 @@ export function TimeBand({ band, since, joinedAfterS = null, slim, stopped }: Pr
   const span = (from: number, to: number) => ({ left: left(from), width: `${Math.max(0, share(to) - share(from)) * 100}%` });
   // In the small picture the two words would stand in one another's way.
   const crowded = share(band.late_after_s) > 0.7 && share(band.usual_from_s) > 0.2;
+  const usual = band.assumed ? "assumed" : "usual";
   const late = !joined && at >= band.late_after_s;
   return (
-    <figure aria-label={`${clock(at)} since power-on; usual ${clock(band.usual_from_s)} to ${clock(band.usual_to_s)}; late after ${clock(band.late_after_s)}`}>
+    <figure aria-label={`${clock(at)} since power-on; ${usual} ${clock(band.usual_from_s)} to ${clock(band.usual_to_s)}; late after ${clock(band.late_after_s)}`}>
       <div className={`relative ${slim ? "h-2.5" : "h-3.5"} mt-6 rounded-full bg-rule-2`}>
         {!late && <i className="absolute inset-y-0 bg-mint-2" style={span(band.usual_from_s, band.usual_to_s)} />}
         <i className={`absolute inset-y-0 left-0 rounded-l-full ${late ? "bg-ink-3" : "bg-mint"} opacity-90`} style={{ width: left(Math.min(at, late ? band.late_after_s : at)) }} />
@@ -51,12 +52,12 @@ export function TimeBand({ band, since, joinedAfterS = null, slim, stopped }: Pr
       <figcaption className={`relative mt-2 h-5 text-[0.82rem] text-ink-2 ${slim ? "" : "max-md:flex max-md:h-auto max-md:flex-wrap max-md:gap-x-4"}`}>
         {!slim && share(band.usual_from_s) > 0.12 && <span className="absolute left-0 max-md:hidden">power on</span>}
         <span className={`absolute whitespace-nowrap ${slim ? (crowded ? "hidden" : "") : "max-md:static"}`} style={{ left: left(band.usual_from_s) }}>
-          {slim ? "usual" : `usual ${clock(band.usual_from_s)} to ${clock(band.usual_to_s)}`}
+          {slim ? usual : `${usual} ${clock(band.usual_from_s)} to ${clock(band.usual_to_s)}`}
         </span>
         <span className={`absolute whitespace-nowrap text-amber ${slim ? "" : "max-md:static max-md:!translate-x-0"} ${share(band.late_after_s) > 0.7 ? "-translate-x-full" : ""}`} style={{ left: left(band.late_after_s) }}>
           late after {clock(band.late_after_s)}
         </span>
-        {!slim && at > band.late_after_s * 0.8 && (
+        {!slim && !band.assumed && at > band.late_after_s * 0.8 && (
           <span className={`absolute whitespace-nowrap max-md:hidden ${broken ? "-translate-x-1/2" : "-translate-x-full"}`} style={{ left: left(band.hopeless_after_s) }}>
             hopeless after {clock(band.hopeless_after_s)}
           </span>

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, field
-from typing import Literal
+from typing import Any, Literal
 
 import yaml
 
-from mintseed.core.boards.model import Architecture, Plug
+from mintseed.core.boards.model import Architecture, Board, Plug
 from mintseed.core.described import free_ident
 from mintseed.core.image.report import BoardOnImage, XRay
 from mintseed.core.visible import one_line
@@ -19,8 +19,8 @@ NOMINAL_V: dict[Plug, float] = {"micro-USB": 5.0, "USB-C": 5.0}
 
 @dataclass(frozen=True, slots=True)
 class OwnBoard:
-    """What is said of it. None or empty where nobody said; `radio_ghz` empty: it has no radio. `current_a`: what its maker says the supply
-    must give."""
+    """What is said of it. None or empty where nobody said; `radio_ghz` empty: it has no radio. `current_a`: what it draws
+    at load, or what its maker says a supply must give where that is all that is known: it is taken for the same, to be on the safe side."""
 
     name: str
     printed_mark: str = ""
@@ -38,22 +38,60 @@ class OwnBoard:
     """ids that other boards have"""
 
 
+ASKED = ("name", "printed_mark", "bits", "ethernet", "radio_ghz", "supply", "header")
+"""fields of a description that a person is asked for; the others are a device tree's, or written into the text by hand"""
+
+
+HEADERS: tuple[Literal[26], Literal[40]] = (26, 40)
+"""rows of pins a person is asked for"""
+
+
 def board_text(own: OwnBoard) -> str:
     """Return its description, an ordinary text: whatever was not said is left out of it."""
-    name = " ".join(one_line(own.name).split())[:60]
     said: dict[str, object] = {
         "board": 1,
-        "id": free_ident(name, own.taken, "own-board"),
-        "name": name,
+        "id": free_ident(_name(own), own.taken, "own-board"),
+        "name": _name(own),
         "described": "part",
     }
-    if mark := " ".join(one_line(own.printed_mark).split())[:60]:
-        said["printed_mark"] = mark
     if own.compatible:
         said["compatible"] = list(own.compatible)
     if own.architecture != "arm":
         said["architecture"] = own.architecture
-    for key in ("bits", "ethernet", "memory_mb"):
+    if own.memory_mb is not None:
+        said["memory_mb"] = own.memory_mb
+    return _dumped({**said, **_answers(own, {})})
+
+
+def changed_text(text: str, own: OwnBoard) -> str:
+    """Return the description `text` with what was answered now in it, and nothing else of it changed; comments are lost."""
+    said = yaml.safe_load(text)
+    kept = {key: value for key, value in said.items() if key not in ASKED}
+    return _dumped(
+        {"board": kept.pop("board"), "id": kept.pop("id"), "name": _name(own), **kept, **_answers(own, said)}
+    )
+
+
+def own_of(board: Board) -> OwnBoard:
+    """Return what is known of a board, as it is asked for."""
+    need, pins = board.supply, board.header.pins if board.header else None
+    return OwnBoard(
+        board.name, board.printed_mark, board.compatible, board.bits, board.ethernet, board.radio_ghz, need.connector if need else None,
+        need.voltage_v if need else None, need.least_current_a if need else None, pins if pins in HEADERS else None, board.memory_mb,
+        board.architecture,
+    )  # fmt: skip
+
+
+def _name(own: OwnBoard) -> str:
+    return " ".join(one_line(own.name).split())[:60]
+
+
+def _answers(own: OwnBoard, before: Mapping[str, Any]) -> dict[str, object]:
+    """Return what was answered, as a description says it; of supply and header what stood `before` beside the answer stays."""
+    said: dict[str, object] = {}
+    if mark := " ".join(one_line(own.printed_mark).split())[:60]:
+        said["printed_mark"] = mark
+    for key in ("bits", "ethernet"):
         if getattr(own, key) is not None:
             said[key] = getattr(own, key)
     if own.radio_ghz is not None:
@@ -61,10 +99,26 @@ def board_text(own: OwnBoard) -> str:
     volts = own.voltage_v or (NOMINAL_V.get(own.plug) if own.plug else None)
     # A supply is judged by plug, volts and amperes together: with one of them missing nothing can be said of any.
     if own.plug and volts and own.current_a:
-        said["supply"] = {"voltage_v": volts, "least_current_a": own.current_a, "connector": own.plug}
+        said["supply"] = {
+            **before.get("supply", {}),
+            "voltage_v": volts,
+            "least_current_a": own.current_a,
+            "connector": own.plug,
+        }
     if own.header_pins:
-        said["header"] = {"pins": own.header_pins, "pin_1": "the pin marked 1, or with a square pad"}
-    return yaml.safe_dump(said, sort_keys=False, allow_unicode=True, width=120)
+        said["header"] = {
+            "pin_1": "the pin marked 1, or with a square pad",
+            **before.get("header", {}),
+            "pins": own.header_pins,
+        }
+    elif before.get("header") and before["header"].get("pins") not in HEADERS:
+        # Nobody was asked for such rows of pins, so nobody said that there are none.
+        said["header"] = before["header"]
+    return said
+
+
+def _dumped(said: Mapping[str, object]) -> str:
+    return yaml.safe_dump(dict(said), sort_keys=False, allow_unicode=True, width=120)
 
 
 def board_of_tree(tree: BoardOnImage, image: XRay, taken: Collection[str]) -> OwnBoard:

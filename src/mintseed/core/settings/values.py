@@ -311,13 +311,17 @@ def _wpa3(values: SettingValues) -> Iterator[Finding]:
 
 def _country(country: str) -> Iterator[Finding]:
     where = Where(field="country")
+    if not country:
+        yield Finding("settings.country-missing", Severity.STOP, "No country chosen yet",
+                      "Without one the radio stays off.", "Choose the one the device will stand in.", where, "ISO 3166-1 alpha-2")  # fmt: skip
+        return
     if pycountry.countries.get(alpha_2=country) is None or country != country.upper():
         meant = "GB" if country.upper() == "UK" else country.upper()
         known = pycountry.countries.get(alpha_2=meant) is not None
         yield Finding(
             "wifi.country-unknown",
             Severity.STOP,
-            f"{country or 'Nothing'} is not a country code",
+            f"{country} is not a country code",
             "Without the right one the radio stays off, or misses channels 12 and 13 and parts of 5 GHz.",
             f"Write {meant}." if known else "Use the two capital letters of ISO 3166, such as GB.",
             where,

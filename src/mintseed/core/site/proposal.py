@@ -16,7 +16,7 @@ from mintseed.core.visible import one_line
 
 Field = Literal["country", "time_zone", "keyboard", "networks", "wifi"]
 
-UNSET = {"country": ("",), "time_zone": ("", "UTC"), "keyboard": ("", "us")}
+UNSET = {"country": ("",), "time_zone": ("", "UTC", "Etc/UTC"), "keyboard": ("", "us")}
 """what a place begins with: nobody chose it"""
 
 LARGEST_RANGE = 24

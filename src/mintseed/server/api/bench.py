@@ -50,6 +50,8 @@ class BandOut(Schema):
     usual_to_s: float
     late_after_s: float
     hopeless_after_s: float
+    assumed: bool
+    """nobody said these times"""
 
 
 class RunningOut(Schema):
@@ -212,6 +214,7 @@ def band_out(walk: Walk) -> BandOut | None:
         usual_to_s=band.usual_to_s,
         late_after_s=band.late_after_s,
         hopeless_after_s=band.hopeless_after_s,
+        assumed=band.assumed,
     )
 
 

@@ -11,10 +11,11 @@ from ninja import Router, Schema
 from pydantic import ConfigDict, Field
 
 from mintseed.core.boards.model import Bands, Board, Plug
-from mintseed.core.boards.own import OwnBoard, board_of_tree, board_text
+from mintseed.core.boards.own import OwnBoard, board_of_tree, board_text, changed_text, own_of
 from mintseed.core.described import Around, read_described
-from mintseed.core.errors import InputError, RefusedError
+from mintseed.core.errors import InputError, MissingError, RefusedError
 from mintseed.core.image.report import BoardOnImage, XRay
+from mintseed.core.limits import MAX_DESCRIPTION_BYTES
 from mintseed.core.recipes.draft import Choices, Draft, DraftLine, Question, draft_of, recipe_text
 from mintseed.core.recipes.kin import Kin, kin_of, with_release
 from mintseed.core.recipes.model import Recipe
@@ -81,23 +82,50 @@ class UseIn(Schema):
     """the board the image names that it is for: one on the shelf is taken, else it is described and put there"""
 
 
-class OwnBoardIn(Schema):
-    """A board of one's own; everything but its name may be left out. `compatible`: the device tree of `image_id` that is its."""
+class SaidOfBoardIn(Schema):
+    """What a person knows of a board; everything but its name may be left out."""
 
     model_config = ConfigDict(extra="forbid")
 
     name: Annotated[str, Field(min_length=1, max_length=60)]
     printed_mark: Annotated[str, Field(max_length=60)] = ""
-    image_id: int | None = None
-    compatible: Annotated[str, Field(max_length=200)] = ""
-    bits: Literal[32, 64] | None = None
     ethernet: bool | None = None
     radio_ghz: Annotated[Bands | None, Field(max_length=4)] = None
     plug: Plug | None = None
     voltage_v: Annotated[float | None, Field(gt=0, le=60)] = None
     current_a: Annotated[float | None, Field(gt=0, le=30)] = None
     header_pins: Literal[26, 40] | None = None
+
+
+class OwnBoardIn(SaidOfBoardIn):
+    """A board of one's own. `compatible`: the device tree of `image_id` that is its."""
+
+    image_id: int | None = None
+    compatible: Annotated[str, Field(max_length=200)] = ""
+    bits: Literal[32, 64] | None = None
     site_id: int | None = None
+
+
+class BoardKnownOut(Schema):
+    """What is known of a board that is described in part, as it is asked for; `text` is its description."""
+
+    name: str
+    printed_mark: str
+    compatible: str
+    bits: int | None
+    ethernet: bool | None
+    radio_ghz: Bands | None
+    plug: Plug | None
+    voltage_v: float | None
+    current_a: float | None
+    header_pins: int | None
+    text: str
+
+
+class KnownBoardIn(SaidOfBoardIn):
+    """`was`: the description that somebody began to change."""
+
+    was: Annotated[str, Field(max_length=MAX_DESCRIPTION_BYTES)]
 
 
 class OwnBoardOut(Schema):
@@ -239,8 +267,12 @@ def _said_of(payload: OwnBoardIn, taken: Collection[str]) -> OwnBoard:
     tree = _tree(xray, payload.compatible) if xray else None
     named = (payload.compatible,) if payload.compatible else ()
     base = board_of_tree(tree, xray, taken) if tree and xray else OwnBoard(payload.name, compatible=named, taken=taken)
+    return replace(_answered(base, payload), bits=payload.bits or base.bits)
+
+
+def _answered(base: OwnBoard, payload: SaidOfBoardIn) -> OwnBoard:
     return replace(
-        base, name=payload.name, printed_mark=payload.printed_mark, bits=payload.bits or base.bits, ethernet=payload.ethernet,
+        base, name=payload.name, printed_mark=payload.printed_mark, ethernet=payload.ethernet,
         radio_ghz=payload.radio_ghz, plug=payload.plug, voltage_v=payload.voltage_v, current_a=payload.current_a,
         header_pins=payload.header_pins,
     )  # fmt: skip
@@ -249,3 +281,48 @@ def _said_of(payload: OwnBoardIn, taken: Collection[str]) -> OwnBoard:
 def _tree(xray: XRay, compatible: str) -> BoardOnImage | None:
     """Return the image's device tree of the board that is called so."""
     return next((b for b in xray.boards if compatible and b.compatible[:1] == (compatible,)), None)
+
+
+@router.get("/boards/{ident}", response=BoardKnownOut)
+def known_board(request: HttpRequest, ident: str) -> BoardKnownOut:
+    row, board = _in_part(ident)
+    own = own_of(board)
+    return BoardKnownOut(
+        name=own.name, printed_mark=own.printed_mark, compatible=board.device_tree_name, bits=own.bits, ethernet=own.ethernet,
+        radio_ghz=own.radio_ghz, plug=own.plug, voltage_v=own.voltage_v, current_a=own.current_a, header_pins=own.header_pins,
+        text=row.text,
+    )  # fmt: skip
+
+
+@router.put("/boards/{ident}", response=BoardKnownOut)
+def say_more(request: HttpRequest, ident: str, payload: KnownBoardIn) -> BoardKnownOut:
+    """Keep what a person knows now of a board; what its text says beside that stays."""
+    _say_more(ident, payload)
+    return known_board(request, ident)
+
+
+@all_or_nothing
+def _say_more(ident: str, payload: KnownBoardIn) -> None:
+    known = _known_alone()
+    row, board = _in_part(ident)
+    text = changed_text(row.text, _answered(own_of(board), payload))
+    if row.text.strip() not in (payload.was.strip(), text.strip()):
+        raise RefusedError(
+            f"somebody changed what is known of {board.name} since you opened it",
+            next_step="Open it again from the Shelf and say yours once more.",
+        )
+    read_described(Board, text, where="the board", around=Around(known.boards, known.parts))
+    bringing.keep("board", ident, text)
+    record(None, "", "board.brought", f"More is known of {payload.name}")
+
+
+def _in_part(ident: str) -> tuple[Description, Board]:
+    """Return a board of one's own that is described in part, and its text. Raises MissingError for any other."""
+    row = Description.there.filter(kind="board", ident=ident).first()
+    board = descriptions.boards().get(ident)
+    if row is None or board is None or not board.may_have_more:
+        raise MissingError(
+            "no board of yours that is known in part is called so",
+            next_step="Boards that are described wholly are changed under Recipes.",
+        )
+    return row, board

@@ -231,7 +231,9 @@ def _out(view: Judged) -> SettingsOut:
         image_read=xray is not None,
         page_url=(xray.page.url(row.host_name) if xray else "")
         or f"http://{row.host_name}.local:{page.port}{page.path}",
-        joins_text=f"{duration(band.usual_from_s)} to {duration(band.usual_to_s)}" if band else "",
+        joins_text=f"{duration(band.usual_from_s)} to {duration(band.usual_to_s)}{', assumed' * band.assumed}"
+        if band
+        else "",
         files=[
             FileOut(
                 path=f.path,

@@ -259,6 +259,7 @@ def _unit_out(unit: BoardUnit, users: list[str]) -> ShelfUnitOut:
         name=unit.name,
         board=unit.board,
         board_name=board.name if board else unit.board,
+        in_part=board is not None and board.may_have_more,
         printed_mark=board.printed_mark if board else "",
         macs=list(unit.macs),
         note=unit.note,

@@ -48,6 +48,8 @@ class ShelfUnitOut(Schema):
     name: str
     board: str
     board_name: str
+    in_part: bool
+    """whether its kind is described in part: more can be said of it"""
     printed_mark: str
     macs: list[str]
     note: str

@@ -205,6 +205,7 @@ def _findings(site: Site, network: WifiNetwork | None) -> list[Finding]:
     found = check_values(values, default_host_name="", names_taken=frozenset())
     place = ("wifi.country", "settings.time-zone", "settings.keyboard")
     wanted = ("wifi.ssid", "wifi.passphrase") if network else place
+    # A country that nobody chose yet is no fault of a place: a card that wants one says so.
     return [f for f in found if f.code.startswith(wanted) and (network or f.severity is not Severity.OK)]
 
 

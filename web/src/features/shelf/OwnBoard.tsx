@@ -1,7 +1,7 @@
 // A board nobody described: a name is enough, every other answer may be left out.
 import { type ReactNode, useState } from "react";
 import { Link, useNavigate, useSearchParams } from "react-router";
-import { answer, GET, POST, type Shapes } from "../../api/client";
+import { answer, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useMaking } from "../../api/use";
 import { Card, Cards } from "../../ui/Cards";
 import { FormHead } from "../../ui/FormHead";
@@ -11,50 +11,131 @@ import { type Plug, PLUG_SHAPES, PlugShape } from "./PlugShape";
 
 type Tree = Shapes["BoardOnImage"];
 
+type Known = Shapes["BoardKnownOut"];
+
 export function OwnBoard() {
   const [asked] = useSearchParams();
-  const imageId = Number(asked.get("image") ?? 0);
-  const compatible = asked.get("compatible") ?? "";
+  const board = asked.get("board") ?? "";
+  return board ? <MoreOf ident={board} /> : <New imageId={Number(asked.get("image") ?? 0)} compatible={asked.get("compatible") ?? ""} />;
+}
+
+function New({ imageId, compatible }: { imageId: number; compatible: string }) {
+  const navigate = useNavigate();
   const { data, error } = useAnswer(["image", imageId], () => (imageId ? answer(GET("/api/images/{pk}", { params: { path: { pk: imageId } } })) : Promise.resolve(null)));
   if (error) return <Trouble error={error} />;
   if (data === undefined) return <Waiting what="the board" />;
   const tree = data?.xray?.boards.find((b) => b.compatible[0] === compatible);
-  return <Form imageId={imageId} compatible={compatible} tree={tree} file={data?.image.file_name ?? ""} only64={data?.xray?.bits === "64"} />;
+  const bits = data?.xray?.bits === "64" && compatible ? 64 : null;
+  return (
+    <Form
+      title="A board of your own"
+      button="Put it on the shelf"
+      queryKey={["shelf", "own-board"]}
+      start={startOf({ name: tree?.model ?? "", ethernet: tree?.has?.ethernet ? true : null })}
+      onKeep={(said) => answer(POST("/api/boards", { body: { ...said, image_id: imageId || null, compatible, bits } }))}
+      onKept={() => navigate(imageId ? `/images/${imageId}` : "/shelf")}
+      named={
+        compatible && (
+          <p className="mt-2 text-[0.93rem] text-ink-2">
+            <Mono>{data?.image.file_name}</Mono> names it <Mono>{compatible}</Mono>
+            {tree && <Said tree={tree} />}.
+          </p>
+        )
+      }
+    />
+  );
+}
+
+/** What is known of a board on the shelf, and room for more. */
+function MoreOf({ ident }: { ident: string }) {
+  const navigate = useNavigate();
+  const { data, error, isFetchedAfterMount } = useAnswer(["own-board", ident], () => answer(GET("/api/boards/{ident}", { params: { path: { ident } } })));
+  // What was there when the form was opened: somebody may change it meanwhile.
+  const [was, setWas] = useState<Known | null>(null);
+  if (data && isFetchedAfterMount && !was) setWas(data);
+  if (!was) return error ? <Trouble error={error} /> : <Waiting what="the board" />;
+  return (
+    <Form
+      title={was.name}
+      button="Keep it"
+      queryKey={["own-board", ident]}
+      start={startOf(was)}
+      onKeep={(said) => answer(PUT("/api/boards/{ident}", { params: { path: { ident } }, body: { ...said, was: was.text } }))}
+      onKept={() => navigate("/shelf")}
+      named={
+        was.compatible && (
+          <p className="mt-2 text-[0.93rem] text-ink-2">
+            Its device tree is called <Mono>{was.compatible}</Mono>.
+          </p>
+        )
+      }
+    />
+  );
 }
 
 const YES_NO = [["", "I do not know"], ["yes", "Yes"], ["no", "No"]] as const;
+const text = (value: number | null | undefined) => (value == null ? "" : String(value));
+const yesNo = (value: boolean | null | undefined) => (value == null ? "" : value ? "yes" : "no");
 
-function Form({ imageId, compatible, tree, file, only64 }: { imageId: number; compatible: string; tree: Tree | undefined; file: string; only64: boolean }) {
-  const navigate = useNavigate();
-  const [name, setName] = useState(tree?.model ?? "");
-  const [mark, setMark] = useState("");
-  const [plug, setPlug] = useState<Plug | "">("");
-  const [volts, setVolts] = useState("");
-  const [amps, setAmps] = useState("");
-  const [radio, setRadio] = useState("");
-  const [bands, setBands] = useState<ReadonlySet<number>>(new Set());
-  const [ethernet, setEthernet] = useState(tree?.has?.ethernet ? "yes" : "");
-  const [pins, setPins] = useState("");
+interface Start {
+  name: string;
+  mark: string;
+  plug: Plug | "";
+  volts: string;
+  amps: string;
+  radio: string;
+  bands: ReadonlySet<number>;
+  ethernet: string;
+  pins: string;
+}
+
+function startOf(known: Partial<Known>): Start {
+  return {
+    name: known.name ?? "", mark: known.printed_mark ?? "", plug: known.plug ?? "", volts: text(known.voltage_v), amps: text(known.current_a),
+    radio: known.radio_ghz == null ? "" : known.radio_ghz.length ? "yes" : "no", bands: new Set(known.radio_ghz ?? []),
+    ethernet: yesNo(known.ethernet), pins: text(known.header_pins),
+  };
+}
+
+type SaidOf = Omit<Shapes["KnownBoardIn"], "was">;
+
+interface FormProps {
+  title: string;
+  button: string;
+  queryKey: readonly unknown[];
+  start: Start;
+  /** What is known of its name elsewhere. */
+  named: ReactNode;
+  onKeep: (said: SaidOf) => Promise<unknown>;
+  onKept: () => void;
+}
+
+function Form({ title, button, queryKey, start, named, onKeep, onKept }: FormProps) {
+  const [name, setName] = useState(start.name);
+  const [mark, setMark] = useState(start.mark);
+  const [plug, setPlug] = useState(start.plug);
+  const [volts, setVolts] = useState(start.volts);
+  const [amps, setAmps] = useState(start.amps);
+  const [radio, setRadio] = useState(start.radio);
+  const [bands, setBands] = useState(start.bands);
+  const [ethernet, setEthernet] = useState(start.ethernet);
+  const [pins, setPins] = useState(start.pins);
   const number = (text: string) => (text.trim() ? Number(text.replace(",", ".")) : null);
   const odd = (text: string, most: number) => {
     const value = number(text);
     return value !== null && !(value > 0 && value <= most);
   };
-  const add = useMaking(["shelf", "own-board"], () =>
-    answer(
-      POST("/api/boards", {
-        body: {
-          name: name.trim(), printed_mark: mark.trim(), image_id: imageId || null, compatible, bits: only64 && compatible ? 64 : null,
-          ethernet: ethernet === "" ? null : ethernet === "yes", radio_ghz: radio === "no" ? [] : bands.size ? [...bands] : null,
-          plug: plug || null, voltage_v: number(volts), current_a: number(amps), header_pins: pins ? (Number(pins) as 26 | 40) : null,
-        },
-      }),
-    ),
+  const add = useMaking(queryKey, () =>
+    onKeep({
+      name: name.trim(), printed_mark: mark.trim(), ethernet: ethernet === "" ? null : ethernet === "yes",
+      radio_ghz: radio === "no" ? [] : radio === "yes" && bands.size ? [...bands] : null,
+      plug: plug || null, voltage_v: number(volts), current_a: number(amps), header_pins: pins ? (Number(pins) as 26 | 40) : null,
+    }),
   );
   const waits = name.trim() === "" ? "its name" : odd(volts, 60) ? "the volts" : odd(amps, 30) ? "the amperes" : "";
   const keep = () =>
     void add.once(undefined).then(
-      () => navigate(imageId ? `/images/${imageId}` : "/shelf"),
+      onKept,
       () => undefined, // shown below
     );
   return (
@@ -65,9 +146,9 @@ function Form({ imageId, compatible, tree, file, only64 }: { imageId: number; co
             Shelf
           </Link>
         }
-        title="A board of your own"
+        title={title}
         lead="A name is enough. What you leave open is said to be not known wherever it matters, and stops nothing."
-        button="Put it on the shelf"
+        button={button}
         waits={waits}
         busy={add.isPending}
         onKeep={keep}
@@ -84,12 +165,7 @@ function Form({ imageId, compatible, tree, file, only64 }: { imageId: number; co
                 <input className={INPUT} value={mark} maxLength={60} onChange={(e) => setMark(e.target.value)} />
               </FormRow>
             </div>
-            {compatible && (
-              <p className="mt-2 text-[0.93rem] text-ink-2">
-                <Mono>{file}</Mono> names it <Mono>{compatible}</Mono>
-                {tree && <Said tree={tree} />}.
-              </p>
-            )}
+            {named}
           </Sheet>
           <Sheet title="How does it come onto the network?">
             <Question text="Has it a socket for a network cable?">
@@ -138,7 +214,7 @@ function Form({ imageId, compatible, tree, file, only64 }: { imageId: number; co
                 <FormRow label="Volts" hint={plug.includes("USB") ? "5 where nothing else is said" : "a wrong voltage can destroy it: leave it open rather than guess"} problem={odd(volts, 60) ? "A number, such as 5.1" : undefined}>
                   <input className={`${INPUT} max-w-28`} inputMode="decimal" value={volts} maxLength={5} placeholder={plug.includes("USB") ? "5" : ""} onChange={(e) => setVolts(e.target.value)} />
                 </FormRow>
-                <FormRow label="Amperes" hint="what its maker says a supply must give, such as 2.5" problem={odd(amps, 30) ? "A number, such as 2.5" : undefined}>
+                <FormRow label="Amperes" hint="what it draws at load; where its papers only say what a supply must give, that" problem={odd(amps, 30) ? "A number, such as 2.5" : undefined}>
                   <input className={`${INPUT} max-w-28`} inputMode="decimal" value={amps} maxLength={5} onChange={(e) => setAmps(e.target.value)} />
                 </FormRow>
               </div>

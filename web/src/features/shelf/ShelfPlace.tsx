@@ -96,7 +96,7 @@ function OneShelf({ id }: { id: number }) {
                 </Button>
               </div>
             )}
-            rows={data.units.map((u) => ({ id: u.id, name: u.name, facts: `${u.board_name}${u.note && `, ${u.note}`}`, mono: [u.printed_mark, ...u.macs].filter(Boolean).join("  "), usedBy: u.used_by, findings: u.findings, start: unitValues(u) }))}
+            rows={data.units.map((u) => ({ id: u.id, name: u.name, facts: `${u.board_name}${u.note && `, ${u.note}`}`, mono: [u.printed_mark, ...u.macs].filter(Boolean).join("  "), usedBy: u.used_by, findings: u.findings, start: unitValues(u), more: u.in_part && <KnownInPart board={u.board} name={u.board_name} /> }))}
           />
           <Things {...things} kind="cards" title="Cards" hint="size and marks as printed" one="card" fields={cardFields(data)} fresh={cardValues()} empty="None yet. A plan can also say only a size."
             rows={data.cards.map((c) => ({ id: c.id, name: c.name, facts: [`${c.size_gb} GB`, c.classes.join(" "), c.endurance && "for recorders", c.note].filter(Boolean).join(", "), usedBy: c.used_by, start: cardValues(c), more: <History card={c} /> }))}
@@ -128,6 +128,17 @@ function OneShelf({ id }: { id: number }) {
         </div>
       </div>
     </>
+  );
+}
+
+function KnownInPart({ board, name }: { board: string; name: string }) {
+  return (
+    <p className="text-[0.9rem] text-ink-2">
+      Known in part.{" "}
+      <Link to={`/shelf/own-board?board=${encodeURIComponent(board)}`} className="font-[550] text-mint-ink underline">
+        Say more of {name}
+      </Link>
+    </p>
   );
 }
 
