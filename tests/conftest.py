@@ -7,8 +7,13 @@ from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from mintseed.server.start import database
+
+# How long an example takes says how busy the machine is: a test that fails by it is a timed one.
+settings.register_profile("untimed", deadline=None, suppress_health_check=[HealthCheck.too_slow])
+settings.load_profile("untimed")
 
 
 @pytest.fixture(scope="session")

@@ -11,7 +11,7 @@ from pathlib import Path
 from mintseed.adapters import ext_skeleton
 from mintseed.adapters.nginx_lexer import nginx_tokens
 from mintseed.adapters.run_tool import ToolAnswer, ask_tool, run_tool
-from mintseed.core.errors import ToolError
+from mintseed.core.errors import OddNameError, ToolError
 from mintseed.core.image.web_servers import Token
 from mintseed.core.limits import MAX_DIRECTORY_ENTRIES, MAX_LISTING_BYTES, MAX_TOOL_OUTPUT_BYTES
 from mintseed.ports.volume import Patch, RootFile, Volume, VolumeKind
@@ -26,7 +26,7 @@ FAT_EPOCH_S = 315_532_800
 
 def _safe(path: str) -> str:
     if not path or _UNSAFE.search(path) or ".." in path.split("/"):
-        raise ToolError(
+        raise OddNameError(
             f"a file name on the image cannot be handed to the tools: {path!r}",
             expected="no quotes, * ? [ ] or control signs",
         )
@@ -73,6 +73,9 @@ class FatVolume:
             if "not found" in error.found or "No such" in error.found:
                 return None
             raise
+
+    def link(self, path: str) -> str | None:
+        return None  # FAT has none
 
     def write(self, contents: Mapping[str, bytes]) -> None:
         for path, data in contents.items():
@@ -221,6 +224,12 @@ class ExtVolume:
         if (short := re.search(r'^Fast link dest: "(.*)"$', told, re.MULTILINE)) is not None:
             return short[1]
         return self._debugfs(f"cat <{inode}>", MAX_LINK_BYTES).printed.decode("utf-8", "replace").rstrip("\0")
+
+    def link(self, path: str) -> str | None:
+        folder, _, name = _safe(path).rpartition("/")
+        found = self._resolved(folder)
+        inode, is_link = self._entries(found).get(name, ("", False)) if found is not None else ("", False)
+        return self._link(inode) if is_link else None
 
     def write(self, contents: Mapping[str, bytes]) -> None:
         raise ToolError("the root volume is not written here", expected="files on the boot volume")

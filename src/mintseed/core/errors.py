@@ -109,6 +109,10 @@ class ToolError(OutsideError):
     code = "outside.tool"
 
 
+class OddNameError(ToolError):
+    """A name out of an image that no tool can be handed."""
+
+
 class DriveError(OutsideError):
     code = "outside.drive"
 

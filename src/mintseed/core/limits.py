@@ -23,6 +23,9 @@ MAX_KERNELS = 12
 MAX_SERVICE_FILES = 50
 """count of announced services that are read from an image."""
 
+MAX_TREE_READS = 1500
+"""count of small files of a root volume that are read; a general system has two to three hundred that say something."""
+
 MAX_LOOKING_S = 60.0
 """seconds in which an image's volumes are looked at; a general image takes under five."""
 

@@ -28,6 +28,9 @@ class Volume(Protocol):
     def read(self, path: str, limit_bytes: int) -> bytes | None:
         """Return at most `limit_bytes` of a file, or None when it is not there."""
 
+    def link(self, path: str) -> str | None:
+        """Return where the symbolic link at `path` leads, as it is written; None when it is none."""
+
     def write(self, contents: Mapping[str, bytes]) -> None:
         """Replace files by `contents`; the dates of those that are there stay, others are made with their folders. Raises ToolError when one cannot be written."""
 

@@ -10,24 +10,25 @@ import itertools
 import logging
 import time
 from collections.abc import Callable, Iterator
+from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from functools import partial
 from typing import TypeVar
 
-from mintseed.core.errors import DeviceTreeError, StoppedError, ToolError
+from mintseed.core.errors import DeviceTreeError, OddNameError, StoppedError, ToolError
 from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.image.commands import commanded, contained
 from mintseed.core.image.device_tree import read_device_tree
 from mintseed.core.image.kernel import HEAD_BYTES, Kernel, read_kernel
 from mintseed.core.image.page import MDNS_FOLDER, PROGRAMS, RESOLVED, PageFacts, read_page_facts
 from mintseed.core.image.partitions import Partition, PartitionTable
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts
-from mintseed.core.image.system import FILES as SYSTEM_FILES
+from mintseed.core.image.starting import NOTHING_STARTS, WhatStarts, what_starts
 from mintseed.core.image.system import (
     MOST_SETTINGS_FILES,
     NOTHING_READ,
     SETTINGS_FILES,
     SETTINGS_FOLDERS,
-    UNIT_FOLDERS,
     SystemFacts,
     judge_system,
     read_system,
@@ -45,6 +46,7 @@ from mintseed.core.limits import (
     MAX_OTHER_FILES_BYTES,
     MAX_SERVICE_FILES,
     MAX_SETTINGS_FILE_BYTES,
+    MAX_TREE_READS,
 )
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.guess import guess
@@ -176,8 +178,10 @@ def execute(
         looking.part("its device trees", lambda: _boards(volume, names, looking, boards), None)
         looking.part("its kernels", lambda: _kernels(volume, names, looking, kernels), None)
     if root is not None and whole:
-        page = looking.part("the root volume", lambda: _page(root, tools, looking), page)
-        system = looking.part("its system", lambda: _system(root, looking), system)
+        tree = _Rooted(root, looking)
+        starts = looking.part("what starts with it", lambda: what_starts(tree), NOTHING_STARTS)
+        page = looking.part("the root volume", lambda: _page(tree, starts, tools, looking), page)
+        system = looking.part("its system", lambda: _system(tree, starts, looking), system)
         # Many systems start from their root volume alone: what lies on none of their boot volumes is looked for there.
         lying = looking.part("what starts it", lambda: _starting_names(root, looking), none)
         if not boards:
@@ -376,33 +380,71 @@ def _content_of(volume: Volume, name: str, looking: Looking) -> bytes | None:
         return None
 
 
-def _page(volume: Volume, tools: VolumeTools, looking: Looking) -> PageFacts:
+class _Rooted:
+    """Implements core's Tree over a root volume: what is too much or cannot be handed to a tool is as if it were not there, and said once."""
+
+    def __init__(self, volume: Volume, looking: Looking) -> None:
+        self._volume, self._looking = volume, looking
+        self._read: dict[str, bytes | None] = {}
+        self._left = MAX_TREE_READS
+
+    def folder(self, path: str) -> tuple[str, ...]:
+        self._looking.go_on()
+        names: tuple[str, ...] = ()
+        with suppress(OddNameError):
+            names = self._volume.folder(path)[:MAX_DIRECTORY_ENTRIES]
+        return names
+
+    def read(self, path: str) -> bytes | None:
+        if path not in self._read:
+            self._looking.go_on()
+            self._read[path] = None
+            with suppress(OddNameError):
+                self._read[path] = self._volume.read(path, MAX_SETTINGS_FILE_BYTES) if self._may() else None
+        return self._read[path]
+
+    def link(self, path: str) -> str | None:
+        self._looking.go_on()
+        with suppress(OddNameError):
+            return self._volume.link(path)
+        return None
+
+    def _may(self) -> bool:
+        self._left -= 1
+        if self._left == 0:
+            self._looking.findings.append(
+                Finding("image.tree-crowded", Severity.NOTE, f"Its system names more than {MAX_TREE_READS} files",
+                        "That many are read; what stands in the others is not known.", where=Where(part="root volume"))
+            )  # fmt: skip
+        return self._left > 0
+
+
+def _page(tree: _Rooted, starts: WhatStarts, tools: VolumeTools, looking: Looking) -> PageFacts:
     try:
-        services = [f"{MDNS_FOLDER}/{n}" for n in volume.folder(MDNS_FOLDER) if n.endswith(".service")]
-        wanted = [
-            "etc/hostname",
-            "etc/os-release",
-            "usr/lib/os-release",
-            RESOLVED,
-            *SITE_FILES,
-            *(f"{folder}/{name}" for folder in SITE_FOLDERS for name in volume.folder(folder)[:MOST_SITES]),
-            *services[:MAX_SERVICE_FILES],
-        ]
-        contents = {}
-        for path in wanted:
-            looking.go_on()
-            if data := volume.read(path, MAX_SETTINGS_FILE_BYTES):
-                contents[path] = data
-        looking.go_on()
-        return read_page_facts(
-            contents, [name for place in PROGRAMS for name in volume.folder(place)], tools.nginx_tokens
-        )
+        return _page_of(tree, starts, tools)
     except ToolError as error:
         looking.findings.append(
             Finding("image.root-unreadable", Severity.CHECK, "The root volume cannot be read", error.sentence(),
                     "Where its page will be is taken from the recipe.", Where(part="root volume"))
         )  # fmt: skip
         return PageFacts()
+
+
+def _page_of(tree: _Rooted, starts: WhatStarts, tools: VolumeTools) -> PageFacts:
+    services = [f"{MDNS_FOLDER}/{n}" for n in tree.folder(MDNS_FOLDER) if n.endswith(".service")]
+    wanted = [
+        "etc/hostname",
+        "etc/os-release",
+        "usr/lib/os-release",
+        RESOLVED,
+        *SITE_FILES,
+        *(f"{folder}/{name}" for folder in SITE_FOLDERS for name in tree.folder(folder)[:MOST_SITES]),
+        *services[:MAX_SERVICE_FILES],
+    ]
+    contents = {path: data for path in wanted if (data := tree.read(path))}
+    programs = [name for place in PROGRAMS for name in tree.folder(place)]
+    others = (*commanded(tree, starts), *contained(tree, starts))
+    return read_page_facts(contents, programs, tools.nginx_tokens, starts, others)
 
 
 def _root_files(volume: Volume, recipe: Recipe | None, looking: Looking, files: list[FileOnImage]) -> None:
@@ -413,7 +455,7 @@ def _root_files(volume: Volume, recipe: Recipe | None, looking: Looking, files: 
         looking.go_on()
         try:
             content = volume.read(path, MAX_SETTINGS_FILE_BYTES + 1)
-        except ToolError:
+        except OddNameError:
             continue  # a name that no tool can be handed
         if content is not None and (
             path in described or (len(content) <= MAX_SETTINGS_FILE_BYTES and b"\0" not in content)
@@ -430,15 +472,7 @@ def _skeleton(partition: Partition, disk: ScratchDisk, tools: VolumeTools) -> tu
         return b"", one_line(error.found)
 
 
-def _system(volume: Volume, looking: Looking) -> SystemFacts:
-    contents, folders = {}, {}
-    for path in SYSTEM_FILES:
-        looking.go_on()
-        if data := volume.read(path, MAX_SETTINGS_FILE_BYTES):
-            contents[path] = data
-    for folder in UNIT_FOLDERS:
-        looking.go_on()
-        folders[folder] = volume.folder(folder)[:MAX_DIRECTORY_ENTRIES]
-    system = read_system(contents, folders)
+def _system(tree: _Rooted, starts: WhatStarts, looking: Looking) -> SystemFacts:
+    system = read_system(tree, starts)
     looking.findings.extend(judge_system(system))
     return system

@@ -12,14 +12,16 @@ from hypothesis import strategies as st
 from mintseed.core.findings import Severity
 from mintseed.core.image.system import (
     MOST_ACCOUNTS,
-    RUNLEVEL,
-    WANTS,
     Account,
     Fact,
     SystemFacts,
     judge_system,
     read_system,
 )
+from mintseed.core.image.tree import FixedTree
+
+WANTS = "etc/systemd/system/multi-user.target.wants"
+RUNLEVEL = "etc/rc2.d"
 
 
 def hashed(word: str, kind: str) -> str:
@@ -34,7 +36,7 @@ def passwd(*names: str, shell: str = "/bin/bash") -> str:
 
 
 def accounts(people: str, shadow: str) -> tuple[Account, ...]:
-    read = read_system({"etc/passwd": people.encode(), "etc/shadow": shadow.encode()}, {}).accounts
+    read = read_system(FixedTree({"etc/passwd": people.encode(), "etc/shadow": shadow.encode()})).accounts
     return tuple(replace(a, uid=None, gid=None, home="") for a in read)
 
 
@@ -103,38 +105,43 @@ STARTED = [
 
 @pytest.mark.parametrize(("folder", "link", "what"), STARTED)
 def test_what_brings_it_onto_the_network(folder: str, link: str, what: str) -> None:
-    assert read_system({}, {folder: [link, "cron.service"]}).networks == (Fact(what, f"{folder}/{link}"),)
+    assert read_system(FixedTree({}, {folder: [link, "cron.service"]})).networks == (Fact(what, f"{folder}/{link}"),)
 
 
 def test_what_is_there_and_not_started_does_not_count() -> None:
-    assert read_system({}, {RUNLEVEL: ["K01networking", "README"], WANTS: ["remote-fs.target"]}) == SystemFacts()
-    both = read_system({}, {WANTS: ["wpa_supplicant@wlan0.service", "wpa_supplicant@wlan1.service"]})
+    assert (
+        read_system(FixedTree({}, {RUNLEVEL: ["K01networking", "README"], WANTS: ["remote-fs.target"]}))
+        == SystemFacts()
+    )
+    both = read_system(FixedTree({}, {WANTS: ["wpa_supplicant@wlan0.service", "wpa_supplicant@wlan1.service"]}))
     assert len(both.networks) == 1
 
 
 def test_the_rest_is_told_with_its_file() -> None:
-    found = read_system(
+    found = read_system(FixedTree(
         {
             "etc/timezone": b"Europe/London\n", "etc/default/keyboard": b'XKBMODEL="pc105"\nXKBLAYOUT="gb"\n',
             "etc/default/locale": b"LANG=en_GB.UTF-8\n", "etc/cloud/cloud.cfg": b"users:\n",
         },
         {WANTS: ["ssh.service"]},
-    )  # fmt: skip
+    ))  # fmt: skip
     assert found == SystemFacts(
         ssh=Fact("ssh", f"{WANTS}/ssh.service"), time_zone=Fact("Europe/London", "etc/timezone"),
         keyboard=Fact("gb", "etc/default/keyboard"), locale=Fact("en_GB.UTF-8", "etc/default/locale"),
         first_start=(Fact("cloud-init", "etc/cloud/cloud.cfg"),),
     )  # fmt: skip
-    other = read_system({"etc/vconsole.conf": b"KEYMAP=de\n", "etc/locale.conf": b"LANG=de_AT.UTF-8\n"}, {})
+    other = read_system(FixedTree({"etc/vconsole.conf": b"KEYMAP=de\n", "etc/locale.conf": b"LANG=de_AT.UTF-8\n"}))
     assert (other.keyboard, other.locale) == (Fact("de", "etc/vconsole.conf"), Fact("de_AT.UTF-8", "etc/locale.conf"))
 
 
 @given(st.binary(max_size=300), st.binary(max_size=300), st.lists(st.text(max_size=30), max_size=5))
 def test_no_bytes_are_too_odd(people: bytes, shadow: bytes, names: list[str]) -> None:
-    read_system({"etc/passwd": people, "etc/shadow": shadow, "etc/timezone": people}, {WANTS: names, RUNLEVEL: names})
+    read_system(
+        FixedTree({"etc/passwd": people, "etc/shadow": shadow, "etc/timezone": people}, {WANTS: names, RUNLEVEL: names})
+    )
 
 
 def test_who_owns_what_is_known_by_number() -> None:
     passwd = b"root:x:0:0::/root:/bin/sh\nann:x:1000:1001::/home/ann:/bin/sh\nodd:x:-1:x::/:/bin/sh\n"
-    read = {a.name: (a.uid, a.gid, a.home) for a in read_system({"etc/passwd": passwd}, {}).accounts}
+    read = {a.name: (a.uid, a.gid, a.home) for a in read_system(FixedTree({"etc/passwd": passwd})).accounts}
     assert read == {"root": (0, 0, "root"), "ann": (1000, 1001, "home/ann"), "odd": (None, None, "")}

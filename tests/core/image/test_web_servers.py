@@ -109,3 +109,12 @@ def test_no_bytes_are_too_odd(files: dict[str, bytes]) -> None:
 @given(st.text(alphabet="{};\"'\\ \nserverlisten0189#", max_size=200))
 def test_no_text_of_nginx_is_too_odd(text: str) -> None:
     list(listeners({"etc/nginx/sites-enabled/x": text.encode()}, nginx_tokens))
+
+
+def test_apache_listens_for_a_module_only_where_it_is_enabled() -> None:
+    # Apache HTTP Server documentation, <IfModule>: by the module's identifier or the name of its file
+    ports = b"Listen 80\n<IfModule ssl_module>\n  Listen 443\n</IfModule>\n<IfModule mod_gnutls.c>\n  Listen 444\n</IfModule>\n"
+    files = {"etc/apache2/ports.conf": ports}
+    assert [p for p, _, _ in told(files)] == [80, 443, 444], "nothing is known of its modules"
+    assert [p for p, _, _ in told({**files, "etc/apache2/mods-enabled/mime.load": b"x"})] == [80]
+    assert [p for p, _, _ in told({**files, "etc/apache2/mods-enabled/ssl.load": b"x"})] == [80, 443]

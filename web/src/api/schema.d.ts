@@ -1490,6 +1490,11 @@ export interface components {
              */
             home: string;
             /**
+             * Keys
+             * @default 0
+             */
+            keys: number;
+            /**
              * Login
              * @enum {string}
              */
@@ -2768,11 +2773,18 @@ export interface components {
         /**
          * Listener
          * @description A port a server listens on. `reach`: `loopback` where nobody but the machine itself gets there. `sends_on`: it only sends to
-         *     another address.
+         *     another address. `how`: told by its settings, by the command that starts it, or let out by a container. `starts`: whether the system
+         *     starts it; None where that cannot be told.
          */
         Listener: {
             /** File */
             file: string;
+            /**
+             * How
+             * @default settings
+             * @enum {string}
+             */
+            how: "settings" | "command" | "container";
             /** Port */
             port: number;
             /**
@@ -2793,6 +2805,8 @@ export interface components {
             sends_on: boolean;
             /** Server */
             server: string;
+            /** Starts */
+            starts?: boolean | null;
         };
         /** LogLineOut */
         LogLineOut: {
@@ -3205,6 +3219,22 @@ export interface components {
             older_before: number | null;
             /** Total */
             total: number;
+        };
+        /**
+         * PageSaidOut
+         * @description Something that listens on an image's system, and what speaks for and against its being the page.
+         */
+        PageSaidOut: {
+            /** File */
+            file: string;
+            /** Likely */
+            likely: boolean;
+            /** Port */
+            port: number;
+            /** Server */
+            server: string;
+            /** Why */
+            why: string;
         };
         /**
          * PartChoiceOut
@@ -4185,18 +4215,30 @@ export interface components {
              * @default []
              */
             accounts: components["schemas"]["Account"][];
+            console?: components["schemas"]["Fact"] | null;
             /**
              * First Start
              * @default []
              */
             first_start: components["schemas"]["Fact"][];
+            grows?: components["schemas"]["Fact"] | null;
             keyboard?: components["schemas"]["Fact"] | null;
             locale?: components["schemas"]["Fact"] | null;
+            /**
+             * Looks For
+             * @default []
+             */
+            looks_for: components["schemas"]["Fact"][];
             /**
              * Networks
              * @default []
              */
             networks: components["schemas"]["Fact"][];
+            /**
+             * Shares
+             * @default []
+             */
+            shares: components["schemas"]["Fact"][];
             ssh?: components["schemas"]["Fact"] | null;
             time_zone?: components["schemas"]["Fact"] | null;
         };
@@ -4520,6 +4562,8 @@ export interface components {
             page: components["schemas"]["PageFacts"];
             /** Page Url */
             page_url: string;
+            /** Pages */
+            pages: components["schemas"]["PageSaidOut"][];
             /** Scheme */
             scheme: string;
             /** Sha256 */

@@ -2,7 +2,7 @@
 import { useState } from "react";
 import { Link } from "react-router";
 import type { Finding, Severity, Shapes } from "../api/client";
-import { binarySize, decimalSize } from "../lib/words";
+import { binarySize, decimalSize, plural } from "../lib/words";
 import { Mark } from "./Mark";
 import { Mono, Sheet, Tag } from "./parts";
 import { PartitionMap } from "./PartitionMap";
@@ -59,7 +59,7 @@ function Boards({ xray, imageId }: { xray: XRay; imageId: number | undefined }) 
   return (
     <Sheet title="Boards it starts on">
       <p className="mb-1 text-[0.93rem] text-ink-2">
-        {xray.boards.length > 0 ? `read from ${xray.boards.length} device tree${xray.boards.length === 1 ? "" : "s"} on the boot volume` : "no device tree lies on the boot volume"}
+        {xray.boards.length > 0 ? `read from ${xray.boards.length} device tree${xray.boards.length === 1 ? "" : "s"}` : "no device tree was found on it"}
       </p>
       <ul>
         {starts.map((b) => (
@@ -133,15 +133,24 @@ function Files({ xray }: { xray: XRay }) {
   );
 }
 
+type Fact = NonNullable<XRay["system"]["ssh"]>;
+
 const LOGINS = { locked: "no password opens it", open: "opens without a password", password: "has a password", unknown: "was seen, its password was not" };
 
 /** What its root volume says of the system: nothing is shown of what it does not say. */
 function WhatItIs({ system }: { system: XRay["system"] }) {
-  const rows: [string, string, string][] = [
-    ...(system.networks ?? []).map((n): [string, string, string] => ["Network by", n.value, n.file]),
-    ...(system.first_start ?? []).map((f): [string, string, string] => ["First start", f.value, f.file]),
-    ...(system.ssh ? [["Log in by", system.ssh.value, system.ssh.file] as [string, string, string]] : []),
-    ...([["Time zone", system.time_zone], ["Keyboard", system.keyboard], ["Language", system.locale]] as const).flatMap(([name, fact]) => (fact ? [[name, fact.value, fact.file] as [string, string, string]] : [])),
+  const told = (name: string, facts: readonly (Fact | null | undefined)[]) => facts.flatMap((fact) => (fact ? [[name, fact.value, fact.file] as const] : []));
+  const rows = [
+    ...told("Network by", system.networks ?? []),
+    ...told("First start", system.first_start ?? []),
+    ...told("Looks on the boot volume for", system.looks_for ?? []),
+    ...told("Log in by", [system.ssh]),
+    ...told("A screen or serial line", [system.console]),
+    ...told("Grows with the card by", [system.grows]),
+    ...told("Shares", system.shares ?? []),
+    ...told("Time zone", [system.time_zone]),
+    ...told("Keyboard", [system.keyboard]),
+    ...told("Language", [system.locale]),
   ];
   const accounts = system.accounts ?? [];
   if (rows.length === 0 && accounts.length === 0) return null;
@@ -150,7 +159,7 @@ function WhatItIs({ system }: { system: XRay["system"] }) {
       <p className="mb-1 text-[0.93rem] text-ink-2">read from the root volume</p>
       <dl className="text-[0.9rem]">
         {rows.map(([name, value, file]) => (
-          <div key={name + file} className="border-t border-rule-2 py-1.5 first:border-0">
+          <div key={name + value + file} className="border-t border-rule-2 py-1.5 first:border-0">
             <dt className="inline text-ink-2">{name} </dt>
             <dd className="inline">
               {value}
@@ -163,6 +172,7 @@ function WhatItIs({ system }: { system: XRay["system"] }) {
             <dt className="inline text-ink-2">Account </dt>
             <dd className="inline">
               <Mono className="break-all">{a.name}</Mono> {a.own_name ? "has its own name as password" : LOGINS[a.login]}
+              {a.keys ? `, and ${plural(a.keys, "key")} open${a.keys === 1 ? "s" : ""} it` : ""}
             </dd>
           </div>
         ))}
@@ -194,7 +204,26 @@ function WhereItsPage({ xray }: { xray: XRay }) {
           </div>
         ))}
       </dl>
+      <OtherPages pages={xray.pages.filter((p) => !p.likely)} />
       <p className="mt-1 text-[0.85rem] text-ink-3">Image {binarySize(xray.unpacked_bytes)}, {decimalSize(xray.unpacked_bytes)} on the packet's scale.</p>
     </Sheet>
+  );
+}
+
+/** What else listens on it, each with what speaks for and against it. */
+function OtherPages({ pages }: { pages: XRay["pages"] }) {
+  if (pages.length === 0) return null;
+  return (
+    <details className="border-t border-rule-2 py-1.5 text-[0.9rem]">
+      <summary className="cursor-pointer text-ink-2">{plural(pages.length, "other port")} on it</summary>
+      <ul>
+        {pages.map((p) => (
+          <li key={`${p.port} ${p.server} ${p.file}`} className="py-1">
+            <Mono>{p.port}</Mono> {p.server}: {p.why}
+            <div className="font-mono text-[0.83rem] break-all text-ink-3">{p.file}</div>
+          </li>
+        ))}
+      </ul>
+    </details>
   );
 }

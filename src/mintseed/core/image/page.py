@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import re
 import xml.etree.ElementTree as ET
-from collections.abc import Collection, Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Iterable, Mapping
+from dataclasses import dataclass, replace
 
-from mintseed.core.image.web_servers import Lexer, Listener, listeners
+from mintseed.core.image.starting import NOTHING_STARTS, WhatStarts
+from mintseed.core.image.web_servers import UNITS, Lexer, Listener, in_order, listeners
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
 from mintseed.core.visible import one_line
 
@@ -73,14 +74,22 @@ def has_announcer(programs: Collection[str], files: Mapping[str, bytes]) -> bool
     return False if programs else None
 
 
-def read_page_facts(files: Mapping[str, bytes], programs: Collection[str], lex: Lexer) -> PageFacts:
-    """Return what `files` (path relative to the root volume → content) tell, and `programs`, the names of what can be run on it.
-    Unreadable parts are left empty."""
+def read_page_facts(
+    files: Mapping[str, bytes],
+    programs: Collection[str],
+    lex: Lexer,
+    starts: WhatStarts = NOTHING_STARTS,
+    others: Iterable[Listener] = (),
+) -> PageFacts:
+    """Return what `files` (path relative to the root volume → content) tell, and `programs`, the names of what can be run on it; `others`
+    listen beside the web servers that settings tell of. Unreadable parts are left empty."""
     name = one_line(_text(files, "etc/hostname").strip())[:MAX_SHOWN_CHARACTERS]
     release = dict(_os_release(_text(files, "etc/os-release") or _text(files, "usr/lib/os-release")))
-    found = listeners(files, lex)
-    # What only sends on is no page, unless there is nothing else.
+    served = (replace(one, starts=_is_started(one.server, starts)) for one in listeners(files, lex))
+    found = in_order((*served, *others))
+    # What is not started, and what only sends on, is no page, unless there is nothing else.
     reached = [one for one in found if one.reach == "network"]
+    reached = [one for one in reached if one.starts is not False] or reached
     first = next((one for one in reached if not one.sends_on), next(iter(reached), None))
     announce_file, kind, announced = _announced(files)
     return PageFacts(
@@ -97,6 +106,13 @@ def read_page_facts(files: Mapping[str, bytes], programs: Collection[str], lex: 
         found,
         has_announcer(programs, files),
     )
+
+
+def _is_started(server: str, starts: WhatStarts) -> bool | None:
+    """Return whether the system starts a web server; None where its units are called anything, or nothing is known of what starts."""
+    if server not in UNITS or starts.init == "unknown":
+        return None
+    return starts.named(*UNITS[server]) is not None
 
 
 def _announced(files: Mapping[str, bytes]) -> tuple[str, str, int | None]:

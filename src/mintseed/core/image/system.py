@@ -4,36 +4,19 @@ world, what runs at its first start. Each fact with the file it came from; what 
 from __future__ import annotations
 
 import re
-from collections.abc import Collection, Iterator, Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
 from typing import Any, Literal
 
 from passlib.hash import md5_crypt, sha256_crypt, sha512_crypt
 
 from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.image.starting import MOST_UNITS, OWN_UNITS, Starting, WhatStarts, unit_text, what_starts
+from mintseed.core.image.tree import Tree, text_of
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
 from mintseed.core.visible import one_line
 
 PASSWD, SHADOW = "etc/passwd", "etc/shadow"
-WANTS = "etc/systemd/system/multi-user.target.wants"
-"""systemd links here what starts with the system. Source: systemd.unit(5), WantedBy="""
-
-RUNLEVEL = "etc/rc2.d"
-"""start links of System V init, SNNname. Source: Debian policy 9.3"""
-
-UNIT_FOLDERS = (
-    WANTS,
-    "etc/systemd/system/network-online.target.wants",
-    "etc/systemd/system/sysinit.target.wants",
-    RUNLEVEL,
-)
-
-FILES = (
-    PASSWD, SHADOW, "etc/timezone", "etc/default/keyboard", "etc/vconsole.conf", "etc/default/locale", "etc/locale.conf",
-    "etc/cloud/cloud.cfg", "etc/network/interfaces", "etc/ssh/sshd_config",
-)  # fmt: skip
-"""Files of the root volume that say something of this."""
-
 SETTINGS_FILES = (
     "etc/hostname", "etc/hosts", "etc/timezone", "etc/default/keyboard", "etc/network/interfaces",
     "etc/wpa_supplicant/wpa_supplicant.conf", "etc/wpa_supplicant/wpa_supplicant-wlan0.conf",
@@ -51,13 +34,41 @@ MOST_ROUNDS = 20_000
 """rounds of a password hash that are worth trying one word on; the usual number is 5000 (crypt(5))"""
 
 NETWORK_MANAGER, SUPPLICANT_STARTED = "the network manager", "the Wi-Fi supplicant"
+NETWORKD, CONNMAN, IFUPDOWN, IWD, NETPLAN = "systemd's network", "connman", "ifupdown", "iwd", "netplan"
+
+
+@dataclass(frozen=True, slots=True)
+class _Network:
+    """What brings a system onto the network: its name in words, and the programs one of which it needs."""
+
+    words: str
+    programs: tuple[str, ...]
+
 
 _NETWORKS = {
-    "NetworkManager": NETWORK_MANAGER, "systemd-networkd": "systemd's network", "wpa_supplicant": SUPPLICANT_STARTED,
-    "dhcpcd": "dhcpcd", "connman": "connman", "networking": "ifupdown", "iwd": "iwd",
+    "NetworkManager": _Network(NETWORK_MANAGER, ("NetworkManager",)),
+    "networkmanager": _Network(NETWORK_MANAGER, ("NetworkManager",)),
+    "systemd-networkd": _Network(NETWORKD, ("systemd-networkd",)),
+    "wpa_supplicant": _Network(SUPPLICANT_STARTED, ("wpa_supplicant",)),
+    "dhcpcd": _Network("dhcpcd", ("dhcpcd",)),
+    "connman": _Network(CONNMAN, ("connmand",)),
+    "networking": _Network(IFUPDOWN, ("ifup",)),
+    "network": _Network(IFUPDOWN, ("ifup",)),
+    "iwd": _Network(IWD, ("iwd",)),
 }  # fmt: skip
+"""unit or script → what it is. Names of Debian's and Alpine's packages; `network` is the script of small systems (common practice)."""
+
 _SSH = ("ssh", "sshd", "dropbear")
-_FIRST = {"cloud-init": "cloud-init", "systemd-firstboot": "systemd-firstboot"}
+_CLOUD = ("cloud-init", "cloud-init-local", "cloud-init-main")
+_CONSOLES = ("getty", "serial-getty", "console-getty")
+_GROWS = re.compile(
+    r"(?:resize|grow|expand)[-_]?(?:root|rootfs|2fs|fs|part|filesystem|sd|card)|(?:rootfs|root|filesystem)[-_]?(?:resize|grow|expand)"
+)
+_BOOT_FILE = re.compile(r"(?<![\w/])/boot(?:/firmware|/efi)?/([A-Za-z0-9_][\w.\-]{0,60})(?![\w/])")
+MOST_SCRIPTS = 24
+MOST_LOOKED_FOR = 24
+MOST_SHARES = 20
+MOST_KEYS = 1000
 
 _SCHEMES = {
     "1": "MD5",
@@ -91,6 +102,8 @@ class Account:
     login: Login
     scheme: str = ""
     own_name: bool = False
+    keys: int = 0
+    """public keys that open it (sshd(8), AUTHORIZED_KEYS FILE FORMAT)"""
     uid: int | None = None
     gid: int | None = None
     home: str = ""
@@ -111,27 +124,35 @@ class SystemFacts:
     locale: Fact | None = None
     first_start: tuple[Fact, ...] = ()
     """what runs at the first start alone, and reads settings then"""
+    looks_for: tuple[Fact, ...] = ()
+    """files of the boot volume that something which starts looks for; `file`: what says so"""
+    console: Fact | None = None
+    """whether somebody can log in at a screen or a serial line; who is in without asking is named"""
+    grows: Fact | None = None
+    """what makes its root volume as large as the card"""
+    shares: tuple[Fact, ...] = ()
+    """folders it offers to the network"""
 
 
 NOTHING_READ = SystemFacts()
 
 
-def read_system(files: Mapping[str, bytes], folders: Mapping[str, Collection[str]]) -> SystemFacts:
-    """Return what `files` (path on the root volume → content) and `folders` (path → names in it) tell."""
-    started = list(_started(folders))
-    ssh = next((Fact(name, file) for name, file in started if name in _SSH), None)
-    networks = [Fact(_NETWORKS[name], file) for name, file in started if name in _NETWORKS]
-    first = [Fact(_FIRST[name], file) for name, file in started if name in _FIRST]
-    if "etc/cloud/cloud.cfg" in files and not any(f.value == "cloud-init" for f in first):
-        first.append(Fact("cloud-init", "etc/cloud/cloud.cfg"))
+def read_system(tree: Tree, starts: WhatStarts | None = None) -> SystemFacts:
+    """Return what the files of `tree` tell. `starts`: what starts with it, where that is known already."""
+    starts = what_starts(tree) if starts is None else starts
+    units = {one: unit_text(tree, one) for one in starts.all[:MOST_UNITS]}
     return SystemFacts(
-        _each_once(networks),
-        ssh,
-        tuple(_accounts(_text(files, PASSWD), _text(files, SHADOW))),
-        _value(files, "etc/timezone"),
-        _setting(files, ("etc/default/keyboard", "XKBLAYOUT"), ("etc/vconsole.conf", "KEYMAP")),
-        _setting(files, ("etc/default/locale", "LANG"), ("etc/locale.conf", "LANG")),
-        _each_once(first),
+        _each_once([*_networks(tree, starts)]),
+        next((Fact(one.name, one.file) for one in starts.all if one.name in _SSH), None),
+        tuple(_accounts(tree)),
+        _time_zone(tree),
+        _setting(tree, ("etc/default/keyboard", "XKBLAYOUT"), ("etc/vconsole.conf", "KEYMAP")),
+        _setting(tree, ("etc/default/locale", "LANG"), ("etc/locale.conf", "LANG")),
+        _each_once([*_first(tree, starts, units)]),
+        tuple(_looked_for(tree, units)),
+        _console(tree, starts),
+        _grows(tree, starts),
+        tuple(_shares(tree, starts)),
     )
 
 
@@ -148,40 +169,146 @@ def judge_system(system: SystemFacts) -> Iterator[Finding]:
             )  # fmt: skip
 
 
-def _started(folders: Mapping[str, Collection[str]]) -> Iterator[tuple[str, str]]:
-    """Yield (name, link) of what is started with the system."""
-    for folder, names in folders.items():
-        for name in sorted(names):
-            if folder == RUNLEVEL:
-                found = re.fullmatch(r"S\d\d(.+)", name)
-                if found:
-                    yield found[1], f"{folder}/{name}"
-            elif name.endswith(".service"):
-                # An instance, such as wpa_supplicant@wlan0, is of its template.
-                yield name.removesuffix(".service").partition("@")[0], f"{folder}/{name}"
+def _networks(tree: Tree, starts: WhatStarts) -> Iterator[Fact]:
+    """Yield what brings it onto the network: what starts, and whose program is there or may be."""
+    if starts.lies("netplan") or "netplan" in tree.folder("usr/lib/systemd/system-generators"):
+        # A generator reads it before anything starts (netplan(5)).
+        for name in [n for n in sorted(tree.folder("etc/netplan")) if n.endswith(".yaml")][:1]:
+            yield Fact(NETPLAN, f"etc/netplan/{name}")
+    for one in starts.all:
+        network = _NETWORKS.get(one.name)
+        if network is not None and starts.lies(*network.programs):
+            yield Fact(network.words, one.file)
+
+
+def _first(tree: Tree, starts: WhatStarts, units: Mapping[Starting, tuple[str, str]]) -> Iterator[Fact]:
+    """Yield what runs at the first start alone."""
+    cloud = starts.named(*_CLOUD)
+    if (cloud or "cloud.cfg" in tree.folder("etc/cloud")) and not _no_cloud_init(tree):
+        sources, file = _data_sources(tree)
+        yield Fact(
+            f"cloud-init, which asks {sources}" if sources else "cloud-init",
+            file if sources or not cloud else cloud.file,
+        )
+    for one, (path, text) in units.items() if starts.first_boot else ():
+        if re.search(r"^\s*ConditionFirstBoot\s*=\s*(yes|true|1|on)", text, re.MULTILINE | re.IGNORECASE):
+            yield Fact(_shown(one.name), path)
+
+
+def _no_cloud_init(tree: Tree) -> bool:
+    """Source: cloud-init documentation, How to disable cloud-init."""
+    return "cloud-init.disabled" in tree.folder("etc/cloud")
+
+
+def _data_sources(tree: Tree) -> tuple[str, str]:
+    """Return where cloud-init looks for its settings, as the last of its files that says so says it."""
+    main = "etc/cloud/cloud.cfg"
+    parts = [f"etc/cloud/cloud.cfg.d/{n}" for n in sorted(tree.folder("etc/cloud/cloud.cfg.d")) if n.endswith(".cfg")]
+    for path in (*reversed(parts[:MOST_SETTINGS_FILES]), main):
+        if found := re.search(r"^\s*datasource_list\s*:\s*\[([^\]\n]*)\]", text_of(tree, path), re.MULTILINE):
+            return _shown(", ".join(word.strip(" \"'") for word in found[1].split(","))), path
+    return "", main
+
+
+def _looked_for(tree: Tree, units: Mapping[Starting, tuple[str, str]]) -> Iterator[Fact]:
+    """Yield the files of the boot volume that stand in units and scripts which start."""
+    seen: dict[str, None] = {}
+    scripts = 0
+    for one, (path, text) in units.items():
+        told = [(path, text)] if path.startswith(OWN_UNITS) else []
+        program = one.file if one.kind == "script" else _program(text)
+        if program and scripts < MOST_SCRIPTS and (body := text_of(tree, program)).startswith("#!"):
+            scripts += 1
+            told.append((program, body))
+        for file, said in told:
+            for name in _BOOT_FILE.findall(said):
+                if name not in seen and name not in _NO_SETTINGS and len(seen) < MOST_LOOKED_FOR:
+                    seen[name] = None
+                    yield Fact(name, file)
+
+
+_NO_SETTINGS = ("firmware", "efi", "grub", "overlays", "initrd.img", "vmlinuz")
+
+
+def _program(unit: str) -> str:
+    """Return the program a unit starts, as a path of the tree; empty where it is none of its own."""
+    found = re.search(
+        r"^\s*ExecStart\s*=\s*[-@:+!]*(?:/bin/(?:ba)?sh\s+|/usr/bin/(?:env\s+)?(?:ba|da)?sh\s+)?/(\S+)",
+        unit,
+        re.MULTILINE,
+    )
+    return found[1] if found else ""
+
+
+def _console(tree: Tree, starts: WhatStarts) -> Fact | None:
+    one = starts.named(*_CONSOLES)
+    if one is None:
+        respawned = re.search(r"^[^#\n]*:respawn:\S*(?:getty|login|sh)\b", text_of(tree, "etc/inittab"), re.MULTILINE)
+        return Fact("asks for a name", "etc/inittab") if respawned else None
+    for unit in ("getty@tty1", "getty@", "serial-getty@"):
+        for name in tree.folder(f"{OWN_UNITS}/{unit}.service.d"):
+            path = f"{OWN_UNITS}/{unit}.service.d/{name}"
+            if found := re.search(r"--autologin[ =]+(\S+)", text_of(tree, path)):
+                return Fact(f"{_shown(found[1])} is logged in unasked", path)
+    return Fact("asks for a name", one.file)
+
+
+def _grows(tree: Tree, starts: WhatStarts) -> Fact | None:
+    for line in text_of(tree, "etc/fstab").split("\n"):
+        fields = line.split()
+        if len(fields) > 3 and fields[1] == "/" and "x-systemd.growfs" in fields[3].split(","):
+            return Fact("its file system", "etc/fstab")  # systemd.mount(5)
+    if (one := next((s for s in starts.all if _GROWS.search(s.name)), None)) is not None:
+        return Fact(_shown(one.name), one.file)
+    modules = text_of(tree, "etc/cloud/cloud.cfg")
+    if not _no_cloud_init(tree) and re.search(r"^\s*-\s*growpart\b", modules, re.MULTILINE):
+        return Fact("cloud-init", "etc/cloud/cloud.cfg")
+    return None
+
+
+def _shares(tree: Tree, starts: WhatStarts) -> Iterator[Fact]:
+    """Yield what is offered to the network. Sources: smb.conf(5), exports(5)."""
+    if starts.named("smbd", "smb", "samba") is not None:
+        names = re.findall(r"^\s*\[([^\]\n]+)\]", text_of(tree, "etc/samba/smb.conf"), re.MULTILINE)
+        offered = [n for n in names if n.strip().lower() not in ("global", "homes", "printers", "print$")]
+        yield from (Fact(_shown(n.strip()), "etc/samba/smb.conf") for n in offered[:MOST_SHARES])
+    if starts.named("nfs-server", "nfs-kernel-server") is not None:
+        lines = [
+            line.split()
+            for line in text_of(tree, "etc/exports").split("\n")
+            if line.strip() and not line.lstrip().startswith("#")
+        ]
+        yield from (Fact(_shown(words[0]), "etc/exports") for words in lines[:MOST_SHARES])
 
 
 def _each_once(facts: list[Fact]) -> tuple[Fact, ...]:
     return tuple({fact.value: fact for fact in reversed(facts)}.values())[::-1]
 
 
-def _text(files: Mapping[str, bytes], path: str) -> str:
-    return files.get(path, b"").decode("utf-8", "replace")
-
-
 def _shown(text: str) -> str:
     return one_line(text)[:MAX_SHOWN_CHARACTERS]
 
 
-def _value(files: Mapping[str, bytes], path: str) -> Fact | None:
-    text = _shown(_text(files, path).strip())
+def _value(tree: Tree, path: str) -> Fact | None:
+    text = _shown(text_of(tree, path).strip())
     return Fact(text, path) if text else None
 
 
-def _setting(files: Mapping[str, bytes], *places: tuple[str, str]) -> Fact | None:
+ZONES = "usr/share/zoneinfo/"
+
+
+def _time_zone(tree: Tree) -> Fact | None:
+    """Return its time zone: the link tells (localtime(5)); the older file of words where there is none."""
+    to = tree.link("etc/localtime") or ""
+    if ZONES in to and (zone := _shown(to.split(ZONES, 1)[1])):
+        return Fact(zone, "etc/localtime")
+    return _value(tree, "etc/timezone")
+
+
+def _setting(tree: Tree, *places: tuple[str, str]) -> Fact | None:
     """Return the first of `places` (file, KEY) that is set: shell assignments, the last one counts."""
     for path, key in places:
-        if found := assigned(_text(files, path), key):
+        if found := assigned(text_of(tree, path), key):
             return Fact(_shown(found), path)
     return None
 
@@ -195,8 +322,9 @@ def assigned(text: str, key: str) -> str:
 _NO_SHELL = ("nologin", "false", "sync", "shutdown", "halt")
 
 
-def _accounts(passwd: str, shadow: str) -> Iterator[Account]:
+def _accounts(tree: Tree) -> Iterator[Account]:
     """Yield who has a shell. Sources: passwd(5), shadow(5)."""
+    passwd, shadow = text_of(tree, PASSWD), text_of(tree, SHADOW)
     hashes = {fields[0]: fields[1] for line in shadow.splitlines() if len(fields := line.split(":")) >= 2}
     count = 0
     for line in passwd.splitlines():
@@ -213,7 +341,15 @@ def _accounts(passwd: str, shadow: str) -> Iterator[Account]:
             else _account(name, hashes.get(name, "*") if kept == "x" else kept)
         )
         uid, gid = (int(f) if re.fullmatch(r"[0-9]{1,9}", f) else None for f in fields[2:4])
-        yield replace(found, uid=uid, gid=gid, home=_shown(fields[5].strip("/")))
+        home = _shown(fields[5].strip("/"))
+        yield replace(found, uid=uid, gid=gid, home=home, keys=_keys(tree, home))
+
+
+def _keys(tree: Tree, home: str) -> int:
+    """Return how many keys open the account whose home is there."""
+    path = f"{home}/.ssh/authorized_keys".lstrip("/")
+    lines = text_of(tree, path).split("\n") if ".." not in home else []
+    return sum(bool(line.strip()) and not line.lstrip().startswith("#") for line in lines[:MOST_KEYS])
 
 
 def _account(name: str, word: str) -> Account:

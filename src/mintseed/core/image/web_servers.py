@@ -16,13 +16,15 @@ NGINX_MAIN = "etc/nginx/nginx.conf"
 DEMO_SITE = "etc/webpage/site.conf"
 """the settings of the made-up web server of the images that are made up here: a `listen` as nginx writes it, and nothing else"""
 
+APACHE_PORTS = "etc/apache2/ports.conf"
 NGINX_FOLDERS = ("etc/nginx/sites-enabled", "etc/nginx/conf.d", "etc/nginx/http.d")
 SOCKETS_FOLDER = "etc/systemd/system/sockets.target.wants"
 FILES = (
-    DEMO_SITE, NGINX_MAIN, "etc/apache2/ports.conf", "etc/httpd/conf/httpd.conf", "etc/lighttpd/lighttpd.conf", "etc/caddy/Caddyfile",
+    DEMO_SITE, NGINX_MAIN, APACHE_PORTS, "etc/httpd/conf/httpd.conf", "etc/lighttpd/lighttpd.conf", "etc/caddy/Caddyfile",
     "etc/haproxy/haproxy.cfg",
 )  # fmt: skip
-FOLDERS = (*NGINX_FOLDERS, SOCKETS_FOLDER)
+APACHE_MODULES = "etc/apache2/mods-enabled"
+FOLDERS = (*NGINX_FOLDERS, SOCKETS_FOLDER, APACHE_MODULES)
 MOST_FILES = 40
 """of such a folder"""
 
@@ -38,7 +40,8 @@ Lexer = Callable[[bytes], Iterable[Token]]
 @dataclass(frozen=True, slots=True)
 class Listener:
     """A port a server listens on. `reach`: `loopback` where nobody but the machine itself gets there. `sends_on`: it only sends to
-    another address."""
+    another address. `how`: told by its settings, by the command that starts it, or let out by a container. `starts`: whether the system
+    starts it; None where that cannot be told."""
 
     port: int
     scheme: Literal["http", "https"]
@@ -46,28 +49,59 @@ class Listener:
     file: str
     reach: Literal["network", "loopback"] = "network"
     sends_on: bool = False
+    how: Literal["settings", "command", "container"] = "settings"
+    starts: bool | None = None
 
 
-def listeners(files: Mapping[str, bytes], lex: Lexer) -> tuple[Listener, ...]:
-    """Return what listens, each port of a server once: what the network reaches first, what only sends on after what shows something."""
-    found = [*_nginx(files, lex)]
-    for path, content in files.items():
-        text = content.decode("utf-8", "replace")
-        for name, reader in _READERS:
-            if fnmatch.fnmatchcase(path, name):
-                found += reader(path, text)
-    once = {(f.port, f.server): f for f in sorted(found, key=_order, reverse=True)}
+def why_of(one: Listener) -> str:
+    """Return, in words, what speaks for and against this being the page of an appliance."""
+    told = {
+        "settings": "its settings say so",
+        "command": "the command that starts it says so",
+        "container": "a container lets it out",
+    }
+    against = (
+        (one.reach == "loopback", "only the device itself reaches it"),
+        (one.starts is False, "nothing starts it"),
+        (one.sends_on, "it only sends on to another address"),
+    )
+    reasons = " and ".join(words for holds, words in against if holds)
+    return f"{told[one.how]}, but {reasons}" if reasons else told[one.how]
+
+
+UNITS = {
+    "nginx": ("nginx",), "Apache": ("apache2", "httpd"), "lighttpd": ("lighttpd",), "Caddy": ("caddy",), "HAProxy": ("haproxy",),
+}  # fmt: skip
+"""server → what units and scripts that start it are called"""
+
+
+def in_order(found: Iterable[Listener]) -> tuple[Listener, ...]:
+    """Return each port of a server once: what the network reaches first, then what is started, what shows something, what is told by settings."""
+    once = {(one.port, one.server): one for one in sorted(found, key=_order, reverse=True)}
     return tuple(sorted(once.values(), key=_order))
 
 
-def _order(one: Listener) -> tuple[bool, bool, int]:
-    return one.reach == "loopback", one.sends_on, one.port not in (80, 443)
+def listeners(files: Mapping[str, bytes], lex: Lexer) -> tuple[Listener, ...]:
+    """Return what listens by the settings of web servers."""
+    found = [*_nginx(files, lex)]
+    for path, content in files.items():
+        text = content.decode("utf-8", "replace")
+        if path == APACHE_PORTS:
+            text = _of_its_modules(text, files)
+        for name, reader in _READERS:
+            if fnmatch.fnmatchcase(path, name):
+                found += reader(path, text)
+    return in_order(found)
+
+
+def _order(one: Listener) -> tuple[bool, bool, bool, bool, int]:
+    return one.reach == "loopback", one.starts is False, one.sends_on, one.how != "settings", one.port not in (80, 443)
 
 
 _LOOPBACK = ("127.", "localhost", "[::1]", "::1")
 
 
-def _address(said: str, *, alone: int | None = None) -> tuple[int, Literal["network", "loopback"]] | None:
+def address(said: str, *, alone: int | None = None) -> tuple[int, Literal["network", "loopback"]] | None:
     """Return (port, reach) of an address as web servers write it; None for a socket of the machine and for what is none. `alone`: the port
     of an address without one."""
     if said.startswith(("unix:", "/", "@")):
@@ -109,7 +143,7 @@ def _nginx_server(server: _Directive, path: str) -> Iterator[Listener]:
     sends_on = any(d.words[0] == "return" and d.words[1:2] and d.words[1].startswith("3") for d in server.block)
     said = [d.words[1:] for d in server.block if d.words[0] == "listen" and len(d.words) > 1] or [("80",)]
     for words in said:
-        if (found := _address(words[0], alone=80)) is not None:
+        if (found := address(words[0], alone=80)) is not None:
             tls = "ssl" in words[1:] or found[0] == 443
             yield Listener(found[0], "https" if tls else "http", "nginx", path, found[1], sends_on)
 
@@ -157,9 +191,23 @@ def _directives(tokens: Iterable[Token]) -> tuple[_Directive, ...]:
     return tuple(stack[0])
 
 
+_IF_MODULE = re.compile(
+    r"^[ \t]*<IfModule[ \t]+(?:mod_)?(\w+?)(?:_module|\.c)?>(.*?)^[ \t]*</IfModule>",
+    re.MULTILINE | re.DOTALL | re.IGNORECASE,
+)
+
+
+def _of_its_modules(text: str, files: Mapping[str, bytes]) -> str:
+    """Return Apache's settings without what only counts with a module that is not enabled. Where none is, nothing is known of them."""
+    enabled = {p.rsplit("/", 1)[-1].removesuffix(".load") for p in files if p.startswith(f"{APACHE_MODULES}/")}
+    if not enabled:
+        return text
+    return _IF_MODULE.sub(lambda part: part[2] if part[1].lower() in enabled else "", text)
+
+
 def _apache(path: str, text: str) -> Iterator[Listener]:
     for said, scheme in re.findall(r"^[ \t]*Listen[ \t]+(\S+)(?:[ \t]+(\w+))?", text, re.MULTILINE | re.IGNORECASE):
-        if (found := _address(said)) is not None:
+        if (found := address(said)) is not None:
             yield Listener(
                 found[0], "https" if scheme.lower() == "https" or found[0] == 443 else "http", "Apache", path, found[1]
             )
@@ -168,7 +216,7 @@ def _apache(path: str, text: str) -> Iterator[Listener]:
 def _lighttpd(path: str, text: str) -> Iterator[Listener]:
     said = re.findall(r"^[ \t]*server\.port[ \t]*=[ \t]*(\d{1,5})", text, re.MULTILINE)
     bound = re.findall(r"^[ \t]*server\.bind[ \t]*=[ \t]*\"([^\"\n]*)\"", text, re.MULTILINE)
-    if (found := _address(said[-1] if said else "80")) is not None:
+    if (found := address(said[-1] if said else "80")) is not None:
         yield Listener(
             found[0], "http", "lighttpd", path, "loopback" if bound and bound[-1].startswith(_LOOPBACK) else "network"
         )
@@ -182,7 +230,7 @@ def _caddy(path: str, text: str) -> Iterator[Listener]:
         if depth == 0 and bare.endswith("{") and bare != "{":
             for said in re.split(r"[\s,]+", bare[:-1].strip()):
                 plain = said.removeprefix("http://").removeprefix("https://").split("/")[0]
-                found = _address(plain, alone=80 if said.startswith("http://") else 443)
+                found = address(plain, alone=80 if said.startswith("http://") else 443)
                 if found is not None:
                     tls = not said.startswith(("http://", ":")) and found[0] != 80
                     yield Listener(found[0], "https" if tls else "http", "Caddy", path, found[1])
@@ -191,14 +239,14 @@ def _caddy(path: str, text: str) -> Iterator[Listener]:
 
 def _haproxy(path: str, text: str) -> Iterator[Listener]:
     for said, options in re.findall(r"^[ \t]+bind[ \t]+(\S+)([^\n]*)", text, re.MULTILINE):
-        if (found := _address(said)) is not None:
+        if (found := address(said)) is not None:
             tls = "ssl" in options.split() or found[0] == 443
             yield Listener(found[0], "https" if tls else "http", "HAProxy", path, found[1])
 
 
 def _socket(path: str, text: str) -> Iterator[Listener]:
     for said in re.findall(r"^[ \t]*ListenStream[ \t]*=[ \t]*(\S+)", text, re.MULTILINE):
-        found = _address(said)
+        found = address(said)
         if found is not None and found[0] != 22:
             yield Listener(
                 found[0],
@@ -210,6 +258,6 @@ def _socket(path: str, text: str) -> Iterator[Listener]:
 
 
 _READERS: tuple[tuple[str, Callable[[str, str], Iterator[Listener]]], ...] = (
-    ("etc/apache2/ports.conf", _apache), ("etc/httpd/conf/httpd.conf", _apache), ("etc/lighttpd/lighttpd.conf", _lighttpd),
+    (APACHE_PORTS, _apache), ("etc/httpd/conf/httpd.conf", _apache), ("etc/lighttpd/lighttpd.conf", _lighttpd),
     ("etc/caddy/Caddyfile", _caddy), ("etc/haproxy/haproxy.cfg", _haproxy), (f"{SOCKETS_FOLDER}/*.socket", _socket),
 )  # fmt: skip

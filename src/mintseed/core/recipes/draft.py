@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import yaml
@@ -16,6 +16,7 @@ from mintseed.core.boards.model import Architecture
 from mintseed.core.described import free_ident
 from mintseed.core.image.report import FileOnImage, XRay
 from mintseed.core.image.system import NETWORK_MANAGER, SUPPLICANT_STARTED
+from mintseed.core.image.web_servers import why_of
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
 from mintseed.core.recipes.model import FILE_PATH, HOST_NAME
 from mintseed.core.settings.guess import guess
@@ -135,7 +136,7 @@ def draft_of(xray: XRay, taken: Collection[str] = ()) -> Draft:
     files = (*on_boot, *_root_files(xray, on_boot))
     port, scheme = xray.page.port, "https" if xray.page.scheme == "https" else "http"
     lines = (
-        name_line, version_line, host_line, _network_line(files), _page_line(xray), *_login_lines(xray), _boards_line(xray),
+        name_line, version_line, host_line, _network_line(files, xray), *_looked_for_line(xray), _page_line(xray), *_login_lines(xray), _boards_line(xray),
         DraftLine("Card", f"at least {least} GB", f"it unpacks to {xray.unpacked_bytes / GB:.2f} GB", "read"),
         DraftLine("First boot", "half a minute to five minutes, late after ten", "nobody said: so it is with most", "assumed"),
     )  # fmt: skip
@@ -283,7 +284,7 @@ def _bits(xray: XRay) -> Literal[32, 64]:
     return 32 if xray.kernels == (32,) or 32 in xray.kernels else 64
 
 
-def _network_line(files: Sequence[DraftFile]) -> DraftLine:
+def _network_line(files: Sequence[DraftFile], xray: XRay) -> DraftLine:
     taken = next((f for f in files if f.takes_wifi), None)
     if taken is not None:
         return DraftLine(
@@ -292,15 +293,33 @@ def _network_line(files: Sequence[DraftFile]) -> DraftLine:
             f"{taken.path} takes a network; that it has a socket is assumed",
             "assumed",
         )
+    started = next(iter(xray.system.networks), None)
+    why = f"{started.file} starts {started.value}, and nothing it reads is filled here" if started else ""
     return DraftLine(
-        "Network", "by cable, or by Wi-Fi set up later", "nothing that takes a network was found", "assumed"
+        "Network", "by cable, or by Wi-Fi set up later", why or "nothing that takes a network was found", "assumed"
     )
+
+
+def _looked_for_line(xray: XRay) -> Iterator[DraftLine]:
+    """Yield what its own scripts look for on the boot volume and do not find there."""
+    there = {f.path.lower() for f in xray.files}
+    missing = [fact for fact in xray.system.looks_for if fact.value.lower() not in there]
+    if missing:
+        names = ", ".join(fact.value for fact in missing[:4]) + (
+            "" if len(missing) <= 4 else f" and {len(missing) - 4} more"
+        )
+        yield DraftLine("Boot volume", f"could hold {names}", f"{missing[0].file} looks for it", "read")
 
 
 def _page_line(xray: XRay) -> DraftLine:
     page = xray.page
     if page.listen_port:
-        return DraftLine("Its page", f"{page.scheme}, port {page.listen_port}", page.listen_file, "read")
+        told = next(
+            (one for one in page.listeners if (one.port, one.file) == (page.listen_port, page.listen_file)), None
+        )
+        sure: Sure = "read" if told is None or (told.how == "settings" and told.starts is not False) else "guessed"
+        source = f"{page.listen_file}: {why_of(told)}" if told else page.listen_file
+        return DraftLine("Its page", f"{page.scheme}, port {page.listen_port}", source, sure)
     if page.announced_port:
         return DraftLine("Its page", f"{page.scheme}, port {page.announced_port}", page.announce_file, "read")
     return DraftLine(
@@ -322,16 +341,31 @@ def _boards_line(xray: XRay) -> DraftLine:
         return DraftLine("Boards", "cannot be told", "no device tree lies where it was looked", "unknown")
     text = ", ".join(models[:4]) + (f" and {len(models) - 4} more" if len(models) > 4 else "")
     return DraftLine(
-        "Boards", text[:MAX_SHOWN_CHARACTERS], f"{len(xray.boards)} device trees on its boot volume", "read"
+        "Boards",
+        text[:MAX_SHOWN_CHARACTERS],
+        f"{len(xray.boards)} device tree{'s' * (len(xray.boards) != 1)} on it",
+        "read",
     )
 
 
 def _questions(xray: XRay) -> Iterator[Question]:
+    ports = dict.fromkeys(
+        one.port
+        for one in xray.page.listeners
+        if one.reach == "network" and one.starts is not False and not one.sends_on
+    )
     if xray.page.port is None:
         yield Question(
             "page_port",
             "Which port is its page on?",
             "Its maker says it, often behind a colon: http://name:8080/. Leave it open where there is no page.",
+        )
+    elif len(ports) > 1:
+        others = ", ".join(str(port) for port in ports if port != xray.page.port)
+        yield Question(
+            "page_port",
+            "Which of its pages is the one to open?",
+            f"Port {xray.page.port} is taken where you leave it open; there is {others} too.",
         )
     yield Question(
         "signature",
@@ -353,11 +387,20 @@ _KEYS: tuple[tuple[str, str], ...] = (
 )  # fmt: skip
 
 
+SUPPLICANT_ON_BOOT = "wpa_supplicant.conf"
+
+
 def _files(xray: XRay) -> Iterator[DraftFile]:
+    looked_for = {fact.value.lower(): fact.file for fact in xray.system.looks_for}
+    if xray.boot_volume and SUPPLICANT_ON_BOOT in looked_for and xray.file(SUPPLICANT_ON_BOOT) is None:
+        why = f"{looked_for[SUPPLICANT_ON_BOOT]} looks for it."
+        yield DraftFile(SUPPLICANT_ON_BOOT, "Wi-Fi", "wpa-supplicant", why, "wifi", {}, "none", True, True)
     for file in xray.files:
         if file.on_root or not re.fullmatch(FILE_PATH, file.path):
             continue  # no recipe can name it
         looks = guess(file.path, file.content)
+        if (script := looked_for.get(file.path.lower())) is not None:
+            looks = replace(looks, why=f"{looks.why} {script} looks for it.".strip())
         if looks.dialect == "key-value":
             values, quoting = key_values(file.content)
             if values:

@@ -19,6 +19,7 @@ from mintseed.core.image.boards import boards_to_tell
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts, XRay
 from mintseed.core.image.system import SystemFacts
+from mintseed.core.image.web_servers import why_of
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
 from mintseed.core.plan.starts import image_fit
 from mintseed.core.settings.guess import guess
@@ -92,6 +93,16 @@ class BoardFitOut(Schema):
     finding: Finding
 
 
+class PageSaidOut(Schema):
+    """Something that listens on an image's system, and what speaks for and against its being the page."""
+
+    port: int
+    server: str
+    file: str
+    why: str
+    likely: bool
+
+
 class XRayOut(Schema):
     packing: str
     packed_text: str
@@ -106,6 +117,8 @@ class XRayOut(Schema):
     files: list[FileOnImageOut]
     page: PageFacts
     page_url: str
+    pages: list[PageSaidOut]
+    """what listens on it, the likeliest page first"""
     system: SystemFacts
 
 
@@ -141,6 +154,7 @@ class ChooseImageIn(Schema):
 
 
 PAGE_IMAGES = 40
+MOST_PAGES = 12
 MOST_CHOICES = 20
 
 
@@ -311,6 +325,16 @@ def _xray_out(xray: XRay, board: Board | None = None) -> XRayOut:
         files=[_file_out(f) for f in xray.files],
         page=xray.page,
         system=xray.system,
+        pages=[
+            PageSaidOut(
+                port=one.port,
+                server=one.server,
+                file=one.file,
+                why=why_of(one),
+                likely=one.port == xray.page.listen_port and one.file == xray.page.listen_file,
+            )
+            for one in xray.page.listeners[:MOST_PAGES]
+        ],
         page_url=xray.page.url() or (f"http://{recipe.host_name}.local:{recipe.page.port}/" if recipe else ""),
     )
 
