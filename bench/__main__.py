@@ -1,6 +1,6 @@
 """Benchmarks: our pipeline against the same by hand, as ratios in one run on one machine. Writes docs/benchmarks.md.
 
-usage: python -m bench [--size-mib N] [--xray-mib N] [--only write xray cards small api]
+usage: python -m bench [--size-mib N] [--xray-mib N] [--only write xray unknown cards small api]
 
 Each part writes its own section; the others stay as they were when they were made.
 """
@@ -22,8 +22,9 @@ from datetime import UTC, datetime
 from functools import partial
 from pathlib import Path
 
-from bench import api
+from bench import api, unknown
 from bench.images import BOOT_MIB, build, pack
+from bench.images import SETTINGS as SETTINGS_NAME
 from bench.small import bundle_row, check_row, find_row, matrix_row, start_rows
 
 PROJECT = Path(__file__).resolve().parents[1]
@@ -188,6 +189,26 @@ Memory target: under {MEMORY_TARGET_BYTES // 10**6} MB, whatever the image's siz
 | what | by hand, s | ours, s | ratio | target | held | peak memory |
 |---|---|---|---|---|---|---|
 {xray_row(folder, asked.xray_mib)}"""
+        if "unknown" in asked.only:
+            rows = chr(10).join(
+                unknown.rows(
+                    folder,
+                    asked.xray_mib,
+                    SETTINGS,
+                    SETTINGS_NAME,
+                    lambda f: timed(lambda: shell(f"xz -dc {f} > /dev/null")),
+                    ours,
+                )
+            )
+            made[
+                "An image nobody described"
+            ] = f"""Of {asked.xray_mib} MiB, .xz, {unknown.FILES} files on its ext4 root volume, no recipe. Reading: by hand `xz -dc > /dev/null`; ours reads, checks
+and keeps what of the root volume is needed to fill it. Writing: with five files on the root volume filled, against the boot volume's one
+alone; median of {unknown.ROUNDS} rounds in turns. {day}.
+
+| what | against, s | ours, s | ratio | target | held | peak memory |
+|---|---|---|---|---|---|---|
+{rows}"""
     if "small" in asked.only:
         rows = chr(10).join([find_row(), check_row(), matrix_row(), bundle_row(), *start_rows()])
         made["Find, check, load, start"] = f"""{day}.
@@ -237,7 +258,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     parser.add_argument("--size-mib", type=int, default=1024)
     parser.add_argument("--xray-mib", type=int, default=3072)
-    parser.add_argument("--only", nargs="*", default=["write", "cards", "xray", "small", "api"])
+    parser.add_argument("--only", nargs="*", default=["write", "cards", "xray", "unknown", "small", "api"])
     (PROJECT / "var").mkdir(exist_ok=True)
     write(sections(parser.parse_args()))
 

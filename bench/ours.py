@@ -1,6 +1,7 @@
 """One run of our own pipeline in a process of its own, so that its memory can be measured.
 
-usage: python -m bench.ours write IMAGE TARGET [BYTES_PER_S] | xray IMAGE      prints JSON: seconds, peak memory in bytes
+usage: python -m bench.ours write IMAGE TARGET [BYTES_PER_S] | xray IMAGE | whole IMAGE | write-boot IMAGE TARGET | write-root IMAGE TARGET
+prints JSON: seconds, peak memory in bytes
 """
 
 from __future__ import annotations
@@ -18,10 +19,13 @@ from mintseed.adapters.block_device import BlockDevice, LookedAt
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.card.drives import Drive
-from mintseed.core.recipes.model import FileToFill
+from mintseed.core.described import Around, read_described
+from mintseed.core.image.report import XRay
+from mintseed.core.recipes.draft import Choices, draft_of, recipe_text
+from mintseed.core.recipes.model import FileToFill, Recipe
 from mintseed.core.settings.dialects import wpa_supplicant
 from mintseed.core.settings.diff import mark_lines
-from mintseed.core.settings.fill import FilledFile
+from mintseed.core.settings.fill import FilledFile, fill_files
 from mintseed.core.settings.values import SettingValues
 from mintseed.ports.card_readers import Released
 from mintseed.services import fill_image, inspect_image, write_card
@@ -94,15 +98,28 @@ class FileReaders:
         return Released(True, "a file")
 
 
-def write(image: Path, target: Path, rate_bytes_per_s: int = 0) -> float:
-    """Return the seconds it takes to fill, write, flush, read back and compare."""
+def _by_hand(xray: XRay) -> tuple[FilledFile, ...]:
+    before = next(f for f in xray.files if f.path == FILE.path).content.decode()
+    after = wpa_supplicant.apply(before, FILE, VALUES)
+    return (FilledFile(FILE.path, "", FILE.dialect, after.encode(), mark_lines(before, after), ()),)
+
+
+def _by_draft(xray: XRay) -> tuple[FilledFile, ...]:
+    """Return what the image's own draft fills: the boot volume's file and those of the root volume."""
+    draft = draft_of(xray)
+    on_root = [f.path for f in draft.files if f.path.startswith("/")]
+    assert on_root, "the draft fills nothing on the root volume"
+    text = recipe_text(draft, Choices(files=[FILE.path, *on_root]))
+    return fill_files(read_described(Recipe, text, where="draft", around=Around(boards={}, parts={})), VALUES, xray)
+
+
+def write(image: Path, target: Path, rate_bytes_per_s: int = 0, *, root: bool = False) -> float:
+    """Return the seconds it takes to fill, write, flush, read back and compare. `root`: what the draft fills on the root volume too."""
     tools = OffsetVolumeTools()
     with tempfile.TemporaryDirectory(dir=image.parent) as scratch:
         library = LibraryFolder(image.parent, Path(scratch))
         xray = inspect_image.execute(image.name, library=library, tools=tools, recipes=())
-        before = next(f for f in xray.files if f.path == FILE.path).content.decode()
-        after = wpa_supplicant.apply(before, FILE, VALUES)
-        filled = (FilledFile(FILE.path, "", FILE.dialect, after.encode(), mark_lines(before, after), ()),)
+        filled = _by_draft(xray) if root else _by_hand(xray)
         readers = FileReaders(target, rate_bytes_per_s)
         started = time.monotonic()
         with fill_image.execute(xray, filled, library=library, tools=tools) as filled_image:
@@ -110,12 +127,12 @@ def write(image: Path, target: Path, rate_bytes_per_s: int = 0) -> float:
         return time.monotonic() - started
 
 
-def xray(image: Path) -> float:
-    """Return the seconds the X-ray of the boot volume takes."""
+def xray(image: Path, depth: inspect_image.Depth = "boot") -> float:
+    """Return the seconds the X-ray takes, of the boot volume or of the whole."""
     with tempfile.TemporaryDirectory(dir=image.parent) as scratch:
         library = LibraryFolder(image.parent, Path(scratch))
         started = time.monotonic()
-        inspect_image.execute(image.name, library=library, tools=OffsetVolumeTools(), recipes=(), depth="boot")
+        inspect_image.execute(image.name, library=library, tools=OffsetVolumeTools(), recipes=(), depth=depth)
         return time.monotonic() - started
 
 
@@ -123,7 +140,9 @@ if __name__ == "__main__":
     verb, *paths = sys.argv[1:]
     if verb == "write":
         seconds = write(Path(paths[0]), Path(paths[1]), int(paths[2]) if len(paths) > 2 else 0)
+    elif verb in ("write-boot", "write-root"):
+        seconds = write(Path(paths[0]), Path(paths[1]), root=verb == "write-root")
     else:
-        seconds = xray(Path(paths[0]))
+        seconds = xray(Path(paths[0]), "whole" if verb == "whole" else "boot")
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss * 1024
     print(json.dumps({"seconds": seconds, "peak_bytes": peak}))

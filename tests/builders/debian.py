@@ -66,7 +66,7 @@ def tree_of(system: System, root: Path) -> Path:
 def image_of(root: Path, path: Path, *, size_mib: int = 64) -> Path:
     """Make a card image whose one volume, ext4, holds the tree."""
     ext = path.with_suffix(".ext4")
-    run("mke2fs", "-q", "-t", "ext4", "-d", root, ext, f"{size_mib}M")
+    run("mke2fs", "-q", "-t", "ext4", "-i", "4096", "-d", root, ext, f"{size_mib}M")
     partitioned(path, f"label: dos\nstart=1MiB, size={size_mib}MiB, type=83\n", size_mib + 2)
     with path.open("r+b") as disk:
         disk.seek(MIB)

@@ -71,6 +71,18 @@ def test_all_evidence_together_wins() -> None:
     assert not any(c.is_it for c in ranked[1:])
 
 
+def test_its_makers_addresses_are_a_hint_and_no_proof() -> None:
+    mac = "00:11:22:aa:bb:cc"
+    (one,) = rank(Sighting(NEW, SeenBy.LEASE, mac), mac_prefixes=frozenset({"00:11:22"}))
+    assert "has a hardware address as this kind of board has" in [e.text for e in one.evidence]
+    assert not one.is_it
+    # Its own address says it already; another device of one's own is none the more this one.
+    own = rank(Sighting(NEW, SeenBy.LEASE, mac), mac_prefixes=frozenset({"00:11:22"}), own_macs=frozenset({mac}))
+    assert "has a hardware address as this kind of board has" not in [e.text for e in own[0].evidence]
+    ours = rank(Sighting(NEW, SeenBy.LEASE, mac), mac_prefixes=frozenset({"00:11:22"}), others={mac: "Other"})
+    assert "has a hardware address as this kind of board has" not in [e.text for e in ours[0].evidence]
+
+
 @pytest.mark.parametrize(
     "sighting",
     [

@@ -38,3 +38,12 @@ def test_a_join_code_is_read_and_kept_nowhere(api: Api) -> None:
     assert said == {"ssid": "Home", "passphrase": "nine wet herons", "hidden": False, "wpa3_only": False}
     assert not LogEntry.objects.filter(text__contains="herons").exists()
     assert api.call("post", "/join-code", {"code": "hello"})[0] == 422
+
+
+def test_one_press_takes_the_examples_off_and_another_brings_them_back(api: Api) -> None:
+    assert api.put("/examples", {"off": True})["examples_off"] is True
+    assert api.get("/place")["examples_off"] is True
+    # What was begun with one goes on: they stay described.
+    assert api.get("/descriptions/recipe")
+    assert api.put("/examples", {"off": False})["examples_off"] is False
+    assert api.put("/examples", {"off": False})["examples_off"] is False, "twice is no harm"

@@ -148,10 +148,10 @@ def test_what_debians_packages_make_of_a_system(tmp_path: Path, name: str) -> No
     }
 
 
-def xray_of(root: Path, tmp_path: Path) -> XRay:
+def xray_of(root: Path, tmp_path: Path, *, size_mib: int = 64) -> XRay:
     folder = tmp_path / "library"
     folder.mkdir()
-    image_of(root, folder / "own.img")
+    image_of(root, folder / "own.img", size_mib=size_mib)
     return inspect_image.execute(
         "own.img", library=LibraryFolder(folder, tmp_path / "scratch"), tools=TOOLS, recipes=[]
     )

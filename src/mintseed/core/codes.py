@@ -116,6 +116,7 @@ CODES: dict[str, Code] = {
     "image.sha256-unpublished": Code("check", "No published checksum to compare with"),
     "image.size-otherwise": Code("note", "It unpacks to …, its recipe says … MB"),
     "image.stranger": Code("check", "… is not read"),
+    "image.tree-crowded": Code("note", "Its system has more units than are read"),
     "image.volume-crowded": Code("check", "… lists files without end"),
     "keep.next-name-taken": Code("stop", "… is taken"),
     "keep.next-unnamed": Code("stop", "The next one needs a name and a host name"),

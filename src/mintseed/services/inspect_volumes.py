@@ -179,7 +179,7 @@ def execute(
         looking.part("its kernels", lambda: _kernels(volume, names, looking, kernels), None)
     if root is not None and whole:
         tree = _Rooted(root, looking)
-        starts = looking.part("what starts with it", lambda: what_starts(tree), NOTHING_STARTS)
+        starts = looking.part("what starts with it", lambda: _starting(tree), NOTHING_STARTS)
         page = looking.part("the root volume", lambda: _page(tree, starts, tools, looking), page)
         system = looking.part("its system", lambda: _system(tree, starts, looking), system)
         # Many systems start from their root volume alone: what lies on none of their boot volumes is looked for there.
@@ -412,11 +412,23 @@ class _Rooted:
     def _may(self) -> bool:
         self._left -= 1
         if self._left == 0:
-            self._looking.findings.append(
-                Finding("image.tree-crowded", Severity.NOTE, f"Its system names more than {MAX_TREE_READS} files",
-                        "That many are read; what stands in the others is not known.", where=Where(part="root volume"))
-            )  # fmt: skip
+            self.crowded()
         return self._left > 0
+
+    def crowded(self) -> None:
+        """Say that there is more than is read."""
+        if not any(f.code == "image.tree-crowded" for f in self._looking.findings):
+            self._looking.findings.append(
+                Finding("image.tree-crowded", Severity.NOTE, "Its system has more units than are read",
+                        "What the first of them say is told; what stands in the others is not known.", where=Where(part="root volume"))
+            )  # fmt: skip
+
+
+def _starting(tree: _Rooted) -> WhatStarts:
+    starts = what_starts(tree)
+    if starts.cut:
+        tree.crowded()
+    return starts
 
 
 def _page(tree: _Rooted, starts: WhatStarts, tools: VolumeTools, looking: Looking) -> PageFacts:

@@ -750,6 +750,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/examples": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Examples
+         * @description Take what came with the program off the lists, or bring it back.
+         */
+        put: operations["mintseed_server_api_bench_examples"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/first-steps": {
         parameters: {
             query?: never;
@@ -2324,6 +2344,11 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** ExamplesIn */
+        ExamplesIn: {
+            /** Off */
+            off: boolean;
+        };
         /**
          * ExpectedReading
          * @description A value that is read off while setting up, and what it should be.
@@ -2717,7 +2742,7 @@ export interface components {
              * About
              * @enum {string}
              */
-            about: "boot" | "signature";
+            about: "boot" | "signature" | "port" | "vendor";
         };
         /** LessonOut */
         LessonOut: {
@@ -2725,7 +2750,7 @@ export interface components {
              * About
              * @enum {string}
              */
-            about: "boot" | "signature";
+            about: "boot" | "signature" | "port" | "vendor";
             /** Text */
             text: string;
         };
@@ -3355,6 +3380,8 @@ export interface components {
             demo: boolean;
             /** Deployments */
             deployments: number;
+            /** Examples Off */
+            examples_off: boolean;
             /** Images */
             images: number;
             /** Not Simulated */
@@ -6668,6 +6695,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_bench_examples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExamplesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlaceOut"];
+                };
             };
             /** @description Why not, in a sentence */
             503: {

@@ -173,6 +173,9 @@ class Board(Described):
     )
     twin: Identifier | None = Field(default=None, description="id of the board that differs only in its radio")
     card_slot: str = Field(default="", max_length=160)
+    mac_prefixes: tuple[Annotated[str, Field(pattern=r"^[0-9a-f]{2}(:[0-9a-f]{2}){2}$")], ...] = Field(
+        default=(), max_length=20, description="how hardware addresses of its kind begin, as its maker's: 00:11:22"
+    )
     price: Price | None = None
     drawing: Drawing | None = None
     remarks: str = Field(default="", max_length=400)

@@ -16,6 +16,12 @@ ENOUGH = 7
 _OWN_ADDRESS, _NEW, _LEASE_NAME, _ANNOUNCED, _ANSWERS_TO_NAME, _SIGNATURE, _STARTING, _LISTENS = 6, 4, 3, 3, 3, 5, 2, 1
 _USUAL_PORT, _OWN_PORT = 2, 3
 """a page on the port its settings name, where nobody saw yet what stands on it: more where few things have a page there"""
+_KIND = 1
+"""a neighbour may have bought the same kind"""
+
+PREFIX_CHARACTERS = 8
+"""of a hardware address, 00:11:22, that say whose it is. Source: IEEE 802, MA-L assignments."""
+
 OWN_ADDRESS_TEXT = "has a hardware address of this board"
 
 _OTHER_PAGE, _OTHER_NAME, _OURS = -4, -6, -20
@@ -75,6 +81,8 @@ class Wanted:
     others: Mapping[str, str] = field(default_factory=dict)
     name_answers: frozenset[str] | None = None
     ways: int = 2
+    mac_prefixes: frozenset[str] = frozenset()
+    """how hardware addresses of this kind of board begin, where that is known"""
 
     def is_new(self, address: str, mac: str) -> bool:
         return is_new(address, mac, self.known_before)
@@ -142,6 +150,8 @@ def _candidate(
     ours = wanted.other_at(address, mac)
     if any(s.mac in wanted.own_macs for s in seen if s.mac):
         evidence.append(Evidence(OWN_ADDRESS_TEXT, _OWN_ADDRESS))
+    elif not ours and any(s.mac[:PREFIX_CHARACTERS] in wanted.mac_prefixes for s in seen if s.mac):
+        evidence.append(Evidence("has a hardware address as this kind of board has", _KIND))
     if not ours and any(wanted.is_new(a, next((s.mac for s in by_address[a] if s.mac), "")) for a in group):
         evidence.append(Evidence("new since power-on", _NEW))
     if any(s.seen_by is SeenBy.LEASE and s.host_name.lower() == name_wanted for s in seen):

@@ -8,6 +8,7 @@ by the small systems built around busybox (common practice).
 from __future__ import annotations
 
 import fnmatch
+import itertools
 import re
 from collections.abc import Iterator
 from dataclasses import dataclass
@@ -34,6 +35,10 @@ PROGRAMS = (
 MOST_UNITS = 80
 """that are looked into; a general system starts twenty to forty"""
 
+MOST_PRESET_UNITS = 400
+"""that are looked at for what the first start enables; a general system has some two hundred and fifty"""
+
+MOST_STARTING = 2000
 MOST_PRESET_LINES = 500
 """of a file; a distribution's own have some dozens"""
 
@@ -58,6 +63,8 @@ class WhatStarts:
     programs: frozenset[str] = frozenset()
     first_boot: bool = False
     """whether systemd takes the next start for the first one"""
+    cut: bool = False
+    """whether there is more than was looked at"""
 
     def named(self, *names: str) -> Starting | None:
         """Return the first of what starts that has one of these names."""
@@ -84,8 +91,10 @@ def what_starts(tree: Tree) -> WhatStarts:
         found += [one for folder in _SCRIPTS for one in _numbered(tree, folder)]
     programs = frozenset(name for folder in PROGRAMS for name in tree.folder(folder))
     once = {(one.name, one.instance, one.kind): one for one in reversed(found)}
+    every = tuple(reversed(once.values()))
     first = init in ("systemd", "unknown") and not _started_before(tree)
-    return WhatStarts(init, tuple(reversed(once.values())), programs, first)
+    cut = len(every) > MOST_STARTING or (first and sum(1 for _ in _shipped(tree)) > MOST_PRESET_UNITS)
+    return WhatStarts(init, every[:MOST_STARTING], programs, first, cut)
 
 
 def init_of(tree: Tree) -> Init:
@@ -156,17 +165,24 @@ def _preset(tree: Tree, own: frozenset[str]) -> Iterator[Starting]:
             words = line.split()
             if len(words) >= 2 and words[0] in ("enable", "disable"):
                 rules.append((words[0], words[1], path))
-    for folder in dict.fromkeys((OWN_UNITS, *SHIPPED_UNITS)):
+    for folder, name in itertools.islice(_shipped(tree), MOST_PRESET_UNITS):
+        one = _unit(name, "")
+        if one is None or _masked(tree, name, own) or not _is_wanted(tree, f"{folder}/{name}"):
+            continue
+        # Where no line speaks of it, a unit is enabled (systemd.preset(5)).
+        verb, path = next(((v, p) for v, pattern, p in rules if fnmatch.fnmatchcase(name, pattern)), ("enable", ""))
+        if verb == "enable":
+            yield Starting(one.name, path or f"{folder}/{name}", "", one.kind)
+
+
+def _shipped(tree: Tree) -> Iterator[tuple[str, str]]:
+    """Yield (folder, name) of the units a preset may enable; a template starts nothing by itself."""
+    seen: set[str] = set()
+    for folder in (OWN_UNITS, *SHIPPED_UNITS):
         for name in sorted(tree.folder(folder)):
-            one = _unit(name, "")
-            if one is None or "@" in name or _masked(tree, name, own):
-                continue
-            if not _is_wanted(tree, f"{folder}/{name}"):
-                continue
-            # Where no line speaks of it, a unit is enabled (systemd.preset(5)).
-            verb, path = next(((v, p) for v, pattern, p in rules if fnmatch.fnmatchcase(name, pattern)), ("enable", ""))
-            if verb == "enable":
-                yield Starting(one.name, path or f"{folder}/{name}", "", one.kind)
+            if _unit(name, "") is not None and "@" not in name and name not in seen:
+                seen.add(name)
+                yield folder, name
 
 
 def _is_wanted(tree: Tree, path: str) -> bool:

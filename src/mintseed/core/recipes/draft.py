@@ -317,8 +317,9 @@ def _page_line(xray: XRay) -> DraftLine:
         told = next(
             (one for one in page.listeners if (one.port, one.file) == (page.listen_port, page.listen_file)), None
         )
-        sure: Sure = "read" if told is None or (told.how == "settings" and told.starts is not False) else "guessed"
-        source = f"{page.listen_file}: {why_of(told)}" if told else page.listen_file
+        plain = told is None or (told.how == "settings" and told.starts is not False and not told.sends_on)
+        source = page.listen_file if told is None or plain else f"{page.listen_file}: {why_of(told)}"
+        sure: Sure = "read" if plain else "guessed"
         return DraftLine("Its page", f"{page.scheme}, port {page.listen_port}", source, sure)
     if page.announced_port:
         return DraftLine("Its page", f"{page.scheme}, port {page.announced_port}", page.announce_file, "read")

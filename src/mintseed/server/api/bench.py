@@ -31,6 +31,7 @@ from mintseed.server.api.shapes import (
 from mintseed.server.done import starting
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.off_bench import put_deployment_back, refuse_while_written, take_deployment_off
+from mintseed.server.judged.changes import changed
 from mintseed.server.judged.judging import Judged, judge, judged
 from mintseed.server.judged.lists import count_up_to, page_of
 from mintseed.server.judged.load import load_many, rows_to_load, zone_of
@@ -100,6 +101,12 @@ class PlaceOut(Schema):
     images: int
     demo: bool
     """whether deployments that the first start made are still on the bench"""
+    examples_off: bool
+    """whether somebody took the made-up examples off the lists"""
+
+
+class ExamplesIn(Schema):
+    off: bool
 
 
 class NewDeploymentIn(Schema):
@@ -119,6 +126,7 @@ def place(request: HttpRequest) -> PlaceOut:
     here, outside = own_bench(), wiring.bench()
     return PlaceOut(
         standin=wiring.config().is_standin,
+        examples_off=descriptions.examples_are_off(),
         pace=outside.clock.boot_pace,
         not_simulated=list(wiring.NOT_SIMULATED),
         site_id=here.site_id,
@@ -144,6 +152,14 @@ def bench(request: HttpRequest) -> BenchOut:
         benches=bench_rows(),
         findings=_broken_descriptions(),
     )
+
+
+@router.put("/examples", response=PlaceOut)
+def examples(request: HttpRequest, payload: ExamplesIn) -> PlaceOut:
+    """Take what came with the program off the lists, or bring it back."""
+    descriptions.take_examples_off(payload.off)
+    changed("everything")
+    return place(request)
 
 
 @router.get("/deployments", response=PageOut)

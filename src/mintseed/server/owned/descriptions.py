@@ -6,6 +6,7 @@ import hashlib
 import time
 from collections.abc import Mapping
 from dataclasses import dataclass
+from pathlib import Path
 from typing import TypeVar
 
 from django.core.signals import request_started
@@ -125,6 +126,23 @@ def is_example(kind: str, ident: str) -> bool:
         return False
     own = (r for r in known().recipes.values() if ("recipe", r.id) in known().brought) if kind == "part" else ()
     return not any(part.id == ident for recipe in own for part in recipe.add_ons)
+
+
+def _taken_off() -> Path:
+    return wiring.config().home / "examples-taken-off"
+
+
+def examples_are_off() -> bool:
+    """Return whether somebody took the examples off: then no list speaks of them."""
+    return _taken_off().exists()
+
+
+def take_examples_off(off: bool) -> None:
+    """Take the examples off every list, or bring them back. They stay described: what was begun with one goes on."""
+    if off:
+        _taken_off().touch()
+    else:
+        _taken_off().unlink(missing_ok=True)
 
 
 def shipped_text(kind: str, ident: str) -> str | None:

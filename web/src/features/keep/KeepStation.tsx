@@ -79,7 +79,7 @@ function Lessons({ id }: { id: number }) {
           <li key={lesson.about} className="flex flex-col items-start gap-1.5 border-t border-rule-2 py-2 text-[0.95rem] first:border-0">
             <span className="[overflow-wrap:anywhere]">{lesson.text}</span>
             <Button small disabled={take.isPending} onClick={() => take.mutate(lesson.about)}>
-              Take it into the recipe
+              {lesson.about === "vendor" ? "Take it into its board" : "Take it into the recipe"}
             </Button>
           </li>
         ))}

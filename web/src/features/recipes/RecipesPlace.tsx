@@ -4,7 +4,7 @@ import { type DragEvent, useState } from "react";
 import { Link, useNavigate } from "react-router";
 import { answer, GET, type Shapes } from "../../api/client";
 import { useAnswer } from "../../api/use";
-import { ExamplesFold } from "../../ui/Examples";
+import { ExamplesBack, ExamplesFold } from "../../ui/Examples";
 import { Button, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
 import { handOver, type Kind } from "./drafts";
 
@@ -54,6 +54,7 @@ function OneKind({ kind, name, what }: { kind: Kind; name: string; what: string 
           {listed.length === 0 && <li className="text-ink-2">None of your own yet.</li>}
         </ul>
         <ExamplesFold count={data.filter((d) => d.example).length} open={examples} onToggle={() => setExamples(!examples)} />
+        <ExamplesBack />
       </Sheet>
       <Bring kind={kind} />
     </div>

@@ -7,6 +7,7 @@ import { Card, Cards } from "../../ui/Cards";
 import { FormHead } from "../../ui/FormHead";
 import { FormRow, INPUT } from "../../ui/FormRow";
 import { Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { PinRows } from "./PinRows";
 import { type Plug, PLUG_SHAPES, PlugShape } from "./PlugShape";
 
 type Tree = Shapes["BoardOnImage"];
@@ -223,10 +224,16 @@ function Form({ title, button, queryKey, start, named, onKeep, onKept }: FormPro
           <Sheet title="Has it rows of pins?" hint="for add-ons that sit on it">
             <Cards label="Pins" value={pins} onPick={setPins}>
               <Card value="40" name="40 pins">
-                <span className="block text-[0.9rem] text-ink-2">two rows of twenty</span>
+                <span className="mt-1 block text-[0.9rem] text-ink-2">
+                  <PinRows pins={40} />
+                  two rows of twenty
+                </span>
               </Card>
               <Card value="26" name="26 pins">
-                <span className="block text-[0.9rem] text-ink-2">two rows of thirteen</span>
+                <span className="mt-1 block text-[0.9rem] text-ink-2">
+                  <PinRows pins={26} />
+                  two rows of thirteen
+                </span>
               </Card>
               <Card value="" name="None, others, or I do not know">
                 <span className="block text-[0.9rem] text-ink-2">add-ons are then not judged</span>

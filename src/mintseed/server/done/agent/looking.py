@@ -121,6 +121,7 @@ def _wanted(board: Watched, seen: Sequence[Sighting]) -> Wanted:
     return Wanted(
         row.host_name, recipe.host_name, recipe.page, board.known_before, frozenset(unit.macs if unit else ()), others,
         frozenset(naming.answers_at) if naming.asked else None, ways_of(one),
+        frozenset(one.board.mac_prefixes if one.board else ()),
     )  # fmt: skip
 
 
