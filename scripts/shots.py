@@ -20,6 +20,9 @@ from typing import Any
 import httpx
 from playwright.sync_api import Page, sync_playwright
 
+from mintseed.standins.forge.build import build_image
+from mintseed.standins.forge.own_sources import WEIR_POST
+
 PROJECT = Path(__file__).resolve().parents[1]
 PORT, DB_PORT, LAN = "4879", "24879", "127.77.4.0/24"
 FLAGS = [
@@ -29,8 +32,8 @@ FLAGS = [
 
 
 @contextmanager
-def application() -> Iterator[str]:
-    """Run the application until the context ends; yields its address."""
+def application() -> Iterator[tuple[str, Path]]:
+    """Run the application until the context ends; yields its address and its home."""
     home = Path(tempfile.mkdtemp(prefix="mintseed-shots-"))
     built = PROJECT / "var" / "library"
     if built.is_dir():
@@ -45,7 +48,7 @@ def application() -> Iterator[str]:
     try:
         wait_for(lambda: httpx.get(f"{url}/api/bench", timeout=2).status_code == 200, 300)
         wait_for(lambda: any(e["event"] == "demo.at-work" for e in httpx.get(f"{url}/api/log").json()["lines"]), 300)
-        yield url
+        yield url, home
     finally:
         os.killpg(process.pid, signal.SIGINT)
         process.wait(60)
@@ -110,8 +113,9 @@ class Camera:
         self._page.screenshot(path=str(self._folder / f"{name}.png"))
 
 
-def take(url: str, folder: Path) -> None:
+def take(url: str, home: Path, folder: Path) -> None:
     demo = Demo(url)
+    build_image(WEIR_POST, home / "library")
     with sync_playwright() as playwright:
         chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         desk = Camera(chromium.new_page(viewport={"width": 1280, "height": 800}), url, folder)
@@ -126,17 +130,6 @@ def take(url: str, folder: Path) -> None:
         desk.shoot("boot", f"{late}/boot", "Most likely why")
         desk.shoot("new", "/new?recipe=gramary", "Which board for Gramary?")
         desk.shoot("plan", f"{stopped}/plan", "has no radio")
-        clash = demo.ask("POST", "/deployments", {"recipe": "gramary", "name": "Tea-room music", "fill": True})["id"]
-        reed = next(
-            c
-            for c in demo.ask("GET", f"/deployments/{clash}/plan")["part_choices"]
-            if c["name"].startswith("Reed modem")
-        )
-        demo.ask("PUT", f"/deployments/{clash}/plan", {"add_part": reed["part_id"]})
-        desk.shoot("plan-pictures", f"/deployments/{clash}/plan", "want the same pin")
-        desk.scroll_to("Power")
-        desk.keep("plan-pictures")
-        demo.ask("DELETE", f"/deployments/{clash}")
         desk.shoot("matrix", "/matrix", "Cinderwick")
         desk.shoot("recipe", "/recipes/recipe/hidewatch", "It describes")
         desk.shoot("image", f"{chart}/image", "Where its page will be")
@@ -152,6 +145,11 @@ def take(url: str, folder: Path) -> None:
         desk.shoot("setup", f"{hub}/setup", "no longer opens it")
         desk.shoot("keep", f"{press}/keep", "Label for the box")
         desk.shoot("images", "/images", "lintel-11.4")
+        # An image of one's own, which nobody described; while others are built it is read when it is asked for.
+        own = demo.ask("GET", "/images?search=weir")["images"][0]["id"]
+        demo.ask("POST", f"/images/{own}/read")
+        wait_for(lambda: any(i["read_at"] for i in demo.ask("GET", "/images?search=weir")["images"]), 120)
+        desk.shoot("use", f"/images/{own}/use", "Files to fill")
         desk.shoot("shelf", "/shelf", "told apart by the mark")
         desk.shoot("site", "/site", "Wi-Fi networks")
         desk.shoot("log", "/log", "newest first")
@@ -163,5 +161,5 @@ def take(url: str, folder: Path) -> None:
 if __name__ == "__main__":
     target = Path(sys.argv[1]) if len(sys.argv) > 1 else PROJECT / "docs" / "screenshots"
     target.mkdir(parents=True, exist_ok=True)
-    with application() as address:
-        take(address, target)
+    with application() as (address, at):
+        take(address, at, target)

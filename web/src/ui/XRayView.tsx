@@ -15,7 +15,7 @@ export function XRayView({ xray, findings, cardBytes, imageId }: { xray: XRay; f
       <Packing xray={xray} findings={findings} />
       <Sheet
         title="What is on it"
-        hint={`${xray.scheme.toUpperCase()}, ${xray.volumes.length} partitions${xray.bits ? `, ${xray.bits}-bit kernel` : ""}`}
+        hint={`${xray.scheme.toUpperCase()}, ${plural(xray.volumes.length, "partition")}${xray.bits ? `, ${xray.bits}-bit kernel` : ""}`}
       >
         <PartitionMap volumes={xray.volumes} imageBytes={xray.unpacked_bytes} cardBytes={cardBytes} />
       </Sheet>
@@ -54,12 +54,14 @@ function Packing({ xray, findings }: { xray: XRay; findings: readonly Finding[] 
 }
 
 function Boards({ xray, imageId }: { xray: XRay; imageId: number | undefined }) {
-  const starts = xray.fits.filter((b) => b.finding.severity !== "stop");
+  // Where the image names no board, nothing can be told of any: the list of them says nothing.
+  const untold = xray.boards.length === 0;
+  const starts = xray.fits.filter((b) => b.finding.severity !== "stop" && !untold);
   const not = xray.fits.filter((b) => b.finding.severity === "stop");
   return (
     <Sheet title="Boards it starts on">
       <p className="mb-1 text-[0.93rem] text-ink-2">
-        {xray.boards.length > 0 ? `read from ${xray.boards.length} device tree${xray.boards.length === 1 ? "" : "s"}` : "no device tree was found on it"}
+        {xray.boards.length > 0 ? `read from ${xray.boards.length} device tree${xray.boards.length === 1 ? "" : "s"}` : "No device tree was found on it: which boards it starts on cannot be told. Rely on what its maker says."}
       </p>
       <ul>
         {starts.map((b) => (
@@ -172,7 +174,7 @@ function WhatItIs({ system }: { system: XRay["system"] }) {
             <dt className="inline text-ink-2">Account </dt>
             <dd className="inline">
               <Mono className="break-all">{a.name}</Mono> {a.own_name ? "has its own name as password" : LOGINS[a.login]}
-              {a.keys ? `, and ${plural(a.keys, "key")} open${a.keys === 1 ? "s" : ""} it` : ""}
+              {a.keys ? `, ${plural(a.keys, "key")} ${a.keys === 1 ? "does" : "do"}` : ""}
             </dd>
           </div>
         ))}

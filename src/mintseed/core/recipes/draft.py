@@ -304,7 +304,7 @@ def _looked_for_line(xray: XRay) -> Iterator[DraftLine]:
     """Yield what its own scripts look for on the boot volume and do not find there."""
     there = {f.path.lower() for f in xray.files}
     missing = [fact for fact in xray.system.looks_for if fact.value.lower() not in there]
-    if missing:
+    if missing and xray.boot_volume:
         names = ", ".join(fact.value for fact in missing[:4]) + (
             "" if len(missing) <= 4 else f" and {len(missing) - 4} more"
         )
