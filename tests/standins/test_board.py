@@ -8,6 +8,7 @@ from typing import Any
 
 import pytest
 
+from mintseed.core.settings.dialects.keyfile_fields import FIELDS
 from mintseed.standins.board.boot import AirNetwork, Outcome, boot
 from mintseed.standins.board.card_bytes import FatReader, UnreadableError, volume_offsets
 from mintseed.standins.board.page import Account, crypt
@@ -18,6 +19,8 @@ from mintseed.standins.board.values import read_values
 from mintseed.standins.forge.build import build_disk
 from mintseed.standins.forge.sources import LARKSPUR_R, LINTEL, SPRIG, ImageSpec, platen
 from tests.builders.disks import MIB, fat_file, run
+from tests.builders.readers import nmcli
+from tests.core.settings.test_keyfile import with_value
 
 SSID, PASSPHRASE = "Quay House 2G", "spring tide at noon"
 KEY = hashlib.pbkdf2_hmac("sha1", PASSPHRASE.encode(), SSID.encode(), 4096, 32)
@@ -217,5 +220,27 @@ def test_the_login_changes_and_stays_changed() -> None:
 def test_a_manifest_names_its_reader_and_a_new_one_is_a_module_and_nothing_else() -> None:
     assert reader_called("wpa") is read_wpa
     assert reader_called("keyfile") is read_keyfile
+
+
+@pytest.mark.parametrize(("section", "key"), FIELDS)
+def test_the_pretend_reader_does_with_a_value_what_the_real_one_does(section: str, key: str) -> None:
+    """nmcli(1) is the judge: what it refuses starts no radio here, what it drops changes nothing."""
+    row = FIELDS[section, key]
+    text = with_value(section, key, row.wrong)
+    joined = read_keyfile(text.encode())
+    assert (joined is not None) is nmcli(text).accepted
+    meant = with_value(section, key, row.right)
+    away = row.keeps_away is not None and row.keeps_away.when(row.right)
+    if not away:
+        assert read_keyfile(meant.encode()) is not None
+
+
+@pytest.mark.parametrize(
+    ("section", "key", "value"),
+    [("wifi", "mode", "ap"), ("wifi-security", "pmf", "3"), ("wifi-security", "proto", "wpa;"), ("connection", "permissions", "user:ann:;"),
+     ("connection", "interface-name", "wlan9"), ("wifi-security", "psk", "ab\\cdefgh"), ("wifi", "ssid", "a" * 33), ("wifi", "channel", "6")],
+)  # fmt: skip
+def test_what_keeps_a_board_away_keeps_the_pretend_one_away(section: str, key: str, value: str) -> None:
+    assert read_keyfile(with_value(section, key, value).encode()) is None
     for name in ("pigeon", "../wpa", "os", "__init__", ""):
         assert reader_called(name) is None

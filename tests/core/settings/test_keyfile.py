@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects import keyfile
+from mintseed.core.settings.dialects.keyfile_fields import FIELDS, unescaped
 from mintseed.core.settings.values import derived_key
 from mintseed.standins.forge.sources import LINTEL_NETWORK
 from tests.builders.readers import nmcli
@@ -174,3 +175,114 @@ def test_a_misspelt_key_is_named(name: str) -> None:
     found = {f.code: f.severity for f in keyfile.check(GOOD + f"{name}=1\n", "f")}
     assert found == {"keyfile.key-unknown": Severity.CHECK}
     assert f"{name}=" not in nmcli(GOOD + f"{name}=1\n").output
+
+
+def with_value(section: str, key: str, value: str) -> str:
+    """Return GOOD with one value in it, in its section."""
+    kept = [line for line in GOOD.split("\n") if not line.startswith(f"{key}=")]
+    if f"[{section}]" not in kept:
+        kept += [f"[{section}]"]
+    kept.insert(kept.index(f"[{section}]") + 1, f"{key}={value}")
+    return "\n".join(kept) + "\n"
+
+
+def named(text: str) -> dict[str, Severity]:
+    return {f.code: f.severity for f in keyfile.check(text, "f")}
+
+
+@pytest.mark.parametrize(("section", "key"), FIELDS)
+def test_the_table_says_what_the_reader_does(section: str, key: str) -> None:
+    """Every row is asked of nmcli(1), both ways."""
+    row = FIELDS[section, key]
+    right, wrong = nmcli(with_value(section, key, row.right)), nmcli(with_value(section, key, row.wrong))
+    assert row.taken(row.right) == "meant"
+    assert right.accepted, right.output
+    kept = [line for line in right.output.split("\n") if line.startswith(f"{key}=")]
+    assert kept or row.right in ("true", "infrastructure"), "a default is not written"
+    taken = row.taken(row.wrong)
+    assert taken == ("dropped" if wrong.accepted else "refused"), wrong.output
+    if taken == "dropped":
+        assert f"{key}={row.wrong}" not in wrong.output
+        assert named(with_value(section, key, row.wrong))["keyfile.value-dropped"] is Severity.CHECK
+    else:
+        assert "keyfile.value-refused" in stopped(with_value(section, key, row.wrong))
+
+
+@pytest.mark.parametrize(
+    ("section", "key", "value"),
+    [
+        ("wifi", "ssid", "a" * 33), ("wifi", "ssid", "é" * 17), ("wifi", "band", "5"), ("wifi", "band", "a "), ("wifi", "mode", "foo"),
+        ("wifi", "channel", "6"), ("wifi-security", "pairwise", "aes"), ("wifi-security", "pmf", "9"), ("wifi-security", "proto", "wpa2"),
+        ("wifi-security", "auth-alg", "xyz"), ("wifi-security", "auth-alg", "shared"), ("wifi-security", "key-mgmt", "wpa-psk "),
+        ("wifi-security", "key-mgmt", "wpa-psk;sae"), ("ipv4", "method", "dhcp"), ("connection", "interface-name", "averyverylongname"),
+        ("connection", "permissions", "ann"), ("connection", "uuid", "1"),
+    ],
+)  # fmt: skip
+def test_a_value_the_reader_refuses_is_a_stop(section: str, key: str, value: str) -> None:
+    text = with_value(section, key, value)
+    assert not nmcli(text).accepted
+    assert stopped(text)
+
+
+@pytest.mark.parametrize(
+    ("section", "key", "value"),
+    [
+        ("wifi-security", "psk", "ab\\cdefgh"),  # dropped: the file has no key then
+        ("wifi", "mode", "ap"), ("wifi", "mode", "adhoc"), ("connection", "permissions", "user:ann:;"),
+    ],
+)  # fmt: skip
+def test_a_value_it_takes_and_never_joins_with_is_a_stop(section: str, key: str, value: str) -> None:
+    text = with_value(section, key, value)
+    assert nmcli(text).accepted
+    assert stopped(text)
+
+
+def test_a_new_kind_of_key_needs_its_key_too() -> None:
+    text = GOOD.replace("wpa-psk", "sae").replace(f"psk={'a' * 64}\n", "")
+    assert nmcli(text).accepted
+    assert "wifi.key-missing" in stopped(text)
+
+
+@pytest.mark.parametrize(
+    ("section", "key", "value", "means"),
+    [
+        ("connection", "autoconnect", "no", "autoconnect"), ("wifi", "hidden", "yes", "hidden"), ("wifi", "hidden", "TRUE", "hidden"),
+    ],
+)  # fmt: skip
+def test_a_word_that_says_nothing_to_it_is_told_and_stops_nothing(
+    section: str, key: str, value: str, means: str
+) -> None:
+    text = with_value(section, key, value)
+    assert f"{means}=" not in nmcli(text).output
+    assert named(text) == {"keyfile.value-dropped": Severity.CHECK}
+
+
+@pytest.mark.parametrize(
+    ("section", "key", "value"),
+    [
+        ("connection", "id", '"house"'), ("wifi-security", "key-mgmt", "WPA-PSK"), ("wifi-security", "psk", "a\\sblank here"),
+        ("wifi", "channel", "0"), ("connection", "autoconnect", "1"), ("wifi-security", "pairwise", "ccmp;"), ("wifi-security", "pmf", "2"),
+    ],
+)  # fmt: skip
+def test_what_it_takes_and_means_is_no_stop(section: str, key: str, value: str) -> None:
+    text = with_value(section, key, value)
+    assert nmcli(text).accepted
+    assert named(text) == {}
+
+
+AWAY = "[connection]\nid=house\ntype=wifi\npermissions=user:ann:;\ninterface-name=wlan9\n\n[wifi]\nssid=home\nmode=ap\nband=a\nchannel=36\nmac-address=02:00:00:00:00:01\n\n[wifi-security]\nkey-mgmt=wpa-psk\npmf=3\nproto=wpa;\npairwise=tkip;\n"
+
+
+def test_whatever_keeps_the_board_away_goes_when_it_is_filled() -> None:
+    after = keyfile.apply(AWAY, FILE, values())
+    assert nmcli(after).accepted
+    assert named(after) == {}
+    for key in ("permissions", "interface-name", "mode", "band", "channel", "mac-address", "pmf", "proto", "pairwise"):
+        assert f"{key}=" not in after
+
+
+@given(st.text(st.characters(exclude_categories=("Cs",)), max_size=40))
+def test_escapes_are_read_to_their_end(text: str) -> None:
+    told = unescaped(text)
+    assert told is None or len(told) <= len(text)
+    assert unescaped(text.replace("\\", "\\\\")) == text, "what is escaped comes back"

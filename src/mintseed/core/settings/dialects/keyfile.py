@@ -7,8 +7,9 @@ from collections.abc import Iterator
 
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.dialects.keyfile_fields import FIELDS, KEY_MANAGEMENT, Field, ssid_octets, unescaped
 from mintseed.core.settings.text import append_lines
-from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SettingValues
+from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
 
 SOURCE = "nm-settings-keyfile(5)"
 
@@ -158,14 +159,13 @@ _KNOWN_KEYS = {
 }
 """Keys of the sections that decide about joining. Source: nm-settings-keyfile(5), NetworkManager 1.42."""
 
-_JOINS_WITH_A_KEY = ("wpa-psk",)
-_KEY_MANAGEMENT = ("none", "ieee8021x", "owe", "wpa-psk", "sae", "wpa-eap", "wpa-eap-suite-b-192")
+_NEEDS_A_KEY = ("wpa-psk", "sae")
 
 
 def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     """Return `text` with the network set; comments, order and all other lines stay. Writes the derived key.
 
-    What would keep the board from joining (a key that is to be asked for, a fixed bssid, autoconnect=false) goes.
+    What may keep the board from joining goes: a key that is to be asked for, and every line of the table that says so.
     """
     lines = text.split("\n")
     wanted = [("connection", "type", "wifi"), ("wifi", "ssid", ssid_value(values.ssid))]
@@ -174,7 +174,12 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     wanted += [("wifi-security", "key-mgmt", "wpa-psk"), ("wifi-security", "psk", values.key)]
     for section, key, value in wanted:
         _set(lines, section, key, value)
-    for section, key in (("wifi-security", "psk-flags"), ("wifi", "bssid"), ("connection", "autoconnect")):
+    gone = [
+        ("wifi-security", "psk-flags"),
+        ("wifi", "channel"),
+        *(name for name, field in FIELDS.items() if field.goes),
+    ]
+    for section, key in gone:
         _drop(lines, section, key)
     return "\n".join(lines)
 
@@ -225,15 +230,17 @@ def _set(lines: list[str], section: str, key: str, value: str) -> None:
 _ALIASES_OF_TYPE = {"wifi": "802-11-wireless"}
 
 
+_HARMLESS = (
+    ("psk-flags", "0"), ("autoconnect", "true"), ("autoconnect", "1"), ("mode", "infrastructure"), ("auth-alg", "open"), ("pmf", "0"), ("pmf", "1"),
+    ("pmf", "2"),
+)  # fmt: skip
+"""What stays though its key goes: it says what holds without it."""
+
+
 def _drop(lines: list[str], section: str, key: str) -> None:
     if span := _span(lines, section):
         for i in reversed(_at(lines, *span, key)):
-            if (key, _value(lines[i]).lower()) not in (
-                ("psk-flags", "0"),
-                ("autoconnect", "true"),
-                ("autoconnect", "yes"),
-                ("autoconnect", "1"),
-            ):
+            if (key, _value(lines[i])) not in _HARMLESS:
                 del lines[i]
 
 
@@ -271,8 +278,13 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
     yield from _check_whole(found, path)
 
 
+_QUOTED = ("ssid", "psk", "key-mgmt", "type", "mode", "method")
+"""keys whose quotes are no part of what is meant; the name of a connection may have some"""
+
+
 def _check_value(section: str, key: str, value: str, where: Where) -> Iterator[Finding]:
-    if len(value) > 1 and value[0] in "\"'" and value[-1] == value[0]:
+    field = FIELDS.get((section, key))
+    if key in _QUOTED and len(value) > 1 and value[0] in "\"'" and value[-1] == value[0]:
         yield _stop(
             "keyfile.quotes",
             f"Quotes around {key}",
@@ -285,18 +297,45 @@ def _check_value(section: str, key: str, value: str, where: Where) -> Iterator[F
                     "Put the comment in a line of its own.", where)  # fmt: skip
     elif section == "wifi-security" and key == "psk":
         yield from _check_key(value, where)
-    elif section == "wifi-security" and key == "key-mgmt" and value.strip() not in _KEY_MANAGEMENT:
+    elif section == "wifi-security" and key == "key-mgmt" and value.lower() not in KEY_MANAGEMENT:
+        blank = value.rstrip().lower() in KEY_MANAGEMENT
         yield _stop(
             "keyfile.key-management",
-            f"{value.strip()} is no kind of key",
+            f"{value.strip()} with a blank behind it is no kind of key"
+            if blank
+            else f"{value.strip()} is no kind of key",
             "The whole file is refused.",
-            "Write key-mgmt=wpa-psk.",
+            "Take the blank away." if blank else "Write key-mgmt=wpa-psk.",
             where,
         )
+    elif field is not None:
+        yield from _check_field(field, key, value, where)
     elif section in _KNOWN_KEYS and key not in _KNOWN_KEYS[section] and "." not in key:
         yield Finding("keyfile.key-unknown", Severity.CHECK, f"{key} is no key of [{section}]", "The reader drops it silently.",
                       "Mend the word, or take the line out.", where, SOURCE)  # fmt: skip
-    elif key == "ssid" and value != value.rstrip():
+    elif section == "wifi" and key == "ssid":
+        yield from _check_name(value, where)
+
+
+def _check_field(field: Field, key: str, value: str, where: Where) -> Iterator[Finding]:
+    """Yield what the table says of a value."""
+    taken = field.taken(value)
+    if taken == "refused":
+        yield _stop("keyfile.value-refused", f"{key}={value} is none the reader knows", "The whole file is refused.",
+                    f"Write {field.expected}, or take the line out.", where)  # fmt: skip
+    elif taken == "dropped":
+        yield Finding("keyfile.value-dropped", Severity.CHECK, f"{key}={value} is dropped silently", "The reader goes on as if the line were not there.",
+                      f"Write {field.expected}, or take the line out.", where, SOURCE)  # fmt: skip
+    elif (away := field.keeps_away) is not None and away.when(value):
+        yield Finding(away.code, away.severity, away.title, away.detail, "Take the line out.", where, SOURCE)
+
+
+def _check_name(value: str, where: Where) -> Iterator[Finding]:
+    octets = ssid_octets(value)
+    if octets is not None and octets > SSID_MOST_OCTETS:
+        yield _stop("wifi.ssid-length", f"The network name has {octets} octets", "The whole file is refused.",
+                    f"At most {SSID_MOST_OCTETS}: copy it from the router's page.", where)  # fmt: skip
+    elif value != value.rstrip():
         yield Finding("wifi.ssid-blank", Severity.CHECK, "The network name ends with a blank", "It becomes part of the name.",
                       "Remove it, unless the router's page shows it too.", where, SOURCE)  # fmt: skip
 
@@ -329,15 +368,27 @@ def _check_whole(found: dict[str, dict[str, str]], path: str) -> Iterator[Findin
         yield _stop("keyfile.no-security", "No [wifi-security] section", "It would try to join without a passphrase.",
                     "Add [wifi-security] with key-mgmt and psk.", where)  # fmt: skip
         return
-    kinds = security.get("key-mgmt", "").strip()
+    if (
+        (wifi or {}).get("channel", "").strip().isdigit()
+        and (wifi or {})["channel"].strip() != "0"
+        and not (wifi or {}).get("band")
+    ):
+        yield _stop(
+            "keyfile.channel-alone",
+            "A channel without its band",
+            "The whole file is refused.",
+            "Take the line channel= out.",
+            where,
+        )
+    kinds = security.get("key-mgmt", "").strip().lower()
     asks = security.get("psk-flags", "0").strip() not in ("0", "")
-    if kinds in _JOINS_WITH_A_KEY and (asks or not security.get("psk")):
+    if kinds in _NEEDS_A_KEY and (asks or not security.get("psk")):
         yield _stop("wifi.key-missing", "The key is not in the file", "It would wait for somebody to type it.",
                     "Add psk= and take psk-flags out.", where)  # fmt: skip
-    elif not kinds or (kinds in _KEY_MANAGEMENT and kinds not in (*_JOINS_WITH_A_KEY, "sae", "owe")):
+    elif not kinds or (kinds in KEY_MANAGEMENT and kinds not in (*_NEEDS_A_KEY, "owe")):
         yield _stop("wifi.key-management-other", f"It would join with {kinds or 'no kind of key'}, not with a passphrase",
                     "The board would start and never join.", "Write key-mgmt=wpa-psk.", where)  # fmt: skip
-    if found.get("connection", {}).get("autoconnect", "true").strip().lower() in ("false", "no", "0"):
+    if found.get("connection", {}).get("autoconnect", "true") in ("false", "0"):
         yield _stop(
             "wifi.disabled",
             "It would not connect by itself",
@@ -357,9 +408,16 @@ def _stop(code: str, title: str, detail: str, fix: str, where: Where) -> Finding
 def _check_key(value: str, where: Where) -> Iterator[Finding]:
     if re.fullmatch(r"[0-9a-fA-F]{64}", value):
         return
+    if (said := unescaped(value)) is None:
+        yield _stop("keyfile.key-dropped", "A backslash in the passphrase drops its line", "The reader goes on without a key and never joins.",
+                    "Write \\\\ for a backslash.", where)  # fmt: skip
+        return
+    if value != value.rstrip() and not value.rstrip().endswith("#"):
+        yield Finding("keyfile.key-blank", Severity.CHECK, "A blank behind the passphrase becomes part of it", "Most passphrases end with none.",
+                      "Remove it, unless the router's page shows it too.", where, SOURCE)  # fmt: skip
     if re.match(r"[0-9a-fA-F]{64}\s", value):
         yield _stop("keyfile.comment-behind", "A comment behind the key becomes part of it",
                     "Here # begins a comment only at the start of a line.", "Put the comment in a line of its own.", where)  # fmt: skip
-    elif not PASSPHRASE_LEAST <= len(value) <= PASSPHRASE_MOST:
-        yield _stop("wifi.passphrase-length", f"The passphrase has {len(value)} characters", "The reader takes it and never joins.",
+    elif not PASSPHRASE_LEAST <= len(said) <= PASSPHRASE_MOST:
+        yield _stop("wifi.passphrase-length", f"The passphrase has {len(said)} characters", "The reader takes it and never joins.",
                     f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} characters, or 64 hex digits.", where)  # fmt: skip

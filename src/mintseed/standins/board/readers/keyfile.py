@@ -29,11 +29,13 @@ def read(data: bytes) -> Wanted | None:
     else:
         ssid = ssid_text.replace("\\s", " ").replace("\\;", ";").encode()
     security = sections.get("wifi-security", {})
-    psk = security.get("psk", "")
-    hidden = sections.get("wifi", {}).get("hidden", "") == "true"
-    joins_alone = sections.get("connection", {}).get("autoconnect", "true") not in ("false", "no", "0")
+    psk = _unescaped(security.get("psk", ""))
+    hidden = sections.get("wifi", {}).get("hidden", "") in ("true", "1")
+    joins_alone = sections.get("connection", {}).get("autoconnect", "true") not in ("false", "0")
     asks_somebody = security.get("psk-flags", "0") != "0"
-    if not ssid or not joins_alone or asks_somebody or (security and security.get("key-mgmt") != "wpa-psk"):
+    if not 1 <= len(ssid) <= 32 or not joins_alone or asks_somebody or _is_refused(sections) or _is_kept_away(sections):
+        return None
+    if security and security.get("key-mgmt", "").lower() != "wpa-psk":
         return None
     if re.fullmatch("[0-9a-fA-F]{64}", psk):
         return Wanted(ssid, bytes.fromhex(psk), WORLD, hidden)
@@ -43,3 +45,56 @@ def read(data: bytes) -> Wanted | None:
 
 
 _SHORT = {"802-11-wireless": "wifi", "802-11-wireless-security": "wifi-security"}
+
+
+def _unescaped(value: str) -> str:
+    """GLib's escapes; a value with another one is as if its line were not there."""
+    parts = re.findall(r"\\(.?)|([^\\]+)", value, re.DOTALL)
+    signs = {"s": " ", "n": "\n", "t": "\t", "r": "\r", "\\": "\\"}
+    if any(not plain and escape not in signs for escape, plain in parts):
+        return ""
+    return "".join(plain or signs[escape] for escape, plain in parts)
+
+
+_UUID = "[0-9a-fA-F]{8}(-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}"
+_VALUES = {
+    ("connection", "uuid"): _UUID,
+    ("connection", "interface-name"): r"[^/\s:]{1,15}",
+    ("connection", "permissions"): "(user:[^:;]+:?;?)+",
+    ("wifi", "mode"): "infrastructure|ap|adhoc|mesh",
+    ("wifi", "band"): "a|bg",
+    ("wifi-security", "proto"): "((wpa|rsn)(;|$))+",
+    ("wifi-security", "pairwise"): "((tkip|ccmp)(;|$))+",
+    ("wifi-security", "group"): "((wep40|wep104|tkip|ccmp)(;|$))+",
+    ("wifi-security", "auth-alg"): "open|leap",
+    ("wifi-security", "pmf"): "[0-3]|(?!-?[0-9]+$).*",
+    ("ipv4", "method"): "auto|manual|disabled|link-local|shared",
+}
+"""What the manual lets a value be (nm-settings(5)); with any other the file is refused."""
+
+
+def _is_refused(sections: dict[str, dict[str, str]]) -> bool:
+    wifi = sections.get("wifi", {})
+    if re.fullmatch("[1-9][0-9]*", wifi.get("channel", "")) and "band" not in wifi:
+        return True
+    said = {(section, key): value for section, lines in sections.items() for key, value in lines.items()}
+    return any(name in said and not re.fullmatch(known, said[name]) for name, known in _VALUES.items())
+
+
+RADIO = "wlan0"
+"""what the pretend boards call their radio"""
+
+
+def _is_kept_away(sections: dict[str, dict[str, str]]) -> bool:
+    """Whether something in a file that is taken keeps this board from a network of the usual kind: WPA2 with CCMP, frames not protected."""
+    connection, wifi, security = (sections.get(name, {}) for name in ("connection", "wifi", "wifi-security"))
+    return (
+        wifi.get("mode", "infrastructure") != "infrastructure"
+        or "permissions" in connection
+        or connection.get("interface-name", RADIO) != RADIO
+        or re.fullmatch("[0-9A-Fa-f]{2}(:[0-9A-Fa-f]{2}){5}", wifi.get("mac-address", "")) is not None
+        or security.get("pmf") == "3"
+        or security.get("proto", "").rstrip(";") == "wpa"
+        or security.get("pairwise", "").rstrip(";") == "tkip"
+        or ("psk" in security and not _unescaped(security["psk"]))
+    )
