@@ -9,6 +9,7 @@ from typing import Any
 import pytest
 
 from mintseed.core.settings.dialects.keyfile_fields import FIELDS
+from mintseed.core.settings.dialects.wpa_values import VALUES
 from mintseed.standins.board.boot import AirNetwork, Outcome, boot
 from mintseed.standins.board.card_bytes import FatReader, UnreadableError, volume_offsets
 from mintseed.standins.board.page import Account, crypt
@@ -21,6 +22,7 @@ from mintseed.standins.forge.sources import LARKSPUR_R, LINTEL, SPRIG, ImageSpec
 from tests.builders.disks import MIB, fat_file, run
 from tests.builders.readers import nmcli
 from tests.core.settings.test_keyfile import with_value
+from tests.core.settings.test_wpa_supplicant import block as wpa_block
 
 SSID, PASSPHRASE = "Quay House 2G", "spring tide at noon"
 KEY = hashlib.pbkdf2_hmac("sha1", PASSPHRASE.encode(), SSID.encode(), 4096, 32)
@@ -244,3 +246,21 @@ def test_what_keeps_a_board_away_keeps_the_pretend_one_away(section: str, key: s
     assert read_keyfile(with_value(section, key, value).encode()) is None
     for name in ("pigeon", "../wpa", "os", "__init__", ""):
         assert reader_called(name) is None
+
+
+@pytest.mark.parametrize("name", [name for name, row in VALUES.items() if row.wrong])
+def test_the_pretend_supplicant_refuses_what_the_real_one_refuses(name: str) -> None:
+    """wpa_supplicant(8) is asked of the same values in tests/core/settings/test_wpa_supplicant.py."""
+    assert read_wpa(wpa_block(f"{name}={VALUES[name].wrong}").encode()) is None
+
+
+@pytest.mark.parametrize("line", ["mode=2", "proto=WPA", "pairwise=TKIP", "ieee80211w=2", "auth_alg=SHARED"])
+def test_what_keeps_a_board_away_keeps_the_pretend_supplicant_away(line: str) -> None:
+    assert read_wpa(wpa_block(line).encode()) is None
+
+
+@pytest.mark.parametrize(
+    "line", ["pairwise=CCMP TKIP", "proto=WPA RSN", "priority=0x5", "ieee80211w=1", "auth_alg=OPEN", "scan_ssid=1"]
+)
+def test_what_does_no_harm_lets_it_join(line: str) -> None:
+    assert read_wpa(wpa_block(line).encode()) is not None

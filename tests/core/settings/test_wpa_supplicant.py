@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
@@ -12,6 +13,7 @@ from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects import wpa_supplicant
+from mintseed.core.settings.dialects.wpa_values import GLOBAL_VALUES, VALUES
 from mintseed.standins.forge.sources import PLATEN_NETWORK
 from tests.builders.readers import wpa_supplicant as reader
 from tests.core.settings.test_values import KEY_VECTORS, values
@@ -253,3 +255,106 @@ def test_what_the_reader_takes_and_never_joins_with_is_named(
     path.write_text(text)
     assert reader(path).accepted
     assert {f.code: f.severity for f in wpa_supplicant.check(text, "f")}[code] is severity
+
+
+def block(*lines: str, before: str = "") -> str:
+    body = "".join(f"\t{line}\n" for line in lines)
+    return f'country=GB\n{before}network={{\n\tssid="home"\n\tpsk="eight chars"\n{body}}}\n'
+
+
+def taken(tmp_path: Path, text: str) -> bool:
+    path = tmp_path / "w.conf"
+    path.write_text(text)
+    output = reader(path).output
+    return not re.search(r"^Line \d+: (invalid|too (large|small)|failed|Invalid)", output, re.MULTILINE)
+
+
+def stops(text: str) -> set[str]:
+    return {f.code for f in wpa_supplicant.check(text, "f") if f.severity is Severity.STOP}
+
+
+@pytest.mark.parametrize("name", [*VALUES, *GLOBAL_VALUES])
+def test_the_table_says_what_the_reader_does(name: str, tmp_path: Path) -> None:
+    """Every row is asked of wpa_supplicant(8), both ways."""
+    row = VALUES.get(name) or GLOBAL_VALUES[name]
+
+    def text(value: str) -> str:
+        return block(f"{name}={value}") if name in VALUES else block(before=f"{name}={value}\n")
+
+    assert row.taken(row.right) == "meant"
+    assert taken(tmp_path, text(row.right))
+    assert not stops(text(row.right))
+    if row.wrong:
+        assert row.taken(row.wrong) == "refused"
+        assert not taken(tmp_path, text(row.wrong))
+        assert "wifi.value-refused" in stops(text(row.wrong))
+
+
+@pytest.mark.parametrize(
+    "line",
+    ["scan_ssid=2", "mode=9", "pairwise=AES", "proto=wpa3", "proto=rsn", "auth_alg=OPENX", "bssid=zz", "ieee80211w=x", "priority=5x", "group=aes", "id_str=a"],
+)  # fmt: skip
+def test_a_value_the_reader_refuses_is_a_stop(line: str, tmp_path: Path) -> None:
+    assert not taken(tmp_path, block(line))
+    assert stops(block(line))
+
+
+@pytest.mark.parametrize(
+    "line",
+    [
+        "priority=0x5",
+        "scan_ssid=0x1",
+        "disabled=0",
+        "pairwise=CCMP TKIP",
+        "proto=WPA RSN",
+        "mode=0",
+        "bssid=any",
+        "ieee80211w=1",
+        "priority=-1",
+    ],
+)
+def test_a_value_the_reader_takes_and_means_is_none(line: str, tmp_path: Path) -> None:
+    assert taken(tmp_path, block(line))
+    assert [
+        f.code for f in wpa_supplicant.check(block(line), "f") if f.severity in (Severity.STOP, Severity.CHECK)
+    ] == []
+
+
+@pytest.mark.parametrize(
+    "other",
+    [
+        'network={\n\tssid="other"\n\tpsk="another one"\n\tdisabled=1\n}\n',
+        'network={\n\tssid="work"\n\tkey_mgmt=WPA-EAP\n\teap=TLS\n}\n',
+    ],
+)
+def test_another_network_beside_a_good_one_stops_nothing(other: str, tmp_path: Path) -> None:
+    assert taken(tmp_path, block() + other)
+    assert stops(block() + other) == set()
+    assert "wifi.network-other" in {f.code for f in wpa_supplicant.check(block() + other, "f")}
+    assert stops("country=GB\n" + other), "alone it is one that is never joined"
+
+
+AWAY = (
+    "mode=2",
+    "proto=WPA",
+    "pairwise=TKIP",
+    "ieee80211w=2",
+    "freq_list=2412",
+    "scan_freq=5180",
+    "bssid_whitelist=02:00:00:00:00:01",
+    "auth_alg=SHARED",
+    "proto=wpa3",
+)
+
+
+@pytest.mark.parametrize("line", AWAY)
+def test_whatever_keeps_the_board_away_goes_when_it_is_filled(line: str) -> None:
+    assert [f for f in wpa_supplicant.check(block(line), "f") if f.severity in (Severity.STOP, Severity.CHECK)]
+    after = wpa_supplicant.apply(block(line), FILE, values())
+    assert line not in after
+    assert not [f for f in wpa_supplicant.check(after, "f") if f.severity in (Severity.STOP, Severity.CHECK)]
+
+
+def test_what_does_no_harm_stays_when_it_is_filled() -> None:
+    lines = ("pairwise=CCMP", "proto=RSN", "ieee80211w=1", "priority=5")
+    assert all(line in wpa_supplicant.apply(block(*lines), FILE, values()) for line in lines)

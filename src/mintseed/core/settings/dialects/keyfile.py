@@ -7,7 +7,8 @@ from collections.abc import Iterator
 
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
-from mintseed.core.settings.dialects.keyfile_fields import FIELDS, KEY_MANAGEMENT, Field, ssid_octets, unescaped
+from mintseed.core.settings.dialects.keyfile_fields import FIELDS, KEY_MANAGEMENT, ssid_octets, unescaped
+from mintseed.core.settings.dialects.value_table import Field
 from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
 

@@ -5,112 +5,55 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
-from dataclasses import dataclass
-from typing import Literal
 
 from mintseed.core.findings import Severity
-
-Taken = Literal["meant", "dropped", "refused"]
-"""`dropped`: the reader goes on as if the line were not there; `refused`: the whole file is."""
-
-
-@dataclass(frozen=True, slots=True)
-class KeepsAway:
-    """What a value that is taken does to joining. `severity`: how it is told in a file that somebody else wrote."""
-
-    when: Callable[[str], bool]
-    severity: Severity
-    code: str
-    title: str
-    detail: str
-
-
-@dataclass(frozen=True, slots=True)
-class Field:
-    """`taken`: what the reader does with a value. `right`: one it takes and means, and `wrong`, none where it takes any. `goes`: whether
-    filling takes the line out, because it may keep the board away from the network that was meant."""
-
-    taken: Callable[[str], Taken]
-    right: str
-    wrong: str = ""
-    expected: str = ""
-    goes: bool = False
-    keeps_away: KeepsAway | None = None
-
-
-def _one_of(*words: str, otherwise: Taken = "refused") -> Callable[[str], Taken]:
-    return lambda value: "meant" if value in words else otherwise
-
-
-def _list_of(*words: str) -> Callable[[str], Taken]:
-    def taken(value: str) -> Taken:
-        return "meant" if all(w in words for w in value.removesuffix(";").split(";")) else "refused"
-
-    return taken
-
-
-def _matching(pattern: str, otherwise: Taken) -> Callable[[str], Taken]:
-    known = re.compile(pattern)
-    return lambda value: "meant" if known.fullmatch(value) else otherwise
-
-
-def _number(least: int, most: int) -> Callable[[str], Taken]:
-    """A number beyond its range is refused, and what is no number is dropped."""
-
-    def taken(value: str) -> Taken:
-        if not re.fullmatch(r"-?[0-9]{1,9}", value):
-            return "dropped"
-        return "meant" if least <= int(value) <= most else "refused"
-
-    return taken
-
+from mintseed.core.settings.dialects.value_table import Field, KeepsAway, list_of, matching, number, one_of
 
 _MAC = r"[0-9A-Fa-f]{2}(:[0-9A-Fa-f]{2}){5}"
 _YES = ("true", "1")
-_YES_OR_NO = _one_of(*_YES, "false", "0", otherwise="dropped")
+_YES_OR_NO = one_of(*_YES, "false", "0", otherwise="dropped")
 _UUID = r"[0-9a-fA-F]{8}(-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}"
 
 FIELDS: dict[tuple[str, str], Field] = {
-    ("connection", "uuid"): Field(_matching(_UUID, "refused"), "4b1f6c1e-7d0a-4f55-9a4b-0c0f5b5e9a21", "zz", "32 hex digits in five groups"),
+    ("connection", "uuid"): Field(matching(_UUID, "refused"), "4b1f6c1e-7d0a-4f55-9a4b-0c0f5b5e9a21", "zz", "32 hex digits in five groups"),
     ("connection", "autoconnect"): Field(_YES_OR_NO, "true", "no", "true or false", True),
     ("connection", "interface-name"): Field(
-        _matching(r"[^/\s:]{1,15}", "refused"), "wlan0", "a/b", "at most 15 letters, none of them a slash", True,
+        matching(r"[^/\s:]{1,15}", "refused"), "wlan0", "a/b", "at most 15 letters, none of them a slash", True,
         KeepsAway(bool, Severity.NOTE, "keyfile.device-fixed", "Only the device of this name would do", "A board whose radio is called otherwise never joins."),
     ),
     ("connection", "permissions"): Field(
-        _matching(r"(user:[^:;]+:?;?)+", "refused"), "user:ann:;", "x", "user:NAME:;", True,
+        matching(r"(user:[^:;]+:?;?)+", "refused"), "user:ann:;", "x", "user:NAME:;", True,
         KeepsAway(bool, Severity.STOP, "keyfile.permissions", "It connects only while somebody is logged in", "A board that starts by itself never joins."),
     ),
     ("wifi", "mode"): Field(
-        _one_of("infrastructure", "ap", "adhoc"), "infrastructure", "foo", "infrastructure", True,
+        one_of("infrastructure", "ap", "adhoc"), "infrastructure", "foo", "infrastructure", True,
         KeepsAway(lambda v: v != "infrastructure", Severity.STOP, "keyfile.mode-other", "It would open a network of its own under this name", "It never joins the one that is meant, and others may join it by mistake."),
     ),
     ("wifi", "band"): Field(
-        _one_of("a", "bg"), "bg", "5", "bg for 2.4 GHz, a for 5 GHz", True,
+        one_of("a", "bg"), "bg", "5", "bg for 2.4 GHz, a for 5 GHz", True,
         KeepsAway(lambda v: v == "a", Severity.CHECK, "keyfile.band-fixed", "Only 5 GHz would do", "A board or an access point without 5 GHz never meets the other."),
     ),
     ("wifi", "hidden"): Field(_YES_OR_NO, "true", "yes", "true or false"),
-    ("wifi", "bssid"): Field(_matching(_MAC, "dropped"), "02:00:00:00:00:01", "zz", "six octets, 02:00:00:00:00:01", True),
+    ("wifi", "bssid"): Field(matching(_MAC, "dropped"), "02:00:00:00:00:01", "zz", "six octets, 02:00:00:00:00:01", True),
     ("wifi", "mac-address"): Field(
-        _matching(_MAC, "dropped"), "02:00:00:00:00:01", "zz", "six octets, 02:00:00:00:00:01", True,
+        matching(_MAC, "dropped"), "02:00:00:00:00:01", "zz", "six octets, 02:00:00:00:00:01", True,
         KeepsAway(bool, Severity.CHECK, "keyfile.radio-fixed", "Only the radio with this address would do", "Another board's never joins."),
     ),
     ("wifi-security", "proto"): Field(
-        _list_of("wpa", "rsn"), "rsn", "wpa2", "rsn", True,
+        list_of("wpa", "rsn", between=";"), "rsn", "wpa2", "rsn", True,
         KeepsAway(lambda v: v.removesuffix(";") == "wpa", Severity.CHECK, "keyfile.proto-old", "Only the first WPA would do", "Most networks offer WPA2 or later alone."),
     ),
     ("wifi-security", "pairwise"): Field(
-        _list_of("ccmp", "tkip"), "ccmp", "aes", "ccmp", True,
+        list_of("ccmp", "tkip", between=";"), "ccmp", "aes", "ccmp", True,
         KeepsAway(lambda v: v.removesuffix(";") == "tkip", Severity.CHECK, "keyfile.cipher-old", "Only TKIP would do", "Most networks offer CCMP alone."),
     ),
-    ("wifi-security", "group"): Field(_list_of("ccmp", "tkip", "wep40", "wep104"), "ccmp", "aes", "ccmp", True),
-    ("wifi-security", "auth-alg"): Field(_one_of("open"), "open", "xyz", "open", True),
+    ("wifi-security", "group"): Field(list_of("ccmp", "tkip", "wep40", "wep104", between=";"), "ccmp", "aes", "ccmp", True),
+    ("wifi-security", "auth-alg"): Field(one_of("open"), "open", "xyz", "open", True),
     ("wifi-security", "pmf"): Field(
-        _number(0, 3), "1", "9", "0 to 3", True,
+        number(0, 3), "1", "9", "0 to 3", True,
         KeepsAway(lambda v: v == "3", Severity.CHECK, "keyfile.frames-protected", "Only an access point that protects its frames would do", "Many that offer WPA2 do not."),
     ),
-    ("ipv4", "method"): Field(_one_of("auto", "manual", "disabled", "link-local", "shared"), "auto", "dhcp", "auto", False),
+    ("ipv4", "method"): Field(one_of("auto", "manual", "disabled", "link-local", "shared"), "auto", "dhcp", "auto", False),
 }  # fmt: skip
 
 

@@ -11,6 +11,7 @@ import pycountry
 from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.dialects.value_table import Field
 from mintseed.core.settings.dialects.wpa_fields import (
     BLOCKS,
     GLOBAL_FIELDS,
@@ -18,6 +19,7 @@ from mintseed.core.settings.dialects.wpa_fields import (
     KEY_MANAGEMENT,
     NETWORK_FIELDS,
 )
+from mintseed.core.settings.dialects.wpa_values import GLOBAL_VALUES, VALUES
 from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
 
@@ -63,7 +65,7 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
 
     The first active block is filled, and of it only the fields that must change; a block that is only commented out is
     uncommented whole, its closing brace too, and prose in it stays a comment. What would keep the board from joining
-    (disabled, a fixed bssid, another kind of key) goes. The derived key is written, never the passphrase.
+    (disabled, a fixed bssid, another kind of key, what the table of values says) goes. The derived key is written, never the passphrase.
     Raises SettingsFileError when a block is not closed.
     """
     lines = text.split("\n")
@@ -122,7 +124,13 @@ def _keeps_from_joining(name: str, value: str) -> bool:
         return value != "0"
     if name == "key_mgmt":
         return not JOINS_WITH_A_KEY & set(value.split())
-    return name in ("bssid", "psk_list", "sae_password") or (name == "mode" and value != "0")
+    if name in ("bssid", "psk_list", "sae_password"):
+        return True
+    row = VALUES.get(name)
+    if row is None or not row.goes:
+        return False
+    # What is refused keeps it away as surely; what is taken and harmless stays.
+    return row.taken(value) != "meant" or (row.keeps_away is not None and row.keeps_away.when(value))
 
 
 def _with_fields(body: list[str], fields: dict[str, str]) -> list[str]:
@@ -222,6 +230,8 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
                 countries.append((number, value))
             elif name not in GLOBAL_FIELDS:
                 yield _refused("wifi.field-unknown", f"{name} is no setting", where)
+            elif name in GLOBAL_VALUES:
+                yield from _check_value(GLOBAL_VALUES[name], name, value, where)
     if block is not None:
         blocks.append(block)
         yield _stop(
@@ -252,7 +262,13 @@ def _no_setting(seen: str, number: int, where: Where) -> Iterator[Finding]:
         yield _refused("wifi.line", f"Line {number} is no setting", where)
 
 
-_NUMBERS = ("priority", "disabled", "scan_ssid", "ieee80211w", "mode")
+def _check_value(row: Field, name: str, value: str, where: Where) -> Iterator[Finding]:
+    """Yield what the table says of a value."""
+    if row.taken(value) == "refused":
+        yield Finding("wifi.value-refused", Severity.STOP, f"{name}={value} is none the reader knows", "The whole file is refused because of it.",
+                      f"Write {row.expected}, or take the line out.", where, SOURCE)  # fmt: skip
+    elif (away := row.keeps_away) is not None and away.when(value):
+        yield Finding(away.code, away.severity, away.title, away.detail, "Take the line out.", where, SOURCE)
 
 
 def _check_field(name: str, value: str, block: _Block, where: Where) -> Iterator[Finding]:
@@ -268,13 +284,15 @@ def _check_field(name: str, value: str, block: _Block, where: Where) -> Iterator
         yield from _check_key(value, where)
     elif name == "key_mgmt" and (strange := [v for v in value.split() if v not in KEY_MANAGEMENT]):
         yield _refused("wifi.key-management", f"{strange[0]} is no kind of key", where)
-    elif name in _NUMBERS and not re.fullmatch(r"-?\d+", value):
-        yield _refused("wifi.number", f"{name} wants a number", where)
+    elif name in VALUES:
+        yield from _check_value(VALUES[name], name, value, where)
 
 
 def _check_blocks(blocks: list[_Block], path: str) -> Iterator[Finding]:
     names: dict[str, int] = {}
-    for block in blocks:
+    told = [tuple(_joins_never(block, Where(file=path, line=block.line))) for block in blocks]
+    joins = any(not never and "ssid" in block.fields for never, block in zip(told, blocks, strict=True))
+    for block, never in zip(blocks, told, strict=True):
         where, fields = Where(file=path, line=block.line), block.fields
         if "ssid" not in fields:
             yield _stop("wifi.ssid-missing", "A network block without a name", 'Add ssid="…".', where)
@@ -283,22 +301,37 @@ def _check_blocks(blocks: list[_Block], path: str) -> Iterator[Finding]:
                           f"Also in the block of line {names[fields['ssid']]}; which of the two counts is the reader's choice.",
                           "Keep one of the blocks.", where, SOURCE)  # fmt: skip
         names.setdefault(fields.get("ssid", ""), block.line)
-        kinds = set(fields.get("key_mgmt", "WPA-PSK").split())
-        if fields.get("disabled", "0") != "0":
-            yield _stop("wifi.disabled", "The network is switched off", "Take the line disabled= out.", where)
-        if kinds & KEY_MANAGEMENT and not kinds & (JOINS_WITH_A_KEY | {"NONE", "SAE", "OWE"}):
-            yield _stop("wifi.key-management-other", f"It would join with {' '.join(sorted(kinds))}, not with a passphrase",
-                        "Write key_mgmt=WPA-PSK, or take the line out.", where)  # fmt: skip
-        elif kinds & JOINS_WITH_A_KEY and "psk" not in fields and "sae_password" not in fields:
-            yield _stop(
-                "wifi.key-missing",
-                "A network block without a key",
-                "Add psk=, or key_mgmt=NONE for an open network.",
-                where,
-            )
-        if "bssid" in fields and fields["bssid"] not in ("any", ""):
+        if never and joins:
+            # Beside one that joins, another that does not does no harm.
+            yield Finding("wifi.network-other", Severity.NOTE, "Another network in it would not be joined", f"{never[0].title}.",
+                          "Leave it, or take its block out.", where, SOURCE)  # fmt: skip
+        else:
+            yield from never
+        if (
+            "bssid" in fields
+            and fields["bssid"] not in ("any", "")
+            and VALUES["bssid"].taken(fields["bssid"]) == "meant"
+        ):
             yield Finding("wifi.bssid-fixed", Severity.CHECK, "Only one access point would do",
                           f"bssid={fields['bssid']} keeps it from every other one of this name.", "Take the line out.", where, SOURCE)  # fmt: skip
+
+
+def _joins_never(block: _Block, where: Where) -> Iterator[Finding]:
+    """Yield why a block that is read would not be joined by itself with a key."""
+    fields = block.fields
+    kinds = set(fields.get("key_mgmt", "WPA-PSK").split())
+    if fields.get("disabled", "0") not in ("0", "0x0", "00"):
+        yield _stop("wifi.disabled", "The network is switched off", "Take the line disabled= out.", where)
+    if kinds & KEY_MANAGEMENT and not kinds & (JOINS_WITH_A_KEY | {"NONE", "SAE", "OWE"}):
+        yield _stop("wifi.key-management-other", f"It would join with {' '.join(sorted(kinds))}, not with a passphrase",
+                    "Write key_mgmt=WPA-PSK, or take the line out.", where)  # fmt: skip
+    elif kinds & JOINS_WITH_A_KEY and "psk" not in fields and "sae_password" not in fields:
+        yield _stop(
+            "wifi.key-missing",
+            "A network block without a key",
+            "Add psk=, or key_mgmt=NONE for an open network.",
+            where,
+        )
 
 
 def _check_ssid(value: str, where: Where) -> Iterator[Finding]:

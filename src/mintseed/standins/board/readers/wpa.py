@@ -13,7 +13,7 @@ def read(data: bytes) -> Wanted | None:
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
         return None
     ssid = key = None
-    passphrase, asks_hidden, off, kinds = "", False, False, "WPA-PSK"
+    passphrase, asks_hidden, off, away, kinds = "", False, False, False, "WPA-PSK"
     country, inside, found = "", False, False
     for raw in data.decode("utf-8", "replace").split("\n"):
         line = _without_comment(raw).strip()
@@ -25,7 +25,7 @@ def read(data: bytes) -> Wanted | None:
                 inside = True
             elif name == "country":
                 country = value
-            elif not equals or name != name.strip() or name not in _GLOBAL:
+            elif not equals or name != name.strip() or name not in _GLOBAL or not re.fullmatch(_GLOBAL[name], value):
                 return None
             continue
         if line == "}":
@@ -41,23 +41,61 @@ def read(data: bytes) -> Wanted | None:
                 key = bytes.fromhex(value)
             else:
                 return None
+        elif name in _VALUES and not re.fullmatch(_VALUES[name], value):
+            return None
         elif name == "scan_ssid":
-            asks_hidden = value == "1"
+            asks_hidden = value in ("1", "0x1")
         elif name == "disabled":
             off = value != "0"
         elif name == "key_mgmt":
             kinds = value
         elif not equals or name not in _NETWORK:
             return None
-    if inside or not found or ssid is None or off or "WPA-PSK" not in kinds.split():
+        elif name in _AWAY and not re.fullmatch(_AWAY[name], value):
+            away = True
+    if inside or not found or ssid is None or off or away or "WPA-PSK" not in kinds.split():
         return None
     if passphrase:
         key = hashlib.pbkdf2_hmac("sha1", passphrase.encode(), ssid, 4096, 32)
     return Wanted(ssid, key, country, asks_hidden)
 
 
-_GLOBAL = ("ctrl_interface", "ctrl_interface_group", "update_config", "ap_scan", "p2p_disabled", "fast_reauth")
+_INT = "[+-]?(0[xX][0-9a-fA-F]+|[0-9]+)"
+_GLOBAL = {
+    "ctrl_interface": ".*",
+    "ctrl_interface_group": ".*",
+    "update_config": _INT,
+    "ap_scan": _INT,
+    "p2p_disabled": _INT,
+    "fast_reauth": _INT,
+}
+"""settings outside a block, and what their values may be"""
 
+_MAC = "[0-9A-Fa-f]{2}(:[0-9A-Fa-f]{2}){5}"
+_VALUES = {
+    "scan_ssid": "0|1|0x0|0x1",
+    "disabled": _INT,
+    "priority": _INT,
+    "ieee80211w": _INT,
+    "mode": "[0-5]",
+    "proto": "((WPA|RSN|WPA2)( |$))+",
+    "pairwise": "((CCMP|TKIP|GCMP|NONE)( |$))+",
+    "group": "((CCMP|TKIP|GCMP|WEP40|WEP104)( |$))+",
+    "auth_alg": "((OPEN|SHARED|LEAP)( |$))+",
+    "bssid": f"any|{_MAC}",
+    "bssid_whitelist": f"({_MAC} ?)+",
+    "id_str": '".*"',
+}
+"""What the manual lets a value be; with any other the file is refused."""
+
+_AWAY = {
+    "mode": "0",
+    "proto": ".*(RSN|WPA2).*",
+    "pairwise": ".*CCMP.*",
+    "auth_alg": ".*OPEN.*",
+    "ieee80211w": "[013]|0x[01]",
+}
+"""What a value has to be for the network of a home, WPA2 with CCMP, to be joined."""
 
 _NETWORK = (
     "priority",
@@ -67,6 +105,7 @@ _NETWORK = (
     "group",
     "auth_alg",
     "bssid",
+    "bssid_whitelist",
     "ieee80211w",
     "mode",
     "scan_freq",
