@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import subprocess
+
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -10,6 +12,7 @@ from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects import key_value
+from mintseed.core.settings.dialects.key_value import shell_word
 from mintseed.standins.forge.sources import LINTEL_DEVICE, PLATEN_DEVICE
 from tests.builders.readers import shell_value
 from tests.core.settings.test_values import values
@@ -68,3 +71,55 @@ def test_a_line_that_is_no_setting_is_a_stop_and_a_trailing_blank_a_check() -> N
     assert verdict(key_value.check("HOST NAME press\n", "f")) is Severity.STOP
     assert verdict(key_value.check("HOST=press \n", "f")) is Severity.CHECK
     assert verdict(key_value.check("# note\n\nHOST=press\n", "f")) is Severity.OK
+
+
+def by_shell(line: str) -> set[str]:
+    return {f.code for f in key_value.check(line + "\n", "f", SHELL) if f.severity is Severity.STOP}
+
+
+@pytest.mark.parametrize(
+    ("line", "code"),
+    [
+        ("KEY=a#b c", "key-value.words"),  # a # within a word is no comment
+        ("KEY=\"it's $HOME isn't\"", "key-value.shell-sign"),
+        ("foo.bar=1", "key-value.line"),
+        ("KEY=~/x", "key-value.shell-sign"),
+        ("KEY=a;b", "key-value.shell-sign"),
+        ("KEY='a", "key-value.quote-open"),
+        ("KEY=a\\", "key-value.quote-open"),
+    ],
+)
+def test_what_the_shell_takes_otherwise_is_a_stop(line: str, code: str) -> None:
+    assert code in by_shell(line)
+
+
+@pytest.mark.parametrize(
+    ("line", "value"),
+    [
+        ("export KEY=1", "1"), ("KEY=a#b", "a#b"), ("KEY='it costs $5'", "it costs $5"), ("KEY=a # why", "a"), ('KEY="it\'s"', "it's"), ("KEY=5$", "5$"),
+        ('KEY="a\\"b"', 'a"b'), ("KEY=", ""),
+    ],
+)  # fmt: skip
+def test_what_the_shell_takes_and_means_is_no_stop(line: str, value: str) -> None:
+    assert shell_value(line, "KEY") == value  # sh(1)
+    assert by_shell(line) == set()
+
+
+@settings(max_examples=150, deadline=None)
+@given(st.text(alphabet="ab \"'#$`\\;~=(&", max_size=9))
+def test_the_shell_is_judged_as_it_judges(value: str) -> None:
+    """sh(1), with no program to be found, says whether a line is one assignment and what it assigns."""
+    line = f"KEY={value}"
+    script = f'{line}\nprintf "%s" "$KEY"'
+    done = subprocess.run(
+        ["/bin/sh", "-c", script],
+        capture_output=True,
+        text=True,
+        check=False,
+        env={"PATH": "/nowhere", "HOME": "/home/x"},
+    )
+    told = by_shell(line)
+    if not told:
+        assert (done.returncode, done.stderr, done.stdout) == (0, "", shell_word(value).text)
+    if done.returncode or done.stderr:
+        assert told, (line, done.stderr)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import re
-import shlex
 from collections.abc import Iterator
+from dataclasses import dataclass
 
 from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Finding, Severity, Where
@@ -77,10 +77,13 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
         if not bare or bare.startswith("#"):
             continue
         key, equals, _ = line.partition("=")
-        if not equals or not re.fullmatch(r"[A-Za-z_][A-Za-z0-9_.-]*", key.strip()):
+        by_shell = file is not None and file.quoting == "shell"
+        if by_shell:
+            key = re.sub(r"^\s*(export|readonly)\s+", "", key)  # POSIX.1-2017 XCU §2.14
+        if not equals or not re.fullmatch(_SHELL_NAME if by_shell else r"[A-Za-z_][A-Za-z0-9_.-]*", key.strip()):
             yield Finding("key-value.line", Severity.STOP, f"Line {number} is no setting", "Expected KEY=value.",
                           "Write it as KEY=value, or put # before it.", where)  # fmt: skip
-        elif file is not None and file.quoting == "shell":
+        elif by_shell:
             yield from _check_word(key, line.partition("=")[2], where)
         elif (
             file is not None
@@ -101,17 +104,82 @@ def _check_word(key: str, value: str, where: Where) -> Iterator[Finding]:
         yield Finding("key-value.blank-at-equals", Severity.STOP, f"A blank beside = in line {where.line}",
                       "The shell takes it as the name of a program.", "Write KEY=value without blanks.", where)  # fmt: skip
         return
-    try:
-        words = shlex.split(value, comments=True)
-    except ValueError:
+    word = shell_word(value)
+    if word.is_open:
         yield Finding("key-value.quote-open", Severity.STOP, f"A quote is not closed in line {where.line}",
                       "The shell reads on into the next lines.", "Close it.", where)  # fmt: skip
-        return
-    if len(words) > 1:
-        yield Finding("key-value.words", Severity.STOP, f"{key} holds more than one word in line {where.line}",
-                      "The shell takes the second one as the name of a program.", "Put it in single quotes.", where)  # fmt: skip
-    elif re.search(r"[`$]", re.sub(r"'[^']*'", "", value)) or re.search(
-        r"[;&|<>()]", re.sub(r"'[^']*'|\"[^\"]*\"", "", value)
-    ):
+    elif word.acts:
         yield Finding("key-value.shell-sign", Severity.STOP, f"{key} holds a sign the shell acts on in line {where.line}",
                       "It would be carried out or replaced.", "Put it in single quotes.", where)  # fmt: skip
+    elif word.more:
+        yield Finding("key-value.words", Severity.STOP, f"{key} holds more than one word in line {where.line}",
+                      "The shell takes the second one as the name of a program.", "Put it in single quotes.", where)  # fmt: skip
+
+
+_SHELL_NAME = r"[A-Za-z_][A-Za-z0-9_]*"
+"""a name in POSIX.1-2017 XBD §3.235"""
+
+
+@dataclass(frozen=True, slots=True)
+class ShellWord:
+    """What a shell makes of what stands behind an equals sign. `more`: whether another word follows; `acts`: whether something in it is carried
+    out or replaced; `is_open`: whether it goes on in the next line."""
+
+    text: str
+    more: bool = False
+    acts: bool = False
+    is_open: bool = False
+
+
+def shell_word(value: str) -> ShellWord:
+    """Return the first word of `value` as a shell reads it. Source: POSIX.1-2017 XCU §2.2 (quoting), §2.3 (comments), §2.6.1 (tilde)."""
+    out: list[str] = []
+    at, acts = 0, value.startswith("~") or ":~" in value
+    while at < len(value):
+        sign = value[at]
+        if sign in " \t":
+            behind = value[at:].strip(" \t")
+            return ShellWord("".join(out), bool(behind) and not behind.startswith("#"), acts)
+        if sign == "\\":
+            if at + 1 == len(value):
+                return ShellWord("".join(out), acts=acts, is_open=True)
+            out.append(value[at + 1])
+            at += 2
+        elif sign == "'":
+            end = value.find("'", at + 1)
+            if end < 0:
+                return ShellWord("".join(out), acts=acts, is_open=True)
+            out.append(value[at + 1 : end])
+            at = end + 1
+        elif sign == '"':
+            inner, end, expands = _double_quoted(value, at + 1)
+            if end < 0:
+                return ShellWord("".join(out), acts=acts, is_open=True)
+            out.append(inner)
+            acts, at = acts or expands, end + 1
+        else:
+            acts = acts or sign in ";&|<>()`" or _expands(value, at)
+            out.append(sign)
+            at += 1
+    return ShellWord("".join(out), acts=acts)
+
+
+def _double_quoted(value: str, at: int) -> tuple[str, int, bool]:
+    """Return what stands in double quotes that begin before `at`, where they end (-1: nowhere), and whether something in them is replaced."""
+    out: list[str] = []
+    expands = False
+    while at < len(value):
+        if value[at] == '"':
+            return "".join(out), at, expands
+        if value[at] == "\\" and value[at + 1 : at + 2] in ('"', "\\", "$", "`"):
+            at += 1
+        elif value[at] == "`" or _expands(value, at):
+            expands = True
+        out.append(value[at])
+        at += 1
+    return "".join(out), -1, expands
+
+
+def _expands(value: str, at: int) -> bool:
+    """Return whether a dollar sign begins something that is replaced (§2.6); one before anything else is itself."""
+    return value[at] == "$" and re.match(r"[A-Za-z0-9_{(@*#?$!'-]", value[at + 1 : at + 2] or " ") is not None
