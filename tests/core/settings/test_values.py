@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import subprocess
+from pathlib import Path
 
 import pytest
 from hypothesis import given, settings
@@ -173,3 +174,25 @@ def test_secrets_stay_out_of_the_repr() -> None:
     shown = repr(values(admin_hash="$6$salt$hash"))
     assert "spring tide" not in shown
     assert "$6$" not in shown
+
+
+@pytest.mark.parametrize("name", ["localhost", "LocalHost", "local", "ip6-loopback"])
+def test_names_that_are_nobodys_are_a_stop(name: str) -> None:
+    # RFC 6761 §6.3: localhost is always the machine itself
+    assert codes(values(host_name=name))["settings.host-name-reserved"] is Severity.STOP
+    assert "settings.host-name-reserved" not in codes(values(host_name="localhost-2"))
+
+
+PASSWD_MASTER = Path("/usr/share/base-passwd/passwd.master")
+
+
+@pytest.mark.skipif(not PASSWD_MASTER.exists(), reason="no base-passwd here")
+def test_accounts_of_the_system_are_a_stop() -> None:
+    # Debian's base-passwd: every account its systems begin with
+    names = [line.split(":")[0] for line in PASSWD_MASTER.read_text().splitlines() if line]
+    assert "root" in names
+    for name in names:
+        if name.startswith("_"):
+            continue  # no name a person would choose
+        assert codes(values(admin_name=name, admin_hash="x"))["settings.admin-name-system"] is Severity.STOP, name
+    assert "settings.admin-name-system" not in codes(values(admin_name="keeper", admin_hash="x"))

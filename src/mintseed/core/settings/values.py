@@ -26,6 +26,34 @@ PASSPHRASE_LEAST, PASSPHRASE_MOST = 8, 63
 KEY_HEX_DIGITS = 64
 KEY_ROUNDS = 4096
 """PBKDF2 iterations, IEEE 802.11i Annex H.4."""
+RESERVED_HOST_NAMES = frozenset(
+    {"localhost", "localdomain", "local", "invalid", "broadcasthost", "ip6-localhost", "ip6-loopback"}
+)
+SYSTEM_ACCOUNTS = frozenset(
+    [
+        "root",
+        "daemon",
+        "bin",
+        "sys",
+        "sync",
+        "games",
+        "man",
+        "lp",
+        "mail",
+        "news",
+        "uucp",
+        "proxy",
+        "www-data",
+        "backup",
+        "list",
+        "irc",
+        "nobody",
+        "sshd",
+        "messagebus",
+    ]
+)
+"""accounts that systems have before anybody makes one. Source: Debian's base-passwd, passwd.master; the last two: openssh-server, dbus"""
+
 HOST_NAME_MOST = 63
 """octets of one label, RFC 1035 §2.3.4."""
 SHARE_NAME_MOST = 15
@@ -194,7 +222,17 @@ def _host_name(name: str, default: str, taken: frozenset[str]) -> Iterator[Findi
             "RFC 1123 §2.1, RFC 952",
         )
         return
-    if name.lower() in taken:
+    if name.lower() in RESERVED_HOST_NAMES:
+        yield Finding(
+            "settings.host-name-reserved",
+            Severity.STOP,
+            f"Every machine means itself, or nobody, by {name}",
+            "No other one would ever reach this device by it.",
+            "Give it a name of its own.",
+            where,
+            "RFC 6761 §6.3, RFC 6762 §3",
+        )
+    elif name.lower() in taken:
         yield Finding(
             "settings.host-name-taken",
             Severity.STOP,
@@ -397,6 +435,16 @@ def _admin(values: SettingValues) -> Iterator[Finding]:
             "Choose a short one in small letters.",
             Where(field="admin_name"),
             "useradd(8)",
+        )
+    if values.admin_name in SYSTEM_ACCOUNTS:
+        yield Finding(
+            "settings.admin-name-system",
+            Severity.STOP,
+            f"The image has an account called {values.admin_name} already",
+            "It belongs to the system: it would not be made, or the system's own would be changed.",
+            "Choose another name.",
+            Where(field="admin_name"),
+            "Debian base-passwd",
         )
     if bool(values.admin_name) != bool(values.admin_hash):
         yield Finding(
