@@ -2,18 +2,21 @@
 
 from __future__ import annotations
 
-from typing import Literal
+from typing import Annotated, Literal
 
-from pydantic import Field
+from pydantic import Field, StringConstraints
 
 from mintseed.core.described import Described
+
+AsWritten = Annotated[str, StringConstraints(strip_whitespace=False)]
+"""a text whose blanks at both ends count. Source: IEEE 802.11 §9.4.2.2 (SSID), IEEE 802.11i Annex H.4 (passphrase)"""
 
 
 class WifiNetwork(Described):
     """One Wi-Fi network. `passphrase` is a secret and never leaves by way of text or log."""
 
-    ssid: str
-    passphrase: str = Field(default="", repr=False)
+    ssid: AsWritten
+    passphrase: AsWritten = Field(default="", repr=False)
     band_ghz: float = Field(default=2.4, gt=0, description="2.4 or 5")
     hidden: bool = False
     wpa3_only: bool = Field(default=False, description="whether it refuses WPA2")
