@@ -29,6 +29,7 @@ WEIR_POST = ImageSpec(
         "etc/systemd/system/multi-user.target.wants/NetworkManager.service": "[Service]\n",
         "etc/nginx/sites-enabled/post": "server {\n    listen 8765;\n    root /srv/post;\n}\n",
         "usr/sbin/avahi-daemon": "",
+        "usr/sbin/NetworkManager": "",
         "srv/post/index.html": PAGE,
     },
     checksums="weir-post-1.4.sha256", manifest={},
