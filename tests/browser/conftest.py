@@ -153,10 +153,14 @@ def cards_in_reader(application: Application) -> Iterator[None]:
 def _power_all_off(application: Application) -> None:
     with httpx.Client(base_url=application.url, headers=application.token, timeout=30) as client:
         for place in ("open", "service"):
-            listed = client.get("/api/deployments", params={"place": place}).raise_for_status().json()
+            try:
+                listed = client.get("/api/deployments", params={"place": place}).raise_for_status().json()
+            except httpx.HTTPError:
+                continue
             for device in listed["deployments"]:
-                # One that does not run refuses, and that is all right.
-                client.post(f"/api/deployments/{device['id']}/boot/power-off")
+                # One that does not run refuses, and that is all right; what is busy is no fault of the test that has passed.
+                with contextlib.suppress(httpx.HTTPError):
+                    client.post(f"/api/deployments/{device['id']}/boot/power-off")
 
 
 def _wait_until_up(application: Application, seconds: float = 180) -> None:
