@@ -163,7 +163,7 @@ def _power_all_off(application: Application) -> None:
                     client.post(f"/api/deployments/{device['id']}/boot/power-off")
 
 
-def _wait_until_up(application: Application, seconds: float = 180) -> None:
+def _wait_until_up(application: Application, seconds: float = 900) -> None:
     until = time.monotonic() + seconds
     while time.monotonic() < until:
         if application.process.poll() is not None:

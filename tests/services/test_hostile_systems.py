@@ -57,6 +57,14 @@ LONG = b"Listen 80\n" * 25_000 + b"x"
 """just under what is read of a settings file"""
 
 
+LINES = (
+    f"{WANTS}/a.service", f"{WANTS}/smbd.service", "etc/samba/smb.conf", "etc/cloud/cloud.cfg", "etc/fstab", "etc/inittab", "etc/exports",
+    "etc/systemd/resolved.conf", "etc/containers/systemd/a.container", "opt/a/compose.yaml", "etc/apache2/ports.conf", "etc/passwd",
+    "etc/systemd/system/getty@tty1.service.d/a.conf", "etc/systemd/system/getty.target.wants/getty@tty1.service",
+)  # fmt: skip
+"""what is read a line at a time: nothing in it may cost the square of its lines"""
+
+
 @pytest.mark.parametrize(
     "files",
     [
@@ -68,6 +76,9 @@ LONG = b"Listen 80\n" * 25_000 + b"x"
         {"etc/inittab": b"id:2:initdefault:" * 15_000, "etc/fstab": b"a / b x-systemd.growfs,\n" * 9_000, "etc/cloud/cloud.cfg": b"datasource_list: [" + b"a, " * 80_000},
         {f"{WANTS}/a.service": b"ExecStart=" + b"--port " * 36_000, "etc/exports": b"/a *\n" * 50_000},
         {"etc/systemd/system/a\\x2db.service": "", f"{WANTS}/quo\"te.service": SERVICE.format(1), f"{WANTS}/sp ace.service": SERVICE.format(2)},
+        dict.fromkeys(LINES, b"\n" * 250000),
+        dict.fromkeys(LINES, b" \n" * 120000),
+        {"etc/inittab": b"a:2:respawn:" * 20_000, "etc/apache2/ports.conf": b"<IfModule a>\n" * 18_000, "etc/apache2/mods-enabled/b.load": b"x"},
         {"etc/os-release": b"NAME=" + b"\x1b[2J" * 60_000, "etc/hostname": b"\xff\xfe\x00" * 80_000, "etc/default/keyboard": b"XKBLAYOUT=" + b"a" * 250_000},
     ],
 )  # fmt: skip

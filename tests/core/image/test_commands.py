@@ -84,14 +84,17 @@ def test_containers_need_something_that_runs_them() -> None:
     ]
 
 
+def nested(first: str, each: str) -> str:
+    """Sixty anchors, each of which holds the one before twice: written out it would have 2⁶⁰ parts."""
+    return f"n0: &n0 {first}\n" + "".join(f"n{n + 1}: &n{n + 1} {each.format(f'*n{n}')}\n" for n in range(60))
+
+
 BOMB = (
-    "a: &a [x, x]\n"
-    + "".join(f"{chr(98 + n)}: &{chr(98 + n)} [*{chr(97 + n)}, *{chr(97 + n)}]\n" for n in range(24))
-    + "services: {s: {ports: *y}}\n"
+    nested("[x, x]", "[{0}, {0}]")
+    + "services: {s: {ports: *n60}, t: {ports: [{published: *n60}]}, u: {ports: [{target: 1, published: '1', host_ip: *n60}]}}\n"
 )
-MERGES = "a: &a {k: v}\n" + "".join(
-    f"{chr(98 + n)}: &{chr(98 + n)} {{<<: [*{chr(97 + n)}, *{chr(97 + n)}]}}\n" for n in range(24)
-)
+MERGES = nested("{k: v}", "{{<<: [{0}, {0}]}}") + "services: {s: *n60}\n"
+ITSELF = "services: &s {a: *s, b: {ports: &p [*p]}}\n"
 
 
 @pytest.mark.parametrize(
@@ -104,6 +107,7 @@ MERGES = "a: &a {k: v}\n" + "".join(
         "\t: x",
         BOMB,
         MERGES,
+        ITSELF,
         "services: {a: !!python/object:os.x {}}",
     ],
 )

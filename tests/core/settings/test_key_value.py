@@ -97,7 +97,7 @@ def test_what_the_shell_takes_otherwise_is_a_stop(line: str, code: str) -> None:
     ("line", "value"),
     [
         ("export KEY=1", "1"), ("KEY=a#b", "a#b"), ("KEY='it costs $5'", "it costs $5"), ("KEY=a # why", "a"), ('KEY="it\'s"', "it's"), ("KEY=5$", "5$"),
-        ('KEY="a\\"b"', 'a"b'), ("KEY=", ""),
+        ('KEY="a\\"b"', 'a"b'), ("KEY=", ""), ("KEY='a:~b'", "a:~b"), ("KEY=a~b", "a~b"),
     ],
 )  # fmt: skip
 def test_what_the_shell_takes_and_means_is_no_stop(line: str, value: str) -> None:
@@ -106,7 +106,7 @@ def test_what_the_shell_takes_and_means_is_no_stop(line: str, value: str) -> Non
 
 
 @settings(max_examples=150, deadline=None)
-@given(st.text(alphabet="ab \"'#$`\\;~=(&", max_size=9))
+@given(st.text(alphabet="ab \"'#$`\\;~=(&:", max_size=9))
 def test_the_shell_is_judged_as_it_judges(value: str) -> None:
     """sh(1), with no program to be found, says whether a line is one assignment and what it assigns."""
     line = f"KEY={value}"

@@ -9,15 +9,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from typing import Any
+from typing import Literal
 
 import yaml
 
-from mintseed.core.image.starting import MOST_UNITS, Starting, WhatStarts, unit_text
+from mintseed.core.image.starting import MOST_UNITS, Starting, WhatStarts, unit_of
 from mintseed.core.image.tree import Tree, text_of
-from mintseed.core.image.web_servers import Listener, address
-
-MOST_LINES = 4000
+from mintseed.core.image.unit_file import UnitFile, read_unit_file
+from mintseed.core.image.web_servers import Address, Listener, address
 
 _OTHERS = frozenset({"ssh", "sshd", "dropbear", "nginx", "apache2", "httpd", "lighttpd", "caddy", "haproxy"})
 """what is no page, and what is read from its own settings"""
@@ -28,8 +27,7 @@ _OPTION = re.compile(
     re.IGNORECASE,
 )
 _SERVER_MODULE = re.compile(r"\bhttp\.server\s+(\d{1,5})\b")
-_ENVIRONMENT = re.compile(r"^\s*Environment\s*=.*?\b(?:HTTP_|WEB_|LISTEN_)?PORT=[\"']?(\d{1,5})\b", re.MULTILINE)
-_EXEC = re.compile(r"^\s*ExecStart\s*=\s*[-@:+!]*(.*)$", re.MULTILINE)
+_PORT_SET = re.compile(r"\b(?:HTTP_|WEB_|LISTEN_)?PORT=[\"']?(\d{1,5})\b")
 
 COMPOSE_NAMES = ("compose.yaml", "compose.yml", "docker-compose.yml", "docker-compose.yaml")
 COMPOSE_ABOVE = ("opt", "srv", "home", "root", "etc/docker", "etc/containers", "var/lib", "usr/local/share")
@@ -44,8 +42,7 @@ def commanded(tree: Tree, starts: WhatStarts) -> tuple[Listener, ...]:
     """Return what the command lines of what starts say they listen on."""
     found: list[Listener] = []
     for one in [s for s in starts.all if s.name not in _OTHERS and s.kind != "socket"][:MOST_UNITS]:
-        path, text = unit_text(tree, one)
-        found += _of_unit(one, path, _joined(text)) if path else ()
+        found += _of_unit(one, unit_of(tree, one))
     return tuple(found)
 
 
@@ -64,23 +61,18 @@ def contained(tree: Tree, starts: WhatStarts) -> tuple[Listener, ...]:
     return tuple(found)
 
 
-def _joined(text: str) -> str:
-    """Return a unit's text with its lines that go on put together, and its comments left out (systemd.syntax(7))."""
-    lines = [line for line in text.split("\n")[:MOST_LINES] if not line.lstrip().startswith(("#", ";"))]
-    return "\n".join(lines).replace("\\\n", " ")
+def _of_unit(one: Starting, unit: UnitFile) -> Iterator[Listener]:
+    said = [
+        m[1] for line in unit.all("ExecStart") for pattern in (_OPTION, _SERVER_MODULE) for m in pattern.finditer(line)
+    ]
+    said += [m[1] for line in unit.all("Environment") for m in _PORT_SET.finditer(line)]
+    for word in said:
+        if (found := address(word)) is not None and found[0] not in _NO_PAGES:
+            yield _listener(found, one.name, unit.path, "command")
 
 
-def _of_unit(one: Starting, path: str, text: str) -> Iterator[Listener]:
-    for line in _EXEC.findall(text):
-        said = [m[1] for m in _OPTION.finditer(line)] + [m[1] for m in _SERVER_MODULE.finditer(line)]
-        for word in said:
-            if (found := address(word)) is not None and found[0] not in _NO_PAGES:
-                yield Listener(
-                    found[0], "https" if found[0] == 443 else "http", one.name, path, found[1], how="command"
-                )
-    for word in _ENVIRONMENT.findall(text):
-        if (found := address(word)) is not None:
-            yield Listener(found[0], "https" if found[0] == 443 else "http", one.name, path, found[1], how="command")
+def _listener(found: Address, server: str, path: str, how: Literal["command", "container"]) -> Listener:
+    return Listener(found[0], "https" if found[0] == 443 else "http", server, path, found[1], how=how)
 
 
 _NO_PAGES = frozenset({22, 53, 67, 68, 69, 123, 445, 1883, 5353, 8883})
@@ -105,18 +97,20 @@ def _compose(path: str, text: str) -> Iterator[Listener]:
         ports = service.get("ports") if isinstance(service, dict) else None
         for port in ports[:MOST_FOLDERS] if isinstance(ports, list) else ():
             if (found := _published(port)) is not None and found[0] not in _NO_PAGES:
-                yield Listener(
-                    found[0], "https" if found[0] == 443 else "http", str(name)[:60], path, found[1], how="container"
-                )
+                yield _listener(found, str(name)[:60], path, "container")
 
 
-def _published(port: Any) -> Any:
+def _published(port: object) -> Address | None:
     """Return (port, reach) of a container's port as it is let out; None where it is none, or let out under a number nobody chose."""
     if isinstance(port, dict):
-        if str(port.get("protocol", "tcp")) != "tcp" or port.get("published") is None:
+        said = [port.get(key, default) for key, default in (("protocol", "tcp"), ("published", ""), ("host_ip", ""))]
+        # Only texts are texts here: a list that holds lists would be written out without end.
+        if not all(isinstance(value, str) for value in said) or said[0] != "tcp":
             return None
-        return address(f"{port['host_ip']}:{port['published']}" if port.get("host_ip") else str(port["published"]))
-    text, _, protocol = str(port).partition("/")
+        return address(f"{said[2]}:{said[1]}" if said[2] else said[1])
+    if not isinstance(port, str):
+        return None
+    text, _, protocol = port.partition("/")
     outer, colon, _inner = text.rpartition(":")
     # A number alone is the container's own; a range begins with its first.
     return address(outer.split("-")[0]) if colon and protocol in ("", "tcp") else None
@@ -124,6 +118,6 @@ def _published(port: Any) -> Any:
 
 def _quadlet(path: str, text: str) -> Iterator[Listener]:
     name = path.rsplit("/", 1)[-1].rpartition(".")[0]
-    for said in re.findall(r"^\s*PublishPort\s*=\s*(\S+)", text, re.MULTILINE):
+    for said in read_unit_file(path, text).all("PublishPort"):
         if (found := _published(said)) is not None and found[0] not in _NO_PAGES:
-            yield Listener(found[0], "https" if found[0] == 443 else "http", name, path, found[1], how="container")
+            yield _listener(found, name, path, "container")

@@ -8,6 +8,7 @@ from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from mintseed.core.image.starting import NOTHING_STARTS, WhatStarts
+from mintseed.core.image.unit_file import read_unit_file
 from mintseed.core.image.web_servers import UNITS, Lexer, Listener, in_order, listeners
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
 from mintseed.core.visible import one_line
@@ -66,9 +67,7 @@ class PageFacts:
 
 def has_announcer(programs: Collection[str], files: Mapping[str, bytes]) -> bool | None:
     """Return whether one of `programs`, or a setting, answers for names; None where no program was seen, so that nothing is known."""
-    answers = re.search(
-        r"^\s*MulticastDNS\s*=\s*(yes|true|1|on)\s*$", _text(files, RESOLVED), re.MULTILINE | re.IGNORECASE
-    )
+    answers = read_unit_file(RESOLVED, _text(files, RESOLVED)).says_yes("MulticastDNS")
     if ANNOUNCERS & set(programs) or answers:
         return True
     return False if programs else None

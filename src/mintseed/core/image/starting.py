@@ -15,6 +15,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from mintseed.core.image.tree import Tree, text_of
+from mintseed.core.image.unit_file import MOST_LINES, UnitFile, read_unit_file
 
 Init = Literal["systemd", "sysv", "openrc", "busybox", "unknown"]
 
@@ -106,21 +107,19 @@ def init_of(tree: Tree) -> Init:
         return "openrc"
     if "busybox" in to:
         return "busybox"
-    if re.search(r":initdefault:", text_of(tree, "etc/inittab")):
+    if any(action == "initdefault" for _, action, _ in inittab(tree)):
         return "sysv"
     return "unknown"
 
 
-def unit_text(tree: Tree, one: Starting) -> tuple[str, str]:
-    """Return (path, text) of the unit of something that starts; empty for a script, and where it lies nowhere."""
+def unit_of(tree: Tree, one: Starting) -> UnitFile:
+    """Return the unit of something that starts; an empty one for a script, and where it lies nowhere."""
     if one.kind == "script":
-        return "", ""
+        return UnitFile()
     # What wants it may be the unit itself, where somebody put it there instead of a link to it.
     whole = f"{one.name}{'@' if one.instance else ''}.{one.kind}"
-    for folder in (OWN_UNITS, *SHIPPED_UNITS):
-        if data := tree.read(f"{folder}/{whole}"):
-            return f"{folder}/{whole}", data.decode("utf-8", "replace")
-    return one.file, text_of(tree, one.file)
+    paths = (*(f"{folder}/{whole}" for folder in (OWN_UNITS, *SHIPPED_UNITS)), one.file)
+    return next((read_unit_file(path, text) for path in paths if (text := text_of(tree, path))), UnitFile())
 
 
 def _units(tree: Tree) -> Iterator[Starting]:
@@ -187,7 +186,8 @@ def _shipped(tree: Tree) -> Iterator[tuple[str, str]]:
 
 def _is_wanted(tree: Tree, path: str) -> bool:
     """Return whether a unit says by what it is started once it is enabled."""
-    return re.search(r"^\s*(WantedBy|RequiredBy)\s*=\s*\S", text_of(tree, path), re.MULTILINE) is not None
+    unit = read_unit_file(path, text_of(tree, path))
+    return any((*unit.all("WantedBy"), *unit.all("RequiredBy")))
 
 
 def _has_unit(tree: Tree, name: str) -> bool:
@@ -196,9 +196,20 @@ def _has_unit(tree: Tree, name: str) -> bool:
 
 
 def _runlevels(tree: Tree) -> Iterator[Starting]:
-    said = re.search(r"^[^#\n]*:([0-6]):initdefault:", text_of(tree, "etc/inittab"), re.MULTILINE)
-    for level in ("S", said[1] if said else "2"):
+    said = next((levels for levels, action, _ in inittab(tree) if action == "initdefault" and levels in _LEVELS), "2")
+    for level in ("S", said):
         yield from _numbered(tree, f"etc/rc{level}.d")
+
+
+_LEVELS = tuple("0123456")
+
+
+def inittab(tree: Tree) -> Iterator[tuple[str, str, str]]:
+    """Yield (runlevels, action, process) of each line of inittab(5)."""
+    for line in text_of(tree, "etc/inittab").split("\n", MOST_LINES)[:MOST_LINES]:
+        fields = line.split(":", 3)
+        if len(fields) == 4 and not line.lstrip().startswith("#"):
+            yield fields[1], fields[2], fields[3]
 
 
 def _numbered(tree: Tree, folder: str) -> Iterator[Starting]:

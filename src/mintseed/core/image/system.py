@@ -11,8 +11,9 @@ from typing import Any, Literal
 from passlib.hash import md5_crypt, sha256_crypt, sha512_crypt
 
 from mintseed.core.findings import Finding, Severity, Where
-from mintseed.core.image.starting import MOST_UNITS, OWN_UNITS, Starting, WhatStarts, unit_text, what_starts
+from mintseed.core.image.starting import MOST_UNITS, OWN_UNITS, Starting, WhatStarts, inittab, unit_of, what_starts
 from mintseed.core.image.tree import Tree, text_of
+from mintseed.core.image.unit_file import UnitFile
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
 from mintseed.core.visible import one_line
 
@@ -140,7 +141,7 @@ NOTHING_READ = SystemFacts()
 def read_system(tree: Tree, starts: WhatStarts | None = None) -> SystemFacts:
     """Return what the files of `tree` tell. `starts`: what starts with it, where that is known already."""
     starts = what_starts(tree) if starts is None else starts
-    units = {one: unit_text(tree, one) for one in starts.all[:MOST_UNITS]}
+    units = {one: unit_of(tree, one) for one in starts.all[:MOST_UNITS]}
     return SystemFacts(
         _each_once([*_networks(tree, starts)]),
         next((Fact(one.name, one.file) for one in starts.all if one.name in _SSH), None),
@@ -181,7 +182,7 @@ def _networks(tree: Tree, starts: WhatStarts) -> Iterator[Fact]:
             yield Fact(network.words, one.file)
 
 
-def _first(tree: Tree, starts: WhatStarts, units: Mapping[Starting, tuple[str, str]]) -> Iterator[Fact]:
+def _first(tree: Tree, starts: WhatStarts, units: Mapping[Starting, UnitFile]) -> Iterator[Fact]:
     """Yield what runs at the first start alone."""
     cloud = starts.named(*_CLOUD)
     if (cloud or "cloud.cfg" in tree.folder("etc/cloud")) and not _no_cloud_init(tree):
@@ -190,9 +191,9 @@ def _first(tree: Tree, starts: WhatStarts, units: Mapping[Starting, tuple[str, s
             f"cloud-init, which asks {sources}" if sources else "cloud-init",
             file if sources or not cloud else cloud.file,
         )
-    for one, (path, text) in units.items() if starts.first_boot else ():
-        if re.search(r"^\s*ConditionFirstBoot\s*=\s*(yes|true|1|on)", text, re.MULTILINE | re.IGNORECASE):
-            yield Fact(_shown(one.name), path)
+    for one, unit in units.items() if starts.first_boot else ():
+        if unit.says_yes("ConditionFirstBoot"):
+            yield Fact(_shown(one.name), unit.path)
 
 
 def _no_cloud_init(tree: Tree) -> bool:
@@ -204,19 +205,19 @@ def _data_sources(tree: Tree) -> tuple[str, str]:
     """Return where cloud-init looks for its settings, as the last of its files that says so says it."""
     main = "etc/cloud/cloud.cfg"
     parts = [f"etc/cloud/cloud.cfg.d/{n}" for n in sorted(tree.folder("etc/cloud/cloud.cfg.d")) if n.endswith(".cfg")]
-    for path in (*reversed(parts[:MOST_SETTINGS_FILES]), main):
-        if found := re.search(r"^\s*datasource_list\s*:\s*\[([^\]\n]*)\]", text_of(tree, path), re.MULTILINE):
+    for path in (*reversed(parts[-MOST_SETTINGS_FILES:]), main):
+        if found := re.search(r"^[ \t]*datasource_list[ \t]*:[ \t]*\[([^\]\n]*)\]", text_of(tree, path), re.MULTILINE):
             return _shown(", ".join(word.strip(" \"'") for word in found[1].split(","))), path
     return "", main
 
 
-def _looked_for(tree: Tree, units: Mapping[Starting, tuple[str, str]]) -> Iterator[Fact]:
+def _looked_for(tree: Tree, units: Mapping[Starting, UnitFile]) -> Iterator[Fact]:
     """Yield the files of the boot volume that stand in units and scripts which start."""
     seen: dict[str, None] = {}
     scripts = 0
-    for one, (path, text) in units.items():
-        told = [(path, text)] if path.startswith(OWN_UNITS) else []
-        program = one.file if one.kind == "script" else _program(text)
+    for one, unit in units.items():
+        told = [(unit.path, unit.text)] if unit.path.startswith(OWN_UNITS) else []
+        program = one.file if one.kind == "script" else _program(unit)
         if program and scripts < MOST_SCRIPTS and (body := text_of(tree, program)).startswith("#!"):
             scripts += 1
             told.append((program, body))
@@ -230,23 +231,32 @@ def _looked_for(tree: Tree, units: Mapping[Starting, tuple[str, str]]) -> Iterat
 _NO_SETTINGS = ("firmware", "efi", "grub", "overlays", "initrd.img", "vmlinuz")
 
 
-def _program(unit: str) -> str:
-    """Return the program a unit starts, as a path of the tree; empty where it is none of its own."""
-    found = re.search(
-        r"^\s*ExecStart\s*=\s*[-@:+!]*(?:/bin/(?:ba)?sh\s+|/usr/bin/(?:env\s+)?(?:ba|da)?sh\s+)?/(\S+)",
-        unit,
-        re.MULTILINE,
-    )
-    return found[1] if found else ""
+_SHELLS = frozenset({"sh", "bash", "dash", "env"})
+
+
+def _program(unit: UnitFile) -> str:
+    """Return the program a unit starts, as a path of the tree: of a script that a shell is given, the script; empty where it is none."""
+    for line in unit.all("ExecStart"):
+        words = line.lstrip("-@:+!").split()
+        own = next((word for word in words if word.rsplit("/", 1)[-1] not in _SHELLS), "")
+        if own.startswith("/"):
+            return own.lstrip("/")
+    return ""
+
+
+MOST_DROP_INS = 20
 
 
 def _console(tree: Tree, starts: WhatStarts) -> Fact | None:
     one = starts.named(*_CONSOLES)
     if one is None:
-        respawned = re.search(r"^[^#\n]*:respawn:\S*(?:getty|login|sh)\b", text_of(tree, "etc/inittab"), re.MULTILINE)
-        return Fact("asks for a name", "etc/inittab") if respawned else None
+        asks = any(
+            action == "respawn" and re.search(r"getty|login\b|sh\b", process[:200])
+            for _, action, process in inittab(tree)
+        )
+        return Fact("asks for a name", "etc/inittab") if asks else None
     for unit in ("getty@tty1", "getty@", "serial-getty@"):
-        for name in tree.folder(f"{OWN_UNITS}/{unit}.service.d"):
+        for name in tree.folder(f"{OWN_UNITS}/{unit}.service.d")[:MOST_DROP_INS]:
             path = f"{OWN_UNITS}/{unit}.service.d/{name}"
             if found := re.search(r"--autologin[ =]+(\S+)", text_of(tree, path)):
                 return Fact(f"{_shown(found[1])} is logged in unasked", path)
@@ -261,7 +271,7 @@ def _grows(tree: Tree, starts: WhatStarts) -> Fact | None:
     if (one := next((s for s in starts.all if _GROWS.search(s.name)), None)) is not None:
         return Fact(_shown(one.name), one.file)
     modules = text_of(tree, "etc/cloud/cloud.cfg")
-    if not _no_cloud_init(tree) and re.search(r"^\s*-\s*growpart\b", modules, re.MULTILINE):
+    if not _no_cloud_init(tree) and re.search(r"^[ \t]*-[ \t]*growpart\b", modules, re.MULTILINE):
         return Fact("cloud-init", "etc/cloud/cloud.cfg")
     return None
 
@@ -269,7 +279,7 @@ def _grows(tree: Tree, starts: WhatStarts) -> Fact | None:
 def _shares(tree: Tree, starts: WhatStarts) -> Iterator[Fact]:
     """Yield what is offered to the network. Sources: smb.conf(5), exports(5)."""
     if starts.named("smbd", "smb", "samba") is not None:
-        names = re.findall(r"^\s*\[([^\]\n]+)\]", text_of(tree, "etc/samba/smb.conf"), re.MULTILINE)
+        names = re.findall(r"^[ \t]*\[([^\]\n]+)\]", text_of(tree, "etc/samba/smb.conf"), re.MULTILINE)
         offered = [n for n in names if n.strip().lower() not in ("global", "homes", "printers", "print$")]
         yield from (Fact(_shown(n.strip()), "etc/samba/smb.conf") for n in offered[:MOST_SHARES])
     if starts.named("nfs-server", "nfs-kernel-server") is not None:

@@ -101,7 +101,11 @@ def _order(one: Listener) -> tuple[bool, bool, bool, bool, int]:
 _LOOPBACK = ("127.", "localhost", "[::1]", "::1")
 
 
-def address(said: str, *, alone: int | None = None) -> tuple[int, Literal["network", "loopback"]] | None:
+Address = tuple[int, Literal["network", "loopback"]]
+"""a port, and who gets there"""
+
+
+def address(said: str, *, alone: int | None = None) -> Address | None:
     """Return (port, reach) of an address as web servers write it; None for a socket of the machine and for what is none. `alone`: the port
     of an address without one."""
     if said.startswith(("unix:", "/", "@")):
@@ -191,10 +195,7 @@ def _directives(tokens: Iterable[Token]) -> tuple[_Directive, ...]:
     return tuple(stack[0])
 
 
-_IF_MODULE = re.compile(
-    r"^[ \t]*<IfModule[ \t]+(?:mod_)?(\w+?)(?:_module|\.c)?>(.*?)^[ \t]*</IfModule>",
-    re.MULTILINE | re.DOTALL | re.IGNORECASE,
-)
+_IF_MODULE = re.compile(r"[ \t]*<IfModule[ \t]+(?:mod_)?(\w+?)(?:_module|\.c)?>", re.IGNORECASE)
 
 
 def _of_its_modules(text: str, files: Mapping[str, bytes]) -> str:
@@ -202,7 +203,15 @@ def _of_its_modules(text: str, files: Mapping[str, bytes]) -> str:
     enabled = {p.rsplit("/", 1)[-1].removesuffix(".load") for p in files if p.startswith(f"{APACHE_MODULES}/")}
     if not enabled:
         return text
-    return _IF_MODULE.sub(lambda part: part[2] if part[1].lower() in enabled else "", text)
+    kept, within = [], list[bool]()
+    for line in text.split("\n"):
+        if (opened := _IF_MODULE.match(line[:200])) is not None:
+            within.append(opened[1].lower() in enabled)
+        elif line.strip().lower() == "</ifmodule>":
+            del within[-1:]
+        elif False not in within[-MOST_DEPTH:]:
+            kept.append(line)
+    return "\n".join(kept)
 
 
 def _apache(path: str, text: str) -> Iterator[Listener]:

@@ -134,7 +134,7 @@ class ShellWord:
 def shell_word(value: str) -> ShellWord:
     """Return the first word of `value` as a shell reads it. Source: POSIX.1-2017 XCU §2.2 (quoting), §2.3 (comments), §2.6.1 (tilde)."""
     out: list[str] = []
-    at, acts = 0, value.startswith("~") or ":~" in value
+    at, acts = 0, False
     while at < len(value):
         sign = value[at]
         if sign in " \t":
@@ -158,7 +158,8 @@ def shell_word(value: str) -> ShellWord:
             out.append(inner)
             acts, at = acts or expands, end + 1
         else:
-            acts = acts or sign in ";&|<>()`" or _expands(value, at)
+            at_home = sign == "~" and (at == 0 or value[at - 1] == ":")
+            acts = acts or sign in ";&|<>()`" or at_home or _expands(value, at)
             out.append(sign)
             at += 1
     return ShellWord("".join(out), acts=acts)
