@@ -29,7 +29,7 @@ class HttpProbe:
             # A loop of its own: only there the deadline cuts off an answer wherever it is, in the middle of a header too.
             return asyncio.run(_asked(method, url, data))
         except (TimeoutError, httpx.TimeoutException):
-            return PageAnswer(url, 0, trouble=f"no answer within {TIMEOUT_S:g} s")
+            return PageAnswer(url, 0, trouble=f"no answer within {TIMEOUT_S:g} s", silent=True)
         except httpx.ConnectError:
             return PageAnswer(url, 0, trouble="nothing listens there yet")
         except (httpx.HTTPError, httpx.InvalidURL, OSError, ValueError) as error:

@@ -115,3 +115,10 @@ def test_ten_thousand_units_and_a_million_lines_are_read_in_bounds() -> None:
        st.lists(st.text(max_size=20), max_size=6))  # fmt: skip
 def test_no_tree_is_too_odd(files: dict[str, bytes], odd: list[str]) -> None:
     what_starts(FixedTree(files, {WANTS: odd, "etc/rc2.d": odd, "etc/init.d": odd, "etc/runlevels/default": odd}))
+
+
+def test_of_a_folder_too_long_to_be_listed_nothing_is_said_to_be_missing() -> None:
+    few = FixedTree({}, {"usr/sbin": ["NetworkManager"]})
+    many = FixedTree({}, {"usr/bin": [f"p{n}" for n in range(6000)]})
+    assert not what_starts(few).lies("connmand")
+    assert what_starts(many).lies("connmand"), "it may lie there"

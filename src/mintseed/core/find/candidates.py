@@ -29,12 +29,13 @@ _OTHER_PAGE, _OTHER_NAME, _OURS = -4, -6, -20
 
 @dataclass(frozen=True, slots=True)
 class PageAnswer:
-    """What came back from an address: HTTP status (0 = no answer), start of the body, why not."""
+    """What came back from an address: HTTP status (0 = no answer), start of the body, why not. `silent`: nothing came in the time there was."""
 
     url: str
     status: int
     body: str = ""
     trouble: str = ""
+    silent: bool = False
 
 
 @dataclass(frozen=True, slots=True)

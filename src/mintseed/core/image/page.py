@@ -111,7 +111,8 @@ def _is_started(server: str, starts: WhatStarts) -> bool | None:
     """Return whether the system starts a web server; None where its units are called anything, or nothing is known of what starts."""
     if server not in UNITS or starts.init == "unknown":
         return None
-    return starts.named(*UNITS[server]) is not None
+    # Where not everything was looked at, what was not found may start all the same.
+    return True if starts.named(*UNITS[server]) else None if starts.cut else False
 
 
 def _announced(files: Mapping[str, bytes]) -> tuple[str, str, int | None]:

@@ -16,6 +16,7 @@ from typing import Literal
 
 from mintseed.core.image.tree import Tree, text_of
 from mintseed.core.image.unit_file import MOST_LINES, UnitFile, read_unit_file
+from mintseed.core.limits import MAX_DIRECTORY_ENTRIES
 
 Init = Literal["systemd", "sysv", "openrc", "busybox", "unknown"]
 
@@ -32,6 +33,9 @@ PROGRAMS = (
     "usr/sbin", "usr/bin", "sbin", "bin", "usr/local/bin", "usr/local/sbin", "usr/libexec", "usr/lib/systemd", "lib/systemd", "usr/lib/iwd",
 )  # fmt: skip
 """folders in which what is started would lie"""
+
+MOST_PROGRAMS = MAX_DIRECTORY_ENTRIES - 2
+"""from which on a folder was not listed whole"""
 
 MOST_UNITS = 80
 """that are looked into; a general system starts twenty to forty"""
@@ -90,7 +94,10 @@ def what_starts(tree: Tree) -> WhatStarts:
         found += [Starting(n, f"etc/runlevels/{level}/{n}", kind="script") for level in _OPENRC for n in tree.folder(f"etc/runlevels/{level}")]  # fmt: skip
     if init in ("busybox", "unknown"):
         found += [one for folder in _SCRIPTS for one in _numbered(tree, folder)]
-    programs = frozenset(name for folder in PROGRAMS for name in tree.folder(folder))
+    listed = [tree.folder(folder) for folder in PROGRAMS]
+    # Of a folder that is too long to be listed whole nobody knows what else lies in it.
+    whole = all(len(names) < MOST_PROGRAMS for names in listed)
+    programs = frozenset(name for names in listed for name in names) if whole else frozenset()
     once = {(one.name, one.instance, one.kind): one for one in reversed(found)}
     every = tuple(reversed(once.values()))
     first = init in ("systemd", "unknown") and not _started_before(tree)

@@ -269,7 +269,7 @@ def _grows(tree: Tree, starts: WhatStarts) -> Fact | None:
         if len(fields) > 3 and fields[1] == "/" and "x-systemd.growfs" in fields[3].split(","):
             return Fact("its file system", "etc/fstab")  # systemd.mount(5)
     if (one := next((s for s in starts.all if _GROWS.search(s.name)), None)) is not None:
-        return Fact(_shown(one.name), one.file)
+        return Fact(f"{_shown(one.name)}, going by its name", one.file)
     modules = text_of(tree, "etc/cloud/cloud.cfg")
     if not _no_cloud_init(tree) and re.search(r"^[ \t]*-[ \t]*growpart\b", modules, re.MULTILINE):
         return Fact("cloud-init", "etc/cloud/cloud.cfg")

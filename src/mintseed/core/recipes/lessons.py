@@ -84,7 +84,7 @@ def ports_to_ask(recipe: Recipe, read: Iterable[int]) -> tuple[int, ...]:
 
 
 def vendor_lesson(board: Board, macs: Iterable[str]) -> Lesson | None:
-    """Return how hardware addresses of this kind of board begin; None where that is known, or where no maker stands behind the address.
+    """Return how hardware addresses of this kind of board begin; None where that is known, or where the address was given locally.
 
     Source: IEEE 802: the second bit of the first octet says that an address was given locally.
     """
@@ -96,7 +96,7 @@ def vendor_lesson(board: Board, macs: Iterable[str]) -> Lesson | None:
             and prefix not in board.mac_prefixes
             and len(board.mac_prefixes) < MOST_PREFIXES
         ):
-            text = f"Its hardware address begins with {prefix}, as those of one maker do: a hint where the next {board.name} is looked for."
+            text = f"Its hardware address begins with {prefix}: a hint where the next {board.name} is looked for, and no proof."
             return Lesson("vendor", text, [*board.mac_prefixes, prefix])
     return None
 

@@ -103,4 +103,6 @@ def _page(one: Loaded, recipe: Recipe) -> SeenPage | None:
         answer = wiring.bench().probe.get(page_url(at, one.inputs.claimed))
         if answer.status == 200:
             return SeenPage(scheme, port, answer.body)
+        if answer.silent:
+            break  # it is off, or lets nobody in: asking on at the other ports would be waiting alone
     return None
