@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import timedelta
+from ipaddress import ip_network
 from pathlib import Path
 from typing import Any
 
 import pytest
+import yaml
 from django.utils import timezone
 
 from mintseed import wiring
+from mintseed.core.find.candidates import PageAnswer
 from mintseed.core.findings import Severity
+from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.reading import RESTED, read_what_came
-from mintseed.server.kept.models import BoardUnit, Description, Image, Site
+from mintseed.server.kept.models import BoardUnit, BootRun, Claim, Deployment, Description, Image, Site, Write
 from mintseed.server.owned.library import sync_library
 from tests.builders.disks import MIB, device_tree, fat_file, image
 from tests.server.conftest import Api, card, work
@@ -196,3 +200,56 @@ def test_a_second_image_of_the_system_becomes_a_release(api: Api, brought: int, 
         )
     finally:
         place.unlink(missing_ok=True)
+
+
+def test_a_device_teaches_its_port_where_that_was_assumed(
+    api: Api, brought: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    unit = api.post("/boards", {"name": "Some old board"})["unit_id"]
+    BoardUnit.objects.filter(pk=unit).update(macs=["00:11:22:aa:bb:cc"])
+    pk = used(api, brought, board_unit_id=unit)["id"]
+    row = Deployment.objects.get(pk=pk)
+    text = Description.objects.get(ident=row.recipe).text
+    assumed = text.replace("page:\n  scheme: http\n  port: 8765", "page:\n  assumed: true\n  port: 80")
+    Description.objects.filter(ident=row.recipe).update(text=assumed, changed_at=timezone.now())
+    api.put(f"/deployments/{pk}/plan", {"card_gb": 32})
+    api.post(f"/deployments/{pk}/settings/agree")
+    api.post(f"/deployments/{pk}/card/write", card())
+    work()
+    address = str(next(ip_network(Site.objects.get().networks[0]).hosts()))
+    run = BootRun.objects.create(
+        deployment=row,
+        board_unit_id=unit,
+        bench=own_bench(),
+        powered_at=timezone.now(),
+        write=Write.objects.latest("pk"),
+    )
+    Claim.objects.create(deployment=row, boot_run=run, address=address)
+    asked: list[str] = []
+
+    def answer(port: int | None) -> None:
+        def get(self: object, url: str) -> PageAnswer:
+            asked.append(url)
+            if port is None:
+                return PageAnswer(url, 0, silent=True)
+            return (
+                PageAnswer(url, 200, "<title>Rain today</title>")
+                if f":{port}/" in url
+                else PageAnswer(url, 0, trouble="nothing listens there yet")
+            )
+
+        monkeypatch.setattr(type(wiring.bench().probe), "get", get)
+
+    answer(None)
+    assert [lesson["about"] for lesson in api.get(f"/deployments/{pk}/lessons")] == ["vendor"]
+    assert len(asked) == 1, "a device that keeps silent is asked once"
+    # Its image tells of 8765; it answers elsewhere.
+    answer(8080)
+    assert [lesson["about"] for lesson in api.get(f"/deployments/{pk}/lessons")] == ["port", "signature", "vendor"]
+    for about in ("port", "vendor"):
+        api.post(f"/deployments/{pk}/lessons", {"about": about})
+    page = yaml.safe_load(Description.objects.get(kind="recipe", ident=row.recipe).text)["page"]
+    assert page == {"port": 8080, "scheme": "http"}
+    board = yaml.safe_load(Description.objects.get(kind="board", ident=BoardUnit.objects.get(pk=unit).board).text)
+    assert board["mac_prefixes"] == ["00:11:22"]
+    assert [lesson["about"] for lesson in api.get(f"/deployments/{pk}/lessons")] == ["signature"]
