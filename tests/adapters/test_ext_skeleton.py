@@ -71,6 +71,7 @@ def test_files_are_made_and_replaced_with_owner_and_mode(tmp_path: Path) -> None
     filled = laid_over(
         disk, RootFile("etc/hostname", b"new\n"), RootFile("etc/NetworkManager/system-connections/w i.nmconnection", keyfile, 0, 0, 0o600),
         RootFile("home/ann/.ssh/authorized_keys", b"ssh-ed25519 AAAA\n", 1000, 1000, 0o600), RootFile("etc/localtime", b"/usr/share/zoneinfo/Europe/London", link=True),
+        RootFile("var/lib/iwd/=5175.psk", b"[Security]\n", 0, 0, 0o600), RootFile("etc/wants/wpa_supplicant@wlan0.service", b"/lib/systemd/system/wpa_supplicant@.service", link=True),
     )  # fmt: skip
     assert cat(filled, "etc/hostname") == b"new\n"
     assert cat(filled, "etc/NetworkManager/system-connections/w i.nmconnection") == keyfile
@@ -80,6 +81,10 @@ def test_files_are_made_and_replaced_with_owner_and_mode(tmp_path: Path) -> None
         assert "User:  1000   Group:  1000" in stat(filled, path)
     assert "Mode:  0700" in stat(filled, "home/ann/.ssh")
     assert 'Fast link dest: "/usr/share/zoneinfo/Europe/London"' in stat(filled, "etc/localtime")
+    assert cat(filled, "var/lib/iwd/=5175.psk") == b"[Security]\n"
+    assert 'Fast link dest: "/lib/systemd/system/wpa_supplicant@.service"' in stat(
+        filled, "etc/wants/wpa_supplicant@wlan0.service"
+    )
     assert (cat(filled, "usr/big"), cat(filled, "etc/hosts")) == (big, b"127.0.1.1 old\n"), "nothing else is touched"
 
 

@@ -103,3 +103,14 @@ def bootstrapped(name: str, packages: Sequence[str]) -> Path:
             pytest.skip(f"no Debian system can be made here: {(error.stderr or b'').decode().strip()[-200:]}")
         fresh.rename(kept)
     return kept
+
+
+def tools(name: str, packages: Sequence[str]) -> Path:
+    """Return a folder with the programs of these packages, laid out once and not installed: some would take the machine's network over."""
+    kept = CACHE / f"tools-{name}"
+    if not (kept / "whole").exists():
+        shutil.rmtree(kept, ignore_errors=True)
+        for package in fetched(packages):
+            run("dpkg-deb", "-x", package, kept)
+        (kept / "whole").touch()
+    return kept

@@ -1,12 +1,15 @@
-"""The real readers of settings files, as judges: wpa_supplicant, nmcli, sh. Each says what it understood."""
+"""The real readers of settings files, as judges: wpa_supplicant, nmcli, sh, netplan, ifupdown, cloud-init. Each says what it understood."""
 
 from __future__ import annotations
 
 import contextlib
 import re
+import shutil
 import subprocess
 from dataclasses import dataclass
 from pathlib import Path
+
+from tests.builders.debian import tools
 
 
 @dataclass(frozen=True)
@@ -24,6 +27,7 @@ def wpa_supplicant(path: Path) -> Understood:
         stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT,
         text=True,
+        errors="replace",
     )
     lines: list[str] = []
     assert process.stdout is not None
@@ -51,6 +55,7 @@ def nmcli(text: str) -> Understood:
         input=text,
         capture_output=True,
         text=True,
+        errors="surrogateescape",
         check=False,
     )
     return Understood(done.returncode == 0, done.stdout + done.stderr)
@@ -62,9 +67,82 @@ def shell_value(text: str, name: str) -> str:
     return done.stdout
 
 
+def shell_takes(data: bytes, folder: Path) -> bool:
+    """Return whether sh(1) reads a file of assignments without a word of complaint, with no program to be found."""
+    (folder / "vars").write_bytes(data)
+    done = subprocess.run(
+        ["/bin/sh", "-euc", ". ./vars"],
+        capture_output=True,
+        cwd=folder,
+        check=False,
+        env={"PATH": "", "HOME": "/h"},
+        stdin=subprocess.DEVNULL,
+    )
+    return done.returncode == 0 and not done.stderr
+
+
 def wpa_passphrase(ssid: str, passphrase: str) -> str:
     """Return the key wpa_passphrase(8) derives."""
     done = subprocess.run(["wpa_passphrase", ssid], input=passphrase + "\n", capture_output=True, text=True, check=True)
     match = re.search(r"^\s*psk=([0-9a-f]{64})$", done.stdout, re.MULTILINE)
     assert match is not None
     return match[1]
+
+
+def netplan(text: bytes, folder: Path) -> Understood:
+    """Let netplan's generator read a file; `output` is what it wrote for the supplicant and for systemd's network, or why it refused it."""
+    programs = tools(
+        "netplan", ("netplan.io", "libnetplan0", "libyaml-0-2", "libglib2.0-0", "libpcre2-8-0", "libuuid1", "libffi8")
+    )
+    root = folder / "netplan-root"
+    shutil.rmtree(root, ignore_errors=True)
+    (root / "etc/netplan").mkdir(parents=True)
+    file = root / "etc/netplan/90-wifi.yaml"
+    file.write_bytes(text)
+    file.chmod(0o600)
+    generator = next(
+        p for p in (programs / "usr/libexec/netplan/generate", programs / "lib/netplan/generate") if p.exists()
+    )
+    libraries = ":".join(str(p.parent) for p in programs.glob("**/libnetplan.so.*"))
+    done = subprocess.run(
+        [generator, "--root-dir", root], capture_output=True, text=True, check=False, errors="replace",
+        env={"LD_LIBRARY_PATH": libraries, "PATH": "/usr/bin:/bin"},
+    )  # fmt: skip
+    written = sorted(p for p in root.glob("run/**/*") if p.is_file() and p.suffix in (".conf", ".network"))
+    return Understood(
+        done.returncode == 0, done.stdout + done.stderr + "".join(p.read_text(errors="replace") for p in written)
+    )
+
+
+def netplan_supplicant(folder: Path) -> Path:
+    """Return the supplicant's file that netplan's generator wrote last."""
+    written = sorted((folder / "netplan-root/run/netplan").glob("wpa-*.conf"))
+    return written[0] if written else folder / "netplan-root/run/netplan/none"
+
+
+def ifquery(text: bytes, folder: Path, device: str = "wlan0") -> Understood:
+    """Let ifquery(8) read a file of interfaces(5); `output` is what it says of the device."""
+    program = tools("ifupdown", ("ifupdown",)) / "sbin/ifquery"
+    (folder / "interfaces").write_bytes(text)
+    done = subprocess.run([program, "-i", folder / "interfaces", device], capture_output=True, check=False)
+    up = subprocess.run(
+        [program, "-i", folder / "interfaces", "--list", "--allow=hotplug"], capture_output=True, check=False
+    )
+    output = (done.stdout + done.stderr + b"\nup: " + up.stdout).decode(errors="replace")
+    return Understood(b"couldn't read" not in done.stderr, output)
+
+
+def cloud_init(text: bytes, folder: Path) -> Understood:
+    """Let `cloud-init schema` judge user data."""
+    programs = tools(
+        "cloud-init",
+        ("cloud-init", "python3-jsonschema", "python3-attr", "python3-pyrsistent", "python3-configobj", "python3-jinja2", "python3-markupsafe",
+         "python3-six", "python3-yaml", "python3-requests", "python3-urllib3", "python3-idna", "python3-certifi", "python3-chardet",
+         "python3-oauthlib", "python3-jsonpatch", "python3-json-pointer", "python3-serial"),
+    )  # fmt: skip
+    (folder / "user-data").write_bytes(text)
+    done = subprocess.run(
+        ["/usr/bin/python3", "-m", "cloudinit.cmd.main", "schema", "-c", folder / "user-data"],
+        capture_output=True, text=True, check=False, env={"PYTHONPATH": str(programs / "usr/lib/python3/dist-packages"), "PATH": "/usr/bin:/bin"},
+    )  # fmt: skip
+    return Understood(done.returncode == 0, done.stdout + done.stderr)

@@ -54,6 +54,39 @@ def test_check_file(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     assert answer(capsys, "check-file", str(file), "--as", "key-value", "--name", "device.conf")[0] == 2
 
 
+def test_what_kind_of_file_it_is_need_not_be_said(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    file = tmp_path / "90-wifi.yaml"
+    file.write_text(
+        'network:\n  version: 2\n  wifis:\n    wlan0:\n      dhcp4: true\n      access-points:\n        "Quay House":\n          password: "spring tide"\n'
+    )
+    status, said = answer(capsys, "check-file", str(file))
+    assert (status, said["dialect"]) == (0, "netplan")
+    assert said["means"] == "Joins Quay House with its passphrase and takes an address by itself."
+    file.write_text("?\n")
+    assert answer(capsys, "check-file", str(tmp_path / "90-wifi.yaml"))[1]["dialect"] == "yaml"
+    (tmp_path / "notes").write_text("ask Ann\nabout the boat\n")
+    assert answer(capsys, "check-file", str(tmp_path / "notes"))[1]["findings"][0]["code"] == "file.kind-unknown"
+
+
+def test_fix_file_mends_what_nobody_has_to_be_asked_about(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    file, out = tmp_path / "wpa_supplicant.conf", tmp_path / "mended.conf"
+    spoiled = "country=gb\r\n#network={\r\n  ssid=“Quay House”\r\n  psk=short\r\n}\r\n"
+    file.write_bytes(spoiled.encode())
+    status, said = answer(capsys, "fix-file", str(file), "-o", str(out))
+    assert status == 2
+    assert [f["code"] for f in said["findings"]] == ["wifi.passphrase-quotes"]
+    assert out.read_text() == 'country=GB\nnetwork={\n  ssid="Quay House"\n  psk=short\n}\n'
+    assert file.read_bytes() == spoiled.encode(), "where it was it stays"
+    assert (out.stat().st_mode & 0o777) == 0o600
+    assert main(["fix-file", str(file), "--in-place"]) == 1
+    assert file.read_text() == out.read_text()
+    assert "still stop: The passphrase needs straight quotes" in capsys.readouterr().err
+    assert main(["fix-file", str(file), "--in-place", "-o", "x"]) == 3
+    (tmp_path / "wpa_supplicant.conf.mended").touch()
+    assert main(["fix-file", str(file), "--in-place"]) != 0
+    assert file.read_text() == out.read_text(), "what cannot be written whole is not written"
+
+
 def test_fill_and_prove(library: Path, tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:
     site, out = tmp_path / "site.yaml", tmp_path / "filled.img"
     site.write_text(SITE)

@@ -12,7 +12,8 @@ import pytest
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.described import Around, read_described
 from mintseed.core.findings import Severity
-from mintseed.core.recipes.draft import KEYFILE, draft_of, recipe_text
+from mintseed.core.recipes.draft import draft_of, recipe_text
+from mintseed.core.recipes.draft_wifi import KEYFILE
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.fill import fill_files
 from mintseed.services import fill_image, inspect_image

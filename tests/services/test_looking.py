@@ -15,7 +15,8 @@ from mintseed.core.errors import RefusedError
 from mintseed.core.find.candidates import PageAnswer, Wanted
 from mintseed.core.find.sightings import SeenBy, Sighting
 from mintseed.core.findings import Severity
-from mintseed.services import check_file, check_setup, find_device
+from mintseed.core.recipes.model import FileToFill
+from mintseed.services import check_setup, examine_file, find_device
 from mintseed.services.background_hash import BackgroundSha256
 from mintseed.services.run_ahead import run_ahead
 
@@ -151,9 +152,10 @@ def test_no_login_is_tried_outside_the_sites_ranges() -> None:
 
 
 def test_a_sound_file_is_said_to_be_sound() -> None:
-    found = check_file.execute(b"A=1\n", dialect="key-value", name="device.conf", wanted_name="device.conf")
+    described = FileToFill(path="settings/device.conf", dialect="key-value", title="settings")
+    found = examine_file.execute(b"A=1\n", name="device.conf", file=described).findings
     assert [f.code for f in found] == ["file.sound"]
-    worst = check_file.execute(b"A=1\n", dialect="key-value", name="device.conf.txt", wanted_name="device.conf")
+    worst = examine_file.execute(b"A=1\n", name="device.conf.txt", file=described).findings
     assert worst[0].code == "file.name"
 
 

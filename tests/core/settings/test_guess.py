@@ -15,21 +15,21 @@ KNOWN = [
     # nm-settings-keyfile(5)
     ("home", "[connection]\nid=home\ntype=wifi\n[wifi]\nssid=home\n", "connection of the network manager", "keyfile"),
     # systemd.network(5)
-    ("10-lan", "[Match]\nName=eth0\n[Network]\nDHCP=yes\n", "network of systemd", ""),
+    ("10-lan", "[Match]\nName=eth0\n[Network]\nDHCP=yes\n", "network of systemd", "systemd-networkd"),
     # cloud-init documentation, cloud config data
-    ("user-data", "#cloud-config\nhostname: press\n", "first-boot user data", ""),
+    ("user-data", "#cloud-config\nhostname: press\n", "first-boot user data", "cloud-init-user-data"),
     # netplan-yaml(5)
-    ("network-config", "network:\n  version: 2\n  ethernets:\n    eth0:\n      dhcp4: true\n", "network as netplan reads it", ""),
+    ("network-config", "network:\n  version: 2\n  ethernets:\n    eth0:\n      dhcp4: true\n", "network as netplan reads it", "netplan"),
     # Linux documentation, kernel-parameters
     ("kernel-line", "console=serial0,115200 root=PARTUUID=1234-02 rootwait quiet\n", "kernel command line", ""),
     ("firstrun", "#!/bin/sh\nset -e\n", "script", ""),
-    ("settings.json", '{"name": "press"}', "JSON", ""),
-    ("app.ini", "; comment\n[station]\nid=7\n", "settings in sections", ""),
+    ("settings.json", '{"name": "press"}', "JSON", "json"),
+    ("app.ini", "; comment\n[station]\nid=7\n", "settings in sections", "ini"),
     ("device.conf", "# what it is called\nNAME=press\nCOUNTRY=GB\n", "keys and values", "key-value"),
     ("vars", "export TZ=Europe/London\nexport LANG=C\n", "keys and values", "key-value"),
-    ("options.yaml", "name: press\nports:\n  - 80\n", "YAML", ""),
-    ("hostname.txt", "press\n", "one value", ""),
-    ("ssh", "", "presence file", ""),
+    ("options.yaml", "name: press\nports:\n  - 80\n", "YAML", "yaml"),
+    ("hostname.txt", "press\n", "one value", "plain"),
+    ("ssh", "", "presence file", "presence"),
 ]  # fmt: skip
 
 

@@ -141,7 +141,7 @@ def test_what_the_reader_refuses_is_a_stop(text: str, code: str) -> None:
         (GOOD.replace("a" * 64, "a" * 64 + " # mine"), "keyfile.comment-behind"),
         (GOOD.replace("wpa-psk", "none"), "wifi.key-management-other"),
         (GOOD.replace("type=wifi", "type=wifi\nautoconnect=false"), "wifi.disabled"),
-        (GOOD.replace("[wifi-security]", "[wifi_security]"), "keyfile.section-unknown"),
+        (GOOD.replace("[wifi-security]", "[wifi_security]"), "keyfile.no-security"),
     ],
 )
 def test_what_it_takes_and_never_joins_with_is_a_stop(text: str, code: str) -> None:

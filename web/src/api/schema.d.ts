@@ -750,6 +750,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/doctor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Examine
+         * @description Say what a settings file is, what is wrong with it, and how it is mended. It is not kept.
+         */
+        post: operations["mintseed_server_api_doctor_examine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/examples": {
         parameters: {
             query?: never;
@@ -2229,6 +2249,55 @@ export interface components {
             name: string;
         };
         /**
+         * DoctorIn
+         * @description `content`: the file's bytes in base64 (RFC 4648). `read_as`: its dialect where the person says it. `deployment`: whose recipe may know the file.
+         */
+        DoctorIn: {
+            /** Content */
+            content: string;
+            /** Deployment */
+            deployment?: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Read As
+             * @default
+             */
+            read_as: string;
+        };
+        /**
+         * DoctorOut
+         * @description `lines`: the file as it would be with every repair, changed lines marked. `known`: the file of a recipe it was taken for.
+         */
+        DoctorOut: {
+            /** Dialect */
+            dialect: string;
+            /** Dialects */
+            dialects: string[];
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Kind */
+            kind: string;
+            /** Known */
+            known: string;
+            /** Left */
+            left: components["schemas"]["Finding"][];
+            /** Lines */
+            lines: components["schemas"]["MarkedLine"][];
+            /** Means */
+            means: string;
+            /** Mended */
+            mended: string;
+            /** Repairs */
+            repairs: components["schemas"]["RepairOut"][];
+            /** Text */
+            text: string;
+            /** Why */
+            why: string;
+            /** Would Mean */
+            would_mean: string;
+        };
+        /**
          * DraftFileOut
          * @description A file that could be filled: what it is, what told it, what would go into it.
          */
@@ -2395,6 +2464,8 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** Lines */
             lines: components["schemas"]["MarkedLine"][];
+            /** Meaning */
+            meaning: string;
             /** Path */
             path: string;
             /** Title */
@@ -3709,6 +3780,18 @@ export interface components {
             summary: string;
         };
         /**
+         * RepairOut
+         * @description `finding`: its number among the findings. `content`: the file after this repair alone, in base64.
+         */
+        RepairOut: {
+            /** Content */
+            content: string;
+            /** Does */
+            does: string;
+            /** Finding */
+            finding: number;
+        };
+        /**
          * RowProblem
          * @description A line that was not taken. `line` counts from 1, the heading included.
          */
@@ -4249,6 +4332,11 @@ export interface components {
              */
             first_start: components["schemas"]["Fact"][];
             grows?: components["schemas"]["Fact"] | null;
+            /**
+             * Joiners
+             * @default []
+             */
+            joiners: components["schemas"]["Fact"][];
             keyboard?: components["schemas"]["Fact"] | null;
             locale?: components["schemas"]["Fact"] | null;
             /**
@@ -6695,6 +6783,48 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_doctor_examine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DoctorIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoctorOut"];
+                };
             };
             /** @description Why not, in a sentence */
             503: {

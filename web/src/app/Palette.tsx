@@ -12,6 +12,7 @@ const PLACES = [
   ["Shelf", "/shelf"],
   ["Recipes", "/recipes"],
   ["What fits what", "/matrix"],
+  ["Doctor", "/doctor"],
   ["Site", "/site"],
   ["Log", "/log"],
   ["New deployment", "/new"],

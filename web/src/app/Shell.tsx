@@ -113,6 +113,7 @@ function Places() {
     { to: "/images", name: "Images", count: place?.images },
     { to: "/shelf", name: "Shelf", count: undefined },
     { to: "/recipes", name: "Recipes", count: undefined },
+    { to: "/doctor", name: "Doctor", count: undefined },
     { to: "/site", name: "Site", count: undefined },
     { to: "/log", name: "Log", count: undefined },
     { to: "/taken-off", name: "Taken off", count: undefined },

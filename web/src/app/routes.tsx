@@ -23,6 +23,7 @@ export const router = createBrowserRouter([
       { path: "/matrix", lazy: async () => ({ Component: (await import("../features/plan/MatrixPlace")).MatrixPlace }) },
       { path: "/recipes", lazy: async () => ({ Component: (await import("../features/recipes/RecipesPlace")).RecipesPlace }) },
       { path: "/recipes/:kind/:id", lazy: async () => ({ Component: (await import("../features/recipes/EditDescription")).EditDescription }) },
+      { path: "/doctor", lazy: async () => ({ Component: (await import("../features/doctor/DoctorPlace")).DoctorPlace }) },
       { path: "/site", lazy: async () => ({ Component: (await import("../features/site/SitePlace")).SitePlace }) },
       { path: "/log", lazy: async () => ({ Component: (await import("../features/log/LogPlace")).LogPlace }) },
       { path: "/taken-off", lazy: async () => ({ Component: (await import("../features/takenoff/TakenOff")).TakenOff }) },

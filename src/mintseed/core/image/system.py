@@ -11,7 +11,16 @@ from typing import Any, Literal
 from passlib.hash import md5_crypt, sha256_crypt, sha512_crypt
 
 from mintseed.core.findings import Finding, Severity, Where
-from mintseed.core.image.starting import MOST_UNITS, OWN_UNITS, Starting, WhatStarts, inittab, unit_of, what_starts
+from mintseed.core.image.starting import (
+    MOST_UNITS,
+    OWN_UNITS,
+    SHIPPED_UNITS,
+    Starting,
+    WhatStarts,
+    inittab,
+    unit_of,
+    what_starts,
+)
 from mintseed.core.image.tree import Tree, text_of
 from mintseed.core.image.unit_file import UnitFile
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
@@ -24,8 +33,13 @@ SETTINGS_FILES = (
 )  # fmt: skip
 """files of the root volume that systems keep their settings in"""
 
-SETTINGS_FOLDERS = ("etc/NetworkManager/system-connections", "etc/netplan", "etc/systemd/network")
-"""folders of the root volume whose every file is one. Sources: NetworkManager.conf(5), netplan(5), systemd.network(5)."""
+SETTINGS_FOLDERS = (
+    "etc/NetworkManager/system-connections", "etc/netplan", "etc/systemd/network", "etc/network/interfaces.d", "etc/iwd", "var/lib/iwd", "var/lib/connman",
+)  # fmt: skip
+"""folders of the root volume whose every file is one. Sources: NetworkManager.conf(5), netplan(5), systemd.network(5), interfaces(5), iwd.config(5),
+connman-service.config(5)."""
+
+GENERATORS = ("usr/lib/systemd/system-generators", "lib/systemd/system-generators")
 
 MOST_SETTINGS_FILES = 24
 """of such a folder"""
@@ -133,6 +147,8 @@ class SystemFacts:
     """what makes its root volume as large as the card"""
     shares: tuple[Fact, ...] = ()
     """folders it offers to the network"""
+    joiners: tuple[Fact, ...] = ()
+    """programs and units that join Wi-Fi networks and lie there, whether anything starts them or not"""
 
 
 NOTHING_READ = SystemFacts()
@@ -154,7 +170,22 @@ def read_system(tree: Tree, starts: WhatStarts | None = None) -> SystemFacts:
         _console(tree, starts),
         _grows(tree, starts),
         tuple(_shares(tree, starts)),
+        tuple(_joiners(tree, starts)),
     )
+
+
+SUPPLICANT_UNIT = "wpa_supplicant@.service"
+"""starts the supplicant for one device, with the settings file of its name (wpasupplicant's README.Debian)"""
+
+
+def _joiners(tree: Tree, starts: WhatStarts) -> Iterator[Fact]:
+    for name in ("wpa_supplicant", "iwd"):
+        if name in starts.programs:
+            yield Fact(name, "")
+    for folder in SHIPPED_UNITS:
+        if SUPPLICANT_UNIT in tree.folder(folder):
+            yield Fact(SUPPLICANT_UNIT, f"{folder}/{SUPPLICANT_UNIT}")
+            return
 
 
 def judge_system(system: SystemFacts) -> Iterator[Finding]:
@@ -172,10 +203,11 @@ def judge_system(system: SystemFacts) -> Iterator[Finding]:
 
 def _networks(tree: Tree, starts: WhatStarts) -> Iterator[Fact]:
     """Yield what brings it onto the network: what starts, and whose program is there or may be."""
-    if starts.lies("netplan") or "netplan" in tree.folder("usr/lib/systemd/system-generators"):
-        # A generator reads it before anything starts (netplan(5)).
-        for name in [n for n in sorted(tree.folder("etc/netplan")) if n.endswith(".yaml")][:1]:
-            yield Fact(NETPLAN, f"etc/netplan/{name}")
+    generator = next((f for f in GENERATORS if "netplan" in tree.folder(f)), "")
+    if generator or "netplan" in starts.programs:
+        # A generator reads it before anything starts (netplan(5)), whether a file lies there already or not.
+        said = [f"etc/netplan/{n}" for n in sorted(tree.folder("etc/netplan")) if n.endswith(".yaml")]
+        yield Fact(NETPLAN, (said or [f"{generator}/netplan" if generator else "usr/sbin/netplan"])[0])
     for one in starts.all:
         network = _NETWORKS.get(one.name)
         if network is not None and starts.lies(*network.programs):

@@ -15,11 +15,13 @@ import yaml
 from mintseed.core.boards.model import Architecture
 from mintseed.core.described import free_ident
 from mintseed.core.image.report import FileOnImage, XRay
-from mintseed.core.image.system import NETWORK_MANAGER, SUPPLICANT_STARTED
 from mintseed.core.image.web_servers import why_of
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
+from mintseed.core.recipes.draft_wifi import wifi_files
 from mintseed.core.recipes.model import FILE_PATH, HOST_NAME
-from mintseed.core.settings.guess import guess
+from mintseed.core.settings.dialects.registry import DIALECTS
+from mintseed.core.settings.guess import Guess, guess
+from mintseed.core.settings.pairs import pairs_of
 from mintseed.core.units import GB, MB, NOMINAL_CARD_GB
 from mintseed.core.visible import visible
 
@@ -75,7 +77,7 @@ class DraftFile:
         return ", ".join(words for name, words in WORDS.items() if name in named)
 
 
-WIFI_DIALECTS = ("wpa-supplicant", "keyfile")
+WIFI_DIALECTS = tuple(name for name, one in DIALECTS.items() if one.takes_wifi)
 
 WORDS = {
     "host_name": "host name", "time_zone": "time zone", "keyboard": "keyboard", "country": "country", "wifi_name": "the Wi-Fi network",
@@ -402,31 +404,43 @@ def _files(xray: XRay) -> Iterator[DraftFile]:
         looks = guess(file.path, file.content)
         if (script := looked_for.get(file.path.lower())) is not None:
             looks = replace(looks, why=f"{looks.why} {script} looks for it.".strip())
-        if looks.dialect == "key-value":
-            values, quoting = key_values(file.content)
-            if values:
-                # A file that holds nothing but the network is wanted where the board comes by Wi-Fi.
-                when: Literal["always", "wifi"] = (
-                    "wifi" if all("{wifi" in t or "{country" in t for t in values.values()) else "always"
-                )
-                yield DraftFile(file.path, looks.kind, "key-value", looks.why, when, values, quoting, True)
-        elif looks.dialect:
-            yield DraftFile(file.path, looks.kind, looks.dialect, looks.why, "wifi", {}, "none", True)
-        elif looks.kind == "one value" and (template := _one_value(file, xray)):
-            yield DraftFile(
-                file.path,
-                f"one value: {WORDS[template[1:-1]]}",
-                "plain",
-                looks.why,
-                "always",
-                {"value": template},
-                "none",
-                True,
+        yield from _proposed(file, looks, xray)
+
+
+def _proposed(file: FileOnImage, looks: Guess, xray: XRay) -> Iterator[DraftFile]:
+    """Yield what is proposed for a file of the boot volume; nothing where no key of it is known to mean anything."""
+    dialect = looks.dialect
+    if dialect == "netplan" and file.path.rsplit("/", 1)[-1] == "network-config":
+        dialect = "cloud-init-network"
+    if dialect in WIFI_DIALECTS or dialect == "systemd-networkd":
+        yield DraftFile(file.path, looks.kind, dialect, looks.why, "wifi", {}, "none", True)
+    elif dialect == "cloud-init-user-data":
+        yield DraftFile(file.path, looks.kind, dialect, looks.why, "always", USER_DATA, "none", True)
+    elif dialect in ("key-value", "ini", "json", "yaml"):
+        values, quoting = (
+            key_values(file.content) if dialect == "key-value" else (structured_values(dialect, file), "none")
+        )
+        if values:
+            # A file that holds nothing but the network is wanted where the board comes by Wi-Fi.
+            when: Literal["always", "wifi"] = (
+                "wifi" if all("{wifi" in t or "{country" in t for t in values.values()) else "always"
             )
+            yield DraftFile(file.path, looks.kind, dialect, looks.why, when, values, quoting, True)
+    elif dialect == "plain" and (template := _one_value(file, xray)):
+        yield DraftFile(
+            file.path,
+            f"one value: {WORDS[template[1:-1]]}",
+            "plain",
+            looks.why,
+            "always",
+            {"value": template},
+            "none",
+            True,
+        )
 
 
-KEYFILE = "/etc/NetworkManager/system-connections/wifi.nmconnection"
-SUPPLICANT = ("/etc/wpa_supplicant/wpa_supplicant-wlan0.conf", "/etc/wpa_supplicant/wpa_supplicant.conf")
+USER_DATA = {"hostname": "{host_name}", "timezone": "{time_zone}", "keyboard/layout": "{keyboard}"}
+"""what cloud-init is told where its file is filled (cloud-init documentation, module reference)"""
 
 
 def _root_files(xray: XRay, on_boot: Sequence[DraftFile]) -> Iterator[DraftFile]:
@@ -461,28 +475,10 @@ def _root_files(xray: XRay, on_boot: Sequence[DraftFile]) -> Iterator[DraftFile]
 
 
 def _root_wifi(xray: XRay, there: Mapping[str, FileOnImage]) -> Iterator[DraftFile]:
-    """Yield the file that what is started here reads its Wi-Fi network from; nothing where no dialect fills it."""
-    started = {fact.value: fact.file for fact in xray.system.networks}
-    if NETWORK_MANAGER in started:
-        why = (
-            f"{started[NETWORK_MANAGER]} starts the network manager, which reads this folder (nm-settings-keyfile(5))."
-        )
-        yield DraftFile(KEYFILE, "Wi-Fi", "keyfile", why, "wifi", {}, "none", True, KEYFILE not in there)
-    elif SUPPLICANT_STARTED in started:
-        # An instance of the unit reads a file of its device's name.
-        one = started[SUPPLICANT_STARTED]
-        path = SUPPLICANT[0] if "@wlan0" in one or SUPPLICANT[0] in there else SUPPLICANT[1]
-        yield DraftFile(
-            path,
-            "Wi-Fi",
-            "wpa-supplicant",
-            f"{one} starts the supplicant, which reads it.",
-            "wifi",
-            {},
-            "none",
-            True,
-            path not in there,
-        )
+    """Yield the files that what is started here reads its Wi-Fi network from; nothing where no dialect fills them."""
+    for one in wifi_files(xray.system, there):
+        makes = one.path not in there and one.dialect != "link"
+        yield DraftFile(one.path, one.title, one.dialect, one.why, "wifi", one.values, "none", True, makes)
 
 
 def _one_value(file: FileOnImage, xray: XRay) -> str:
@@ -493,6 +489,24 @@ def _one_value(file: FileOnImage, xray: XRay) -> str:
         if template in ("{host_name}", "{time_zone}", "{keyboard}", "{country}") and re.fullmatch(pattern, stem):
             return template
     return "{host_name}" if word and word == xray.page.host_name else ""
+
+
+_BARE = ("NAME", "HOST", "KEYS", "USER", "LOGIN", "ACCOUNT", "ADMIN", "NETWORK", "ZONE")
+"""words that mean these things alone in a flat file; below another key they may mean anything"""
+
+
+def structured_values(dialect: str, file: FileOnImage) -> dict[str, str]:
+    """Return place → template of the keys of a file with levels whose names say what they hold, each template once."""
+    values: dict[str, str] = {}
+    for place in pairs_of(dialect, file.content):
+        *outside, leaf = (re.sub(r"[^A-Za-z0-9]+", "_", word).upper() for word in place.split("/"))
+        names = [f"{outside[-1]}_{leaf}"] if outside else [leaf]
+        if outside and leaf not in _BARE:
+            names.append(leaf)
+        template = next((t for name in names for pattern, t in _KEYS if re.fullmatch(pattern, name)), "")
+        if template and template not in values.values():
+            values[place] = template
+    return values
 
 
 def key_values(content: bytes) -> tuple[dict[str, str], Literal["none", "shell"]]:

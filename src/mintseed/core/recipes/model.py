@@ -17,8 +17,21 @@ from mintseed.core.parts.model import Part, Role, role_words
 from mintseed.core.patterns import check_pattern, matches_whole
 
 Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
-FILE_PATH = r"^\.?[A-Za-z0-9_-][A-Za-z0-9._-]*(/\.?[A-Za-z0-9_-][A-Za-z0-9._-]*)*$"
+FILE_PATH = r"^\.?[A-Za-z0-9_-][A-Za-z0-9._@-]*(/\.?[A-Za-z0-9_-][A-Za-z0-9._@-]*)*$"
 RelativePath = Annotated[str, Field(pattern=FILE_PATH)]
+
+NETWORK_IN_PATH = "{wifi_name_hex}"
+"""in the path of a file that is called after the network: the octets of its name in hex (iwd.network(5))"""
+FillPath = Annotated[
+    str,
+    Field(pattern=FILE_PATH.removesuffix("$").replace("[A-Za-z0-9_-]", r"(?:[A-Za-z0-9_-]|=\{wifi_name_hex\})") + "$"),
+]
+
+DialectName = Literal[
+    "wpa-supplicant", "keyfile", "netplan", "cloud-init-user-data", "cloud-init-network", "systemd-networkd", "interfaces", "iwd", "connman",
+    "key-value", "shell-vars", "ini", "json", "yaml", "toml", "presence", "plain", "hosts", "link",
+]  # fmt: skip
+"""the syntaxes that are filled, see core/settings/dialects"""
 
 
 WayIn = Literal["fill-before", "fill-after", "cable-first", "own-access-point", "screen", "network-install"]
@@ -85,7 +98,7 @@ class MemoryNeed(Described):
 
 
 PLACEHOLDERS = (
-    "host_name", "time_zone", "keyboard", "country", "admin_name", "admin_hash", "wifi_name", "wifi_passphrase",
+    "host_name", "time_zone", "keyboard", "country", "admin_name", "admin_hash", "wifi_name", "wifi_passphrase", "wifi_key",
 )  # fmt: skip
 """Values every template may use, beside the recipe's own questions."""
 
@@ -133,7 +146,7 @@ def same_place(place: str) -> str:
 class FileToFill(Described):
     """A settings file and what goes into it: on the boot volume, or on the root volume with the owner and mode its reader wants."""
 
-    path: RelativePath
+    path: FillPath
     volume: Literal["boot", "root"] = "boot"
     owner: str = Field(
         default="",
@@ -143,8 +156,17 @@ class FileToFill(Described):
     mode: str = Field(
         default="", pattern=r"^(0[0-7]{3})?$", description="its mode in octal, such as 0600, on the root volume"
     )
-    dialect: Literal["wpa-supplicant", "keyfile", "key-value", "plain", "hosts", "link"]
+    dialect: DialectName
     title: str
+    device: str = Field(
+        default="wlan0",
+        pattern=r"^[a-z][a-z0-9]{1,14}$",
+        description="the radio's name, in files that name it; wlan0 where nobody says otherwise (common practice)",
+    )
+    reader: Literal["typed", "text"] = Field(
+        default="typed",
+        description="whether its reader takes NO for false and 0123 for a number, as YAML 1.1 has it, or all for text",
+    )
     since: str = Field(default="", description="the release that began to read it; empty: all")
     until: str = Field(
         default="", description="the release that no longer reads it: from there on it is left as it lies"
@@ -486,4 +508,8 @@ class Recipe(Described):
     @property
     def takes_admin(self) -> bool:
         """Whether any of its files takes an admin account before first boot."""
-        return any("{admin_" in template for file in self.files for template in file.values.values())
+        return any(
+            file.dialect == "cloud-init-user-data" or "{admin_" in template
+            for file in self.files
+            for template in (*file.values.values(), "")
+        )

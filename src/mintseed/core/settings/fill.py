@@ -11,10 +11,11 @@ from mintseed.core.findings import Finding, Severity, Where, verdict, worst_firs
 from mintseed.core.image.report import XRay
 from mintseed.core.limits import MAX_FINDINGS_A_FILE
 from mintseed.core.plan.plan import PlannedPart
-from mintseed.core.recipes.model import FileToFill, Recipe
+from mintseed.core.recipes.model import NETWORK_IN_PATH, FileToFill, Recipe
 from mintseed.core.settings.dialects.registry import dialect
 from mintseed.core.settings.diff import MarkedLine, mark_lines
-from mintseed.core.settings.editor_damage import read_text, too_long
+from mintseed.core.settings.editor_damage import not_text, read_text, too_long
+from mintseed.core.settings.reader import SHELL, Reader
 from mintseed.core.settings.text import split, with_text
 from mintseed.core.settings.values import SettingValues
 
@@ -43,6 +44,8 @@ class FilledFile:
     lines: tuple[MarkedLine, ...] = field(repr=False)
     findings: tuple[Finding, ...]
     carries_country: bool = False
+    meaning: str = ""
+    """what its device will do with it, in one sentence, read back from the content"""
     owned: Owned = field(default_factory=lambda: NOBODY_SAID)
 
     @property
@@ -66,14 +69,16 @@ def fill_files(recipe: Recipe, values: SettingValues, image: XRay) -> tuple[Fill
     A file that is missing, cannot be edited, or lies where nothing can be put comes back unchanged, with the finding that says so.
     """
     originals = {file.path: file.content for file in image.files}
-    filled = (_fill(file, values, originals.get(file.place)) for file in files_for(recipe, values.way, image.release))
-    return tuple(_owned(one, file, image) if one.on_root else one
-                 for one, file in zip(filled, files_for(recipe, values.way, image.release), strict=True))  # fmt: skip
+    wanted = [_called(file, values) for file in files_for(recipe, values.way, image.release)]
+    filled = (_fill(file, values, originals.get(file.place)) for file in wanted)
+    return tuple(_owned(one, file, image) if one.on_root else one for one, file in zip(filled, wanted, strict=True))
 
 
-DEMANDED: Mapping[str, tuple[str, str]] = {"keyfile": ("root", "0600"), "wpa-supplicant": ("root", "0600")}
-"""Owner and mode where a recipe says none: the network manager reads no keyfile of anybody else's or that others may read
-(nm-settings-keyfile(5), Security); a supplicant's file holds the key."""
+def _called(file: FileToFill, values: SettingValues) -> FileToFill:
+    """Return the file with its name where it is called after the network."""
+    if NETWORK_IN_PATH not in file.path:
+        return file
+    return file.model_copy(update={"path": file.path.replace(NETWORK_IN_PATH, values.ssid.encode().hex())})
 
 
 def _owned(filled: FilledFile, file: FileToFill, image: XRay) -> FilledFile:
@@ -84,7 +89,8 @@ def _owned(filled: FilledFile, file: FileToFill, image: XRay) -> FilledFile:
             "Take another way in under Plan: by cable, or with a screen and a keyboard.", Where(file=filled.path),
         )  # fmt: skip
         return replace(filled, findings=(refused,))
-    owner, mode = (file.owner, file.mode) if file.owner or file.mode else DEMANDED.get(file.dialect, ("", ""))
+    demanded = dialect(file.dialect)
+    owner, mode = (file.owner, file.mode) if file.owner or file.mode else (demanded.owner, demanded.mode)
     account = next((a for a in image.system.accounts if a.name == owner), None)
     uid, gid = (0, 0) if owner == "root" else (account.uid, account.gid) if account else (None, None)
     if owner and uid is None:
@@ -153,13 +159,15 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
             Where(file=file.place),
         )
         return FilledFile(file.place, file.title, file.dialect, b"", (), (missing,))
-    if (long := too_long(original, name=file.place)) is not None:
-        return FilledFile(file.place, file.title, file.dialect, original, (), (long,))
+    if (wrong := too_long(original, name=file.place) or not_text(original, name=file.place)) is not None:
+        return FilledFile(file.place, file.title, file.dialect, original, (), (wrong,))
     try:
-        read_text(original, name=file.place)  # refuses what is no text at all
+        read_text(original, name=file.place, reader=reader_of(file.dialect, file))  # refuses what is no text at all
         before = split(original)
         changed = with_text(
-            before, dialect(file.dialect).apply(before.text, file, values), unix_ends=file.quoting == "shell"
+            before,
+            dialect(file.dialect).apply(before.text, file, values),
+            unix_ends=reader_of(file.dialect, file).crlf is Severity.STOP,
         )
         content = changed.encoded()
     except MintSeedError as error:
@@ -195,7 +203,13 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
         )  # fmt: skip
     lines = mark_lines(before.text, changed.text)
     carries = dialect(file.dialect).takes_country or any("{country}" in t for t in file.values.values())
-    return FilledFile(file.place, file.title, file.dialect, content, lines, tuple(found), carries)
+    means = dialect(file.dialect).means(changed.text, file.place, file).sentence()
+    return FilledFile(file.place, file.title, file.dialect, content, lines, tuple(found), carries, means)
+
+
+def reader_of(dialect_name: str, file: FileToFill | None) -> Reader:
+    """Return what the reader of a file makes of what editors do to it."""
+    return SHELL if file is not None and file.quoting == "shell" else dialect(dialect_name).reader
 
 
 def check_file(data: bytes, path: str, dialect_name: str, file: FileToFill | None = None) -> tuple[Finding, ...]:
@@ -203,11 +217,9 @@ def check_file(data: bytes, path: str, dialect_name: str, file: FileToFill | Non
 
     `file` is what the recipe says of it, such as its quoting, where a recipe is known.
     """
-    if (long := too_long(data, name=path)) is not None:
-        return (long,)
-    text, damage = read_text(data, name=path)
-    if file is not None and file.quoting == "shell":
-        damage = tuple(replace(f, severity=Severity.STOP) if f.code == "file.crlf" else f for f in damage)
+    if (wrong := too_long(data, name=path) or not_text(data, name=path)) is not None:
+        return (wrong,)
+    text, damage = read_text(data, name=path, reader=reader_of(dialect_name, file))
     return _bounded([*damage, *dialect(dialect_name).check(text, path, file)], path)
 
 

@@ -42,23 +42,49 @@ def guess(path: str, content: bytes) -> Guess:
     name = path.rsplit("/", 1)[-1]
     if not content.strip():
         return (
-            Guess("presence file", "", "It is empty: whoever reads it looks only whether it is there.")
+            Guess("presence file", "presence", "It is empty: whoever reads it looks only whether it is there.")
             if not content
             else NOT_TOLD
         )
     if b"\0" in content[:MOST_READ]:
         return NOT_TOLD
     text = content[:MOST_READ].decode("utf-8", "replace").removeprefix("\ufeff").replace("\r\n", "\n")
+    # What is called as one kind of file alone is that kind, in whatever state it is.
+    named = next(
+        (
+            Guess(kind, dialect, f"It is called {name}.")
+            for pattern, kind, dialect in _NAMES
+            if re.fullmatch(pattern, name, re.IGNORECASE)
+        ),
+        None,
+    )
     for looks in _LOOKS:
-        if found := looks(name, text):
+        if (found := looks(name, text)) and not (named and looks in _LIKE_MANY):
             return found
-    return NOT_TOLD
+    return named or NOT_TOLD
+
+
+_NAMES = (
+    (r"wpa[_-]?supplicant.*\.conf.*", "Wi-Fi settings of the supplicant", "wpa-supplicant"),
+    (r".*\.nmconnection.*", "connection of the network manager", "keyfile"),
+    (r"user-data(\.\w+)?", "first-boot user data", "cloud-init-user-data"),
+    (r"network-config(\.\w+)?", "network as cloud-init reads it", "cloud-init-network"),
+    (r".*\.network", "network of systemd", "systemd-networkd"),
+    (r"interfaces(\.txt)?", "network as ifupdown reads it", "interfaces"),
+    (r".*\.json", "JSON", "json"),
+    (r".*\.ya?ml", "YAML", "yaml"),
+    (r".*\.toml", "TOML", "toml"),
+    (r".*\.ini", "settings in sections", "ini"),
+)
+"""names that belong to one kind alone (the readers' manual pages, and common practice for endings)"""
 
 
 def _cloud_config(name: str, text: str) -> Guess | None:
     if text.startswith("#cloud-config"):
         return Guess(
-            "first-boot user data", "", "Its first line is #cloud-config (cloud-init documentation, user-data formats)."
+            "first-boot user data",
+            "cloud-init-user-data",
+            "Its first line is #cloud-config (cloud-init documentation, user-data formats).",
         )
     return None
 
@@ -96,7 +122,25 @@ def _keyfile(name: str, text: str) -> Guess | None:
 def _networkd(name: str, text: str) -> Guess | None:
     sections = {s.strip() for s in _SECTION.findall(text)}
     if "Match" in sections and "Network" in sections:
-        return Guess("network of systemd", "", "It has [Match] and [Network] (systemd.network(5)).")
+        return Guess("network of systemd", "systemd-networkd", "It has [Match] and [Network] (systemd.network(5)).")
+    return None
+
+
+def _interfaces(name: str, text: str) -> Guess | None:
+    if re.search(r"^[ \t]*iface[ \t]+\S+[ \t]+inet", text, re.MULTILINE):
+        return Guess("network as ifupdown reads it", "interfaces", "It has a line iface … inet (interfaces(5)).")
+    return None
+
+
+def _iwd(name: str, text: str) -> Guess | None:
+    if name.endswith((".psk", ".open", ".8021x")) and _SECTION.search(text):
+        return Guess("network of iwd", "iwd", "It is called after a network and has sections (iwd.network(5)).")
+    return None
+
+
+def _connman(name: str, text: str) -> Guess | None:
+    if any(s.strip().startswith("service_") for s in _SECTION.findall(text)):
+        return Guess("networks of connman", "connman", "It has a [service_…] (connman-service.config(5)).")
     return None
 
 
@@ -119,14 +163,14 @@ def _json(name: str, text: str) -> Guess | None:
         json.loads(text)
     except (ValueError, RecursionError):
         return None
-    return Guess("JSON", "", "It reads as JSON (RFC 8259).")
+    return Guess("JSON", "json", "It reads as JSON (RFC 8259).")
 
 
 def _ini(name: str, text: str) -> Guess | None:
     if _SECTION.search(text) and _KEYS.search(text):
         first = _SECTION.findall(text)[0]
         return Guess(
-            "settings in sections", "", f"It has sections, the first is [{first.strip()[:40]}], and keys with =."
+            "settings in sections", "ini", f"It has sections, the first is [{first.strip()[:40]}], and keys with =."
         )
     return None
 
@@ -156,19 +200,23 @@ def _yaml(name: str, text: str) -> Guess | None:
         return None
     if _network_yaml(text):
         return Guess(
-            "network as netplan reads it", "", "It has network: with wifis, ethernets or a version (netplan-yaml(5))."
+            "network as netplan reads it",
+            "netplan",
+            "It has network: with wifis, ethernets or a version (netplan-yaml(5)).",
         )
-    return Guess("YAML", "", "It reads as YAML with keys.")
+    return Guess("YAML", "yaml", "It reads as YAML with keys.")
 
 
 def _one_value(name: str, text: str) -> Guess | None:
     lines = [line for line in text.splitlines() if line.strip()]
     if len(lines) == 1 and len(lines[0]) <= 120 and len(lines[0].split()) == 1:
-        return Guess("one value", "", "It holds one word and nothing else.")
+        return Guess("one value", "plain", "It holds one word and nothing else.")
     return None
 
 
 _LOOKS: tuple[Callable[[str, str], Guess | None], ...] = (
-    _cloud_config, _script, _supplicant, _keyfile, _networkd, _kernel_line, _json, _ini, _key_value, _yaml, _one_value,
+    _cloud_config, _script, _supplicant, _keyfile, _networkd, _iwd, _connman, _interfaces, _kernel_line, _json, _ini, _key_value, _yaml, _one_value,
 )  # fmt: skip
 """asked in this order: what has a mark of its own before what many files look like"""
+
+_LIKE_MANY = (_ini, _key_value, _one_value)

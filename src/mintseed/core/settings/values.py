@@ -104,6 +104,7 @@ class SettingValues:
             **self.answers, "host_name": self.host_name, "time_zone": self.time_zone,
             "keyboard": self.keyboard, "country": self.country, "admin_name": self.admin_name, "admin_hash": self.admin_hash,
             **({"wifi_name": self.ssid, "wifi_passphrase": self.passphrase} if self.way == "wifi" else {}),
+            **({"wifi_key": self.key} if self.way == "wifi" and "{wifi_key}" in template and self.ssid and self.passphrase else {}),
         }  # fmt: skip
         return "".join(
             text + (known.get(name, "") if name is not None else "")

@@ -45,6 +45,7 @@ class FileOut(Schema):
     dialect: str
     lines: list[MarkedLine]
     changed_lines: int
+    meaning: str
     findings: list[Finding]
 
 
@@ -241,6 +242,7 @@ def _out(view: Judged) -> SettingsOut:
                 dialect=f.dialect,
                 lines=list(hide(f.lines, hidden)),
                 changed_lines=f.changed_lines,
+                meaning=f.meaning,
                 findings=list(f.findings),
             )
             for f in walk.filled

@@ -11,7 +11,7 @@ import { Button, Facts, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { useChoices } from "../../ui/choices";
 import { Pick } from "../../ui/Pick";
 import { StationFrame } from "../../ui/StationFrame";
-import { FileView } from "./FileView";
+import { FileView } from "../../ui/FileView";
 
 type SettingsAnswer = Shapes["SettingsOut"];
 type Change = Shapes["SettingsIn"];
@@ -56,6 +56,12 @@ export function SettingsStation({ id }: { id: number }) {
           <Sheet title="Before it goes on the card">
             <Findings findings={data.findings} deploymentId={id} onAction={(field, value) => change.mutate({ [field]: value })} />
           </Sheet>
+          <p className="px-1 text-[0.92rem] text-ink-2">
+            A file from elsewhere does not work?{" "}
+            <Link to={`/doctor?for=${id}`} className="text-mint-ink underline">
+              Show it to the doctor
+            </Link>
+          </p>
           <Sheet title="Facts">
             <Facts
               rows={[
@@ -101,6 +107,11 @@ function Files({ data }: { data: SettingsAnswer }) {
         <p className="px-3.5 pt-2 text-[0.9rem] text-ink-2">
           {file.title}. {plural(file.changed_lines, "line")} changed, all others as they came.
         </p>
+        {file.meaning && (
+          <p className="px-3.5 pt-1 [overflow-wrap:anywhere]">
+            <span className="text-ink-2">The device:</span> {file.meaning}
+          </p>
+        )}
         <FileView lines={file.lines} label={file.path} />
       </Tabs.Content>
     </Tabs.Root>

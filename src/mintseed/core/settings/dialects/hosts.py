@@ -8,8 +8,10 @@ from collections.abc import Iterator
 from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.meaning import Meaning
 from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import SettingValues
+from mintseed.core.visible import one_line
 
 OWN = "127.0.1.1"
 """the address of a host's own name on Debian and its kin"""
@@ -42,3 +44,16 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
         if len(words) == 1:
             yield Finding("hosts.no-name", Severity.CHECK, f"Line {number} names an address and no host",
                           "Expected an address and at least one name.", "Add the name, or take the line out.", Where(file=path, line=number))  # fmt: skip
+
+
+def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
+    """Return the name the system knows itself by."""
+    own = next(
+        (
+            words[1]
+            for line in text.split("\n")
+            if (words := line.split("#")[0].split())[:1] == [OWN] and len(words) > 1
+        ),
+        "",
+    )
+    return Meaning(does=(f"knows itself as {one_line(own)}",) if own else ())

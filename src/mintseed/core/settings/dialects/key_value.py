@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.meaning import Meaning, of_pairs
 from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import SettingValues
 
@@ -41,6 +42,11 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     return "\n".join(kept)
 
 
+def by_shell(file: FileToFill) -> bool:
+    """Return whether a shell reads the file."""
+    return file.quoting == "shell" or file.dialect == "shell-vars"
+
+
 def _places(lines: list[str]) -> dict[str, tuple[list[int], list[int]]]:
     """Return where each key stands, as a setting and behind a #: one look at every line, however many keys are set."""
     found: dict[str, tuple[list[int], list[int]]] = {}
@@ -56,7 +62,7 @@ def _places(lines: list[str]) -> dict[str, tuple[list[int], list[int]]]:
 def _quoted(value: str, file: FileToFill) -> str:
     if "\n" in value or "\r" in value:
         raise SettingsFileError("a value holds a line end", expected="one line", where=file.path)
-    if file.quoting == "shell":
+    if by_shell(file):
         return "'" + value.replace("'", "'\\''") + "'"
     if value != value.strip() or "#" in value:
         raise SettingsFileError(
@@ -71,19 +77,19 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
 
     Whether quotes are wanted is the recipe's to say: without `file`, only what is wrong either way is named.
     """
+    in_shell = file is not None and by_shell(file)
     for number, line in enumerate(text.split("\n"), 1):
         bare = line.strip()
         where = Where(file=path, line=number)
         if not bare or bare.startswith("#"):
             continue
         key, equals, _ = line.partition("=")
-        by_shell = file is not None and file.quoting == "shell"
-        if by_shell:
+        if in_shell:
             key = re.sub(r"^\s*(export|readonly)\s+", "", key)  # POSIX.1-2017 XCU §2.14
-        if not equals or not re.fullmatch(_SHELL_NAME if by_shell else r"[A-Za-z_][A-Za-z0-9_.-]*", key.strip()):
+        if not equals or not re.fullmatch(_SHELL_NAME if in_shell else r"[A-Za-z_][A-Za-z0-9_.-]*", key.strip()):
             yield Finding("key-value.line", Severity.STOP, f"Line {number} is no setting", "Expected KEY=value.",
                           "Write it as KEY=value, or put # before it.", where)  # fmt: skip
-        elif by_shell:
+        elif in_shell:
             yield from _check_word(key, line.partition("=")[2], where)
         elif (
             file is not None
@@ -184,3 +190,14 @@ def _double_quoted(value: str, at: int) -> tuple[str, int, bool]:
 def _expands(value: str, at: int) -> bool:
     """Return whether a dollar sign begins something that is replaced (§2.6); one before anything else is itself."""
     return value[at] == "$" and re.match(r"[A-Za-z0-9_{(@*#?$!'-]", value[at + 1 : at + 2] or " ") is not None
+
+
+def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
+    """Return what its keys set, the last of a key where it stands twice."""
+    pairs: dict[str, str] = {}
+    for line in text.split("\n"):
+        key, equals, value = line.partition("=")
+        if equals and not line.lstrip().startswith("#"):
+            shell = file is None or by_shell(file)
+            pairs[key.split()[-1] if key.split() else key] = shell_word(value).text if shell else value
+    return of_pairs(pairs, file)

@@ -9,12 +9,13 @@ from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects.keyfile_fields import FIELDS, KEY_MANAGEMENT, ssid_octets, unescaped
 from mintseed.core.settings.dialects.value_table import Field
-from mintseed.core.settings.text import append_lines
+from mintseed.core.settings.meaning import BY_ITSELF, KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
+from mintseed.core.settings.sections import at, read_lines, section_of, set_key, span
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
+from mintseed.core.visible import one_line
 
 SOURCE = "nm-settings-keyfile(5)"
 
-_SECTION = re.compile(r"^\s*\[([^\[\]]+)\]\s*$")
 _ALIASES = {"802-11-wireless": "wifi", "802-11-wireless-security": "wifi-security", "802-3-ethernet": "ethernet"}
 _KNOWN_SECTIONS = frozenset(
     [
@@ -77,7 +78,7 @@ _KNOWN_SECTIONS = frozenset(
         "wpan",
     ]
 )
-_KNOWN_KEYS = {
+KNOWN_KEYS = {
     "connection": frozenset(
         [
             "auth-retries",
@@ -173,8 +174,11 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     if values.hidden:
         wanted.append(("wifi", "hidden", "true"))
     wanted += [("wifi-security", "key-mgmt", "wpa-psk"), ("wifi-security", "psk", values.key)]
+    # A section for addresses without its method is refused.
+    said = {(line.section, line.key) for line in read_lines(text, ("#",), _ALIASES)}
+    wanted += [(s, "method", "auto") for s in ("ipv4", "ipv6") if (s, None) in said and (s, "method") not in said]
     for section, key, value in wanted:
-        _set(lines, section, key, value)
+        set_key(lines, section, key, value, same=_SAME.get(value, ()), aliases=_ALIASES)
     gone = [
         ("wifi-security", "psk-flags"),
         ("wifi", "channel"),
@@ -193,42 +197,8 @@ def ssid_value(ssid: str) -> str:
     return "".join(f"{octet};" for octet in ssid.encode())
 
 
-def _section(line: str) -> str | None:
-    """Return the section `line` opens, by its short name; None when it opens none."""
-    match = _SECTION.match(line)
-    return _ALIASES.get(match[1], match[1]) if match else None
-
-
-def _span(lines: list[str], section: str) -> tuple[int, int] | None:
-    start = next((i for i, line in enumerate(lines) if _section(line) == section), None)
-    if start is None:
-        return None
-    return start, next((i for i in range(start + 1, len(lines)) if _section(lines[i]) is not None), len(lines))
-
-
-def _at(lines: list[str], start: int, end: int, key: str) -> list[int]:
-    return [i for i in range(start + 1, end) if lines[i].partition("=")[0].strip() == key and "=" in lines[i]]
-
-
-def _set(lines: list[str], section: str, key: str, value: str) -> None:
-    span = _span(lines, section)
-    if span is None:
-        append_lines(lines, [*([""] if any(lines) else []), f"[{section}]", f"{key}={value}"])
-        return
-    start, end = span
-    at = _at(lines, start, end, key)
-    if at:
-        if _value(lines[at[0]]) not in (value, _ALIASES_OF_TYPE.get(value, value)):
-            lines[at[0]] = f"{key}={value}"
-        for extra in reversed(at[1:]):
-            del lines[extra]
-        return
-    while end > start + 1 and not lines[end - 1].strip():
-        end -= 1
-    lines.insert(end, f"{key}={value}")
-
-
-_ALIASES_OF_TYPE = {"wifi": "802-11-wireless"}
+_SAME = {"wifi": ("802-11-wireless",)}
+"""other names of a type"""
 
 
 _HARMLESS = (
@@ -239,8 +209,8 @@ _HARMLESS = (
 
 
 def _drop(lines: list[str], section: str, key: str) -> None:
-    if span := _span(lines, section):
-        for i in reversed(_at(lines, *span, key)):
+    if found := span(lines, section, _ALIASES):
+        for i in reversed(at(lines, *found, key)):
             if (key, _value(lines[i])) not in _HARMLESS:
                 del lines[i]
 
@@ -258,15 +228,15 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
         bare = line.strip()
         if not bare or bare.startswith("#"):
             continue
-        if (opened := _section(line)) is not None:
+        if (opened := section_of(line, _ALIASES)) is not None:
             section = opened
-            if section in found and section in _KNOWN_KEYS:
+            if section in found and section in KNOWN_KEYS:
                 yield Finding("keyfile.section-doubled", Severity.NOTE, f"[{section}] stands here twice", "The reader joins them.",
                               "Keep one.", where, SOURCE)  # fmt: skip
             found.setdefault(section, {})
             if section not in _KNOWN_SECTIONS and not section.startswith(("wireguard-peer.", "vpn", "ovs-", "sriov")):
-                yield _stop("keyfile.section-unknown", f"[{section}] is not a section", "The reader drops it silently.",
-                            "Write [wifi] and [wifi-security] exactly so.", where)  # fmt: skip
+                yield Finding("keyfile.section-unknown", Severity.CHECK, f"[{section}] is not a section", "The reader drops it silently, with all that stands below it.",
+                              "Mend the word: [connection], [wifi], [wifi-security], [ipv4], [ipv6].", where, SOURCE)  # fmt: skip
             continue
         key, equals, _ = line.partition("=")
         key, value = key.strip(), _value(line)
@@ -311,7 +281,7 @@ def _check_value(section: str, key: str, value: str, where: Where) -> Iterator[F
         )
     elif field is not None:
         yield from _check_field(field, key, value, where)
-    elif section in _KNOWN_KEYS and key not in _KNOWN_KEYS[section] and "." not in key:
+    elif section in KNOWN_KEYS and key not in KNOWN_KEYS[section] and "." not in key:
         yield Finding("keyfile.key-unknown", Severity.CHECK, f"{key} is no key of [{section}]", "The reader drops it silently.",
                       "Mend the word, or take the line out.", where, SOURCE)  # fmt: skip
     elif section == "wifi" and key == "ssid":
@@ -320,6 +290,10 @@ def _check_value(section: str, key: str, value: str, where: Where) -> Iterator[F
 
 def _check_field(field: Field, key: str, value: str, where: Where) -> Iterator[Finding]:
     """Yield what the table says of a value."""
+    if unescaped(value) is None:
+        yield Finding("keyfile.value-dropped", Severity.CHECK, f"{key}={value} is dropped silently", "A backslash before such a letter spoils the line; the reader goes on as if it were not there.",
+                      f"Write {field.expected or 'the value without it'}.", where, SOURCE)  # fmt: skip
+        return
     taken = field.taken(value)
     if taken == "refused":
         yield _stop("keyfile.value-refused", f"{key}={value} is none the reader knows", "The whole file is refused.",
@@ -352,6 +326,25 @@ def _check_whole(found: dict[str, dict[str, str]], path: str) -> Iterator[Findin
             where,
         )
         return
+    for name in ("ipv4", "ipv6"):
+        if name in found and "method" not in found[name]:
+            yield _stop(
+                "keyfile.method-missing",
+                f"[{name}] does not say how its address comes",
+                "The whole file is refused.",
+                f"Add method=auto to [{name}].",
+                where,
+            )
+        elif found.get(name, {}).get("method", "").strip() == "manual" and not any(
+            re.fullmatch(r"address(es)?[0-9]*", key) for key in found[name]
+        ):
+            yield _stop(
+                "keyfile.address-missing",
+                f"[{name}] wants a fixed address, and none is said",
+                "The whole file is refused.",
+                "Add address1=, or write method=auto.",
+                where,
+            )
     kind = found.get("connection", {}).get("type", "").strip()
     if not kind and wifi is None and "ethernet" not in found:
         yield _stop(
@@ -413,6 +406,15 @@ def _check_key(value: str, where: Where) -> Iterator[Finding]:
         yield _stop("keyfile.key-dropped", "A backslash in the passphrase drops its line", "The reader goes on without a key and never joins.",
                     "Write \\\\ for a backslash.", where)  # fmt: skip
         return
+    if re.fullmatch(r"[0-9a-fA-F]{64}\s+", value):
+        yield _stop(
+            "keyfile.key-blank",
+            "A blank behind the key becomes part of it",
+            "What is left is neither a key nor a passphrase.",
+            "Remove it.",
+            where,
+        )
+        return
     if value != value.rstrip() and not value.rstrip().endswith("#"):
         yield Finding("keyfile.key-blank", Severity.CHECK, "A blank behind the passphrase becomes part of it", "Most passphrases end with none.",
                       "Remove it, unless the router's page shows it too.", where, SOURCE)  # fmt: skip
@@ -422,3 +424,22 @@ def _check_key(value: str, where: Where) -> Iterator[Finding]:
     elif not PASSPHRASE_LEAST <= len(said) <= PASSPHRASE_MOST:
         yield _stop("wifi.passphrase-length", f"The passphrase has {len(said)} characters", "The reader takes it and never joins.",
                     f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} characters, or 64 hex digits.", where)  # fmt: skip
+
+
+def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
+    """Return the network that would be joined by itself and the address; nothing where the reader refuses the file."""
+    if any(f.severity is Severity.STOP for f in check(text, path, file)):
+        return NOTHING
+    said = {(line.section, line.key): line.value for line in read_lines(text, ("#",), _ALIASES) if line.key}
+    name = said.get(("wifi", "ssid"), "")
+    octets = re.fullmatch(r"(?:[0-9]{1,3};)+", name.strip())
+    if octets and all(int(n) < 256 for n in name.strip().rstrip(";").split(";")):
+        shown = bytes(int(n) for n in name.strip().rstrip(";").split(";")).decode("utf-8", "replace")
+    else:
+        shown = unescaped(name) or name
+    key = said.get(("wifi-security", "psk"), "")
+    how = KEY if re.fullmatch(r"[0-9a-fA-F]{64}", key) else PHRASE if key else OPEN
+    method = said.get(("ipv4", "method"), "auto").strip()
+    fixed = said.get(("ipv4", "address1"), "").split(",")[0].strip()
+    joins = (Joined(shown, how, said.get(("wifi", "hidden"), "").strip().lower() in ("true", "1")),) if name else ()
+    return Meaning(joins, address=BY_ITSELF if method == "auto" else one_line(fixed) if method == "manual" else "")

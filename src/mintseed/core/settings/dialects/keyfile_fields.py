@@ -14,6 +14,12 @@ _YES = ("true", "1")
 _YES_OR_NO = one_of(*_YES, "false", "0", otherwise="dropped")
 _UUID = r"[0-9a-fA-F]{8}(-[0-9a-fA-F]{4}){3}-[0-9a-fA-F]{12}"
 
+TYPES = (
+    "wifi", "802-11-wireless", "ethernet", "802-3-ethernet", "6lowpan", "adsl", "bluetooth", "bond", "bridge", "cdma", "dummy", "generic", "gsm", "infiniband", "ip-tunnel", "loopback", "macsec",
+    "macvlan", "olpc-mesh", "802-11-olpc-mesh", "ovs-bridge", "ovs-interface", "ovs-port", "pppoe", "team", "tun", "veth", "vlan", "vpn", "vrf", "vxlan", "wifi-p2p", "wireguard", "wpan",
+)  # fmt: skip
+"""kinds of connections; no blank may stand behind one"""
+
 FIELDS: dict[tuple[str, str], Field] = {
     ("connection", "uuid"): Field(matching(_UUID, "refused"), "4b1f6c1e-7d0a-4f55-9a4b-0c0f5b5e9a21", "zz", "32 hex digits in five groups"),
     ("connection", "autoconnect"): Field(_YES_OR_NO, "true", "no", "true or false", True),
@@ -54,6 +60,8 @@ FIELDS: dict[tuple[str, str], Field] = {
         KeepsAway(lambda v: v == "3", Severity.CHECK, "keyfile.frames-protected", "Only an access point that protects its frames would do", "Many that offer WPA2 do not."),
     ),
     ("ipv4", "method"): Field(one_of("auto", "manual", "disabled", "link-local", "shared"), "auto", "dhcp", "auto", False),
+    ("ipv6", "method"): Field(one_of("auto", "dhcp", "manual", "link-local", "shared", "ignore", "disabled"), "auto", "", "auto", False),
+    ("connection", "type"): Field(one_of(*TYPES), "wifi", "wlan", "wifi", False),
 }  # fmt: skip
 
 

@@ -7,7 +7,9 @@ from collections.abc import Iterator
 from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Finding
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.meaning import Meaning
 from mintseed.core.settings.values import SettingValues
+from mintseed.core.visible import one_line
 
 TARGET = "target"
 """the one key a recipe names for a link"""
@@ -26,3 +28,8 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
 def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
     """Yield nothing: where it leads is the recipe's to say."""
     yield from ()
+
+
+def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
+    """Return where it leads."""
+    return Meaning(does=(f"leads to {one_line(text)}",) if text else ())

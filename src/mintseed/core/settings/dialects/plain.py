@@ -7,6 +7,7 @@ from collections.abc import Iterator
 from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.meaning import Meaning, of_pairs
 from mintseed.core.settings.values import SettingValues
 
 VALUE = "value"
@@ -40,3 +41,9 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
     elif len(said) > 1:
         yield Finding("plain.lines", Severity.STOP, f"{path} holds more than one line",
                       "Expected one value; what its reader makes of the others nobody knows.", "Leave one line.", Where(file=path, line=said[1][0]))  # fmt: skip
+
+
+def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
+    """Return what its one value does."""
+    value = next((line.strip() for line in text.split("\n") if line.strip() and not line.lstrip().startswith("#")), "")
+    return of_pairs({VALUE: value} if value else {}, file)

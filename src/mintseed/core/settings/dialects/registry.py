@@ -6,29 +6,125 @@ from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 
 from mintseed.core.errors import InputError
-from mintseed.core.findings import Finding
+from mintseed.core.findings import Finding, Severity
 from mintseed.core.recipes.model import FileToFill
-from mintseed.core.settings.dialects import hosts, key_value, keyfile, link, plain, wpa_supplicant
+from mintseed.core.settings.dialects import (
+    connman,
+    hosts,
+    ini,
+    interfaces,
+    iwd,
+    json_file,
+    key_value,
+    keyfile,
+    link,
+    netplan,
+    networkd,
+    plain,
+    presence,
+    toml_file,
+    user_data,
+    wpa_supplicant,
+    yaml_file,
+)
+from mintseed.core.settings.meaning import Meaning
+from mintseed.core.settings.reader import ANY_READER, NETPLAN, SHELL, USER_DATA, YAML, Reader
 from mintseed.core.settings.values import SettingValues
 
 
 @dataclass(frozen=True, slots=True)
 class Dialect:
-    """`apply` edits text in place; `check` judges it as the real reader would, told what the recipe says of the file.
-    `takes_country`: whether files of this syntax have a place for the country."""
+    """`apply` edits text in place; `check` judges it as the real reader would, told what the recipe says of the file;
+    `means` says what its device will do. `reader`: what it makes of
+    what editors do. `takes_country`: whether files of this syntax have a place for the country; `takes_wifi`: whether they hold the network
+    without being told which key means what. `owner` and `mode` are what the reader demands on the root volume, where it does."""
 
     apply: Callable[[str, FileToFill, SettingValues], str]
     check: Callable[[str, str, FileToFill | None], Iterator[Finding]]
+    means: Callable[[str, str, FileToFill | None], Meaning]
+    reader: Reader = ANY_READER
     takes_country: bool = False
+    takes_wifi: bool = False
+    owner: str = ""
+    mode: str = ""
 
+
+# configparser takes every blank off both ends of a line.
+SECTIONED = Reader(comments=("#", ";"), cr_twice=Severity.NOTE, cr_blank=Severity.NOTE)
 
 DIALECTS: Mapping[str, Dialect] = {
-    "wpa-supplicant": Dialect(wpa_supplicant.apply, wpa_supplicant.check, takes_country=True),
-    "keyfile": Dialect(keyfile.apply, keyfile.check),
-    "key-value": Dialect(key_value.apply, key_value.check),
-    "plain": Dialect(plain.apply, plain.check),
-    "hosts": Dialect(hosts.apply, hosts.check),
-    "link": Dialect(link.apply, link.check),
+    # The supplicant takes every blank and carriage return off the end of a line (wpa_config_get_line, wpa_supplicant 2.10).
+    "wpa-supplicant": Dialect(
+        wpa_supplicant.apply,
+        wpa_supplicant.check,
+        wpa_supplicant.means,
+        Reader(cr_twice=Severity.NOTE, cr_blank=Severity.NOTE),
+        takes_country=True,
+        takes_wifi=True,
+        owner="root",
+        mode="0600",
+    ),
+    # The network manager reads no keyfile of anybody else's or that others may read (nm-settings-keyfile(5), Security).
+    "keyfile": Dialect(keyfile.apply, keyfile.check, keyfile.means, takes_wifi=True, owner="root", mode="0600"),
+    # netplan warns where others may read it; it holds the key (netplan(5), 0.106).
+    "netplan": Dialect(
+        netplan.apply,
+        netplan.check,
+        netplan.means,
+        NETPLAN,
+        takes_country=True,
+        takes_wifi=True,
+        owner="root",
+        mode="0600",
+    ),
+    "cloud-init-user-data": Dialect(
+        user_data.apply, user_data.check, user_data.means, USER_DATA, owner="root", mode="0600"
+    ),
+    "cloud-init-network": Dialect(
+        netplan.apply,
+        netplan.check_cloud,
+        netplan.means,
+        YAML,
+        takes_country=True,
+        takes_wifi=True,
+        owner="root",
+        mode="0600",
+    ),
+    "systemd-networkd": Dialect(
+        networkd.apply,
+        networkd.check,
+        networkd.means,
+        Reader(comments=("#", ";"), mark=Severity.NOTE),
+        owner="root",
+        mode="0644",
+    ),
+    "interfaces": Dialect(
+        interfaces.apply,
+        interfaces.check,
+        interfaces.means,
+        Reader(cr_twice=Severity.NOTE, cr_blank=Severity.NOTE),
+        takes_wifi=True,
+        owner="root",
+        mode="0600",
+    ),
+    "iwd": Dialect(iwd.apply, iwd.check, iwd.means, takes_wifi=True, owner="root", mode="0600"),
+    "connman": Dialect(connman.apply, connman.check, connman.means, takes_wifi=True, owner="root", mode="0600"),
+    "key-value": Dialect(key_value.apply, key_value.check, key_value.means),
+    "shell-vars": Dialect(key_value.apply, key_value.check, key_value.means, SHELL),
+    "ini": Dialect(ini.apply, ini.check, ini.means, SECTIONED),
+    # RFC 8259 §8.1: none begins with a mark, all are UTF-8; Python's and most others refuse it.
+    "json": Dialect(
+        json_file.apply,
+        json_file.check,
+        json_file.means,
+        Reader(comments=(), cr_twice=Severity.NOTE, cr_blank=Severity.NOTE, lone_cr=Severity.NOTE),
+    ),
+    "yaml": Dialect(yaml_file.apply, yaml_file.check, yaml_file.means, YAML),
+    "toml": Dialect(toml_file.apply, toml_file.check, toml_file.means, Reader(old_letters_in_comments=Severity.STOP)),
+    "presence": Dialect(presence.apply, presence.check, presence.means),
+    "plain": Dialect(plain.apply, plain.check, plain.means),
+    "hosts": Dialect(hosts.apply, hosts.check, hosts.means),
+    "link": Dialect(link.apply, link.check, link.means),
 }
 
 

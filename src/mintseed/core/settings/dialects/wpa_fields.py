@@ -223,9 +223,6 @@ GLOBAL_FIELDS = frozenset(
     ]
 )
 
-BLOCKS = ("network", "cred", "blob-base64-")
-"""What may open a block."""
-
 KEY_MANAGEMENT = frozenset(
     [
         "WPA-PSK",

@@ -13,18 +13,20 @@ from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects.value_table import Field
 from mintseed.core.settings.dialects.wpa_fields import (
-    BLOCKS,
     GLOBAL_FIELDS,
     JOINS_WITH_A_KEY,
     KEY_MANAGEMENT,
     NETWORK_FIELDS,
 )
 from mintseed.core.settings.dialects.wpa_values import GLOBAL_VALUES, VALUES
+from mintseed.core.settings.meaning import KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
 from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
+from mintseed.core.visible import one_line
 
 SOURCE = "wpa_supplicant.conf(5)"
 
+_OPENS = r"network=\{|cred=\{|blob-base64-.*=\{"
 _COMMENTED = re.compile(r"^(\s*)#")
 _NAME = re.compile(r"^([A-Za-z_][A-Za-z0-9_]*)=")
 _HEX_KEY = re.compile(r"[0-9a-fA-F]{64}")
@@ -99,21 +101,36 @@ def _block(lines: list[str], path: str) -> tuple[int, int]:
     return len(lines) - 3, len(lines) - 2
 
 
+def alive_again(lines: list[str]) -> list[str] | None:
+    """Return `lines` with the block that is only commented out brought to life; None where there is none, or it is not closed."""
+    start = next((i for i, line in enumerate(lines) if significant(_uncommented(line)) == "network={"), None)
+    if start is None:
+        return None
+    woken = list(lines)
+    try:
+        _uncomment(woken, start, "", lenient=True)
+    except SettingsFileError:
+        return None
+    return woken
+
+
 def _unclosed(path: str, start: int) -> SettingsFileError:
     return SettingsFileError(
         "the network block is not closed", expected="a line with }", where=f"{path}, line {start + 1}"
     )
 
 
-def _uncomment(lines: list[str], start: int, path: str) -> int:
-    """Uncomment the settings of the block that begins, commented, at `start`; return the index of its closing brace."""
+def _uncomment(lines: list[str], start: int, path: str, *, lenient: bool = False) -> int:
+    """Uncomment the settings of the block that begins, commented, at `start`; return the index of its closing brace. `lenient`: what only
+    looks like a setting too, such as one with blanks beside its equals sign."""
     for at in range(start, len(lines)):
         bare = _uncommented(lines[at])
         if at > start and (significant(bare) or significant(lines[at])) == "}":
             lines[at] = bare.lstrip() if significant(bare) else lines[at]
             lines[start] = _uncommented(lines[start]).lstrip()
             return at
-        if at > start and _field(bare)[0] in NETWORK_FIELDS:
+        looks = re.match(r"\s*([A-Za-z_]+)\s*=", bare) if lenient else None
+        if at > start and (_field(bare)[0] in NETWORK_FIELDS or (looks and looks[1] in NETWORK_FIELDS)):
             lines[at] = bare
     raise _unclosed(path, start)
 
@@ -192,25 +209,36 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
     """Yield what the real reader would refuse, misread or forgive in `text`."""
     block: _Block | None = None
     other = False
+    opened_in_comment, headless, braces = 0, list[int](), list[int]()
     blocks: list[_Block] = []
     countries: list[tuple[int, str]] = []
     for number, line in enumerate(text.split("\n"), 1):
         seen, where = significant(line), Where(file=path, line=number)
         if not seen:
+            if block is None and significant(_uncommented(line)) == "network={":
+                opened_in_comment = number
             continue
         name, value = _field(line)
         if seen == "}":
-            if block is None and not other:
+            braces.append(number)
+            if block is None and not other and opened_in_comment:
+                yield _stop(
+                    "wifi.brace-alone",
+                    f"The line that opens the block of line {number} is commented out",
+                    f"Take the # off line {opened_in_comment}.",
+                    where,
+                )
+            elif block is None and not other:
                 yield _stop(
                     "wifi.brace-alone",
                     f"The brace in line {number} closes nothing",
-                    "Uncomment the whole block.",
+                    "Take it out, or write the line that opens its block.",
                     where,
                 )
             elif block is not None:
                 blocks.append(block)
-            block, other = None, False
-        elif seen.endswith("={") and block is None and seen.startswith(BLOCKS):
+            block, other, opened_in_comment = None, False, 0
+        elif re.fullmatch(_OPENS, seen) and block is None:
             block, other = (_Block(number), False) if seen == "network={" else (None, True)
         elif re.match(r"network\s*=\s*\{", seen):
             yield _stop(
@@ -228,6 +256,8 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
         else:
             if name == "country":
                 countries.append((number, value))
+            elif opened_in_comment and name in NETWORK_FIELDS:
+                headless.append(number)
             elif name not in GLOBAL_FIELDS:
                 yield _refused("wifi.field-unknown", f"{name} is no setting", where)
             elif name in GLOBAL_VALUES:
@@ -236,6 +266,10 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
         blocks.append(block)
         yield _stop(
             "wifi.block-unclosed", "The last network block is not closed", "Add a line with }.", Where(file=path)
+        )
+    if headless and not any(line > headless[0] for line in braces):
+        yield _refused(
+            "wifi.field-unknown", f"Line {headless[0]} stands outside any block", Where(file=path, line=headless[0])
         )
     if not blocks:
         yield _stop("wifi.no-network", "No network is active in this file",
@@ -282,7 +316,9 @@ def _check_field(name: str, value: str, block: _Block, where: Where) -> Iterator
         yield from _check_ssid(value, where)
     elif name == "psk":
         yield from _check_key(value, where)
-    elif name == "key_mgmt" and (strange := [v for v in value.split() if v not in KEY_MANAGEMENT]):
+    elif name == "key_mgmt" and (
+        strange := [v for v in value.split() if v not in KEY_MANAGEMENT] or ([] if value else ["Nothing"])
+    ):
         yield _refused("wifi.key-management", f"{strange[0]} is no kind of key", where)
     elif name in VALUES:
         yield from _check_value(VALUES[name], name, value, where)
@@ -294,7 +330,9 @@ def _check_blocks(blocks: list[_Block], path: str) -> Iterator[Finding]:
     joins = any(not never and "ssid" in block.fields for never, block in zip(told, blocks, strict=True))
     for block, never in zip(blocks, told, strict=True):
         where, fields = Where(file=path, line=block.line), block.fields
-        if "ssid" not in fields:
+        if "ssid" not in fields and joins:
+            yield Finding("wifi.ssid-missing", Severity.CHECK, "A network block without a name", "It stands for any network of its kind.", 'Add ssid="…", or take the block out.', where, SOURCE)  # fmt: skip
+        elif "ssid" not in fields:
             yield _stop("wifi.ssid-missing", "A network block without a name", 'Add ssid="…".', where)
         elif fields["ssid"] in names:
             yield Finding("wifi.network-doubled", Severity.CHECK, "One network stands here twice",
@@ -320,7 +358,7 @@ def _joins_never(block: _Block, where: Where) -> Iterator[Finding]:
     """Yield why a block that is read would not be joined by itself with a key."""
     fields = block.fields
     kinds = set(fields.get("key_mgmt", "WPA-PSK").split())
-    if fields.get("disabled", "0") not in ("0", "0x0", "00"):
+    if fields.get("disabled", "0") not in ("", "0", "0x0", "00"):
         yield _stop("wifi.disabled", "The network is switched off", "Take the line disabled= out.", where)
     if kinds & KEY_MANAGEMENT and not kinds & (JOINS_WITH_A_KEY | {"NONE", "SAE", "OWE"}):
         yield _stop("wifi.key-management-other", f"It would join with {' '.join(sorted(kinds))}, not with a passphrase",
@@ -346,6 +384,9 @@ def _check_ssid(value: str, where: Where) -> Iterator[Finding]:
         return
     if not 1 <= octets <= SSID_MOST_OCTETS:
         yield _stop("wifi.ssid-length", f"The network name has {octets} octets", "1 to 32 are allowed.", where)
+    elif value[0] == '"' and value[1:-1] != value[1:-1].strip():
+        yield Finding("wifi.ssid-blank", Severity.CHECK, "The network name begins or ends with a blank", "It is part of the name. Few people mean that.",
+                      "Remove it, unless the router's page shows it too.", where, SOURCE)  # fmt: skip
 
 
 def _check_key(value: str, where: Where) -> Iterator[Finding]:
@@ -356,7 +397,10 @@ def _check_key(value: str, where: Where) -> Iterator[Finding]:
         return
     last = value.rfind('"')
     length = last - 1
-    if last > 0 and last == len(value) - 1 and PASSPHRASE_LEAST <= length <= PASSPHRASE_MOST:
+    if last > 0 and last == len(value) - 1 and PASSPHRASE_LEAST <= len(value[1:last].encode()) <= PASSPHRASE_MOST:
+        if not value.isascii():
+            yield Finding("wifi.passphrase-letters", Severity.CHECK, "The passphrase has letters beyond ASCII", "This reader takes their octets; the standard knows the 95 printable letters of ASCII, and a router may make another key of them.",
+                          "Type it as it stands on the router, or write the derived key.", where, "IEEE 802.11i Annex H.4")  # fmt: skip
         return
     yield _stop(
         "wifi.passphrase-length",
@@ -375,8 +419,10 @@ def _check_country(countries: list[tuple[int, str]], path: str) -> Iterator[Find
             "The radio may stay off, or miss channels 12 and 13 and parts of 5 GHz.", "Add country= and two capital letters.",
             Where(file=path), SOURCE,
         )  # fmt: skip
-    for number, _ in countries[1:]:
-        yield Finding("wifi.country-doubled", Severity.NOTE, f"A second country in line {number}", "The last one counts.",
+    for number, code in countries[1:]:
+        same = code.upper() == countries[0][1].upper()
+        yield Finding("wifi.country-doubled", Severity.NOTE if same else Severity.CHECK, f"A second country in line {number}",
+                      "It says the same." if same else f"The last one counts: {countries[-1][1]}, not {countries[0][1]}.",
                       "Keep one.", Where(file=path, line=number), SOURCE)  # fmt: skip
     for number, code in countries:
         where, iso = Where(file=path, line=number), "ISO 3166-1 alpha-2"
@@ -389,3 +435,43 @@ def _check_country(countries: list[tuple[int, str]], path: str) -> Iterator[Find
         elif code != code.upper() or len(code) != 2:
             yield Finding("wifi.country-letters", Severity.NOTE, f"The country in line {number} is not two capital letters",
                           "This reader forgives it; others do not.", "Write it as in GB.", where, iso)  # fmt: skip
+
+
+def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
+    """Return the networks that would be joined by themselves, and the country; nothing where the reader refuses the file."""
+    blocks, countries, refused = [], [], False
+    block: _Block | None = None
+    for number, line in enumerate(text.split("\n"), 1):
+        seen, (name, value) = significant(line), _field(line)
+        if seen == "network={":
+            block = _Block(number)
+        elif seen == "}" and block is not None:
+            blocks.append(block)
+            block = None
+        elif block is not None and name:
+            block.fields[name] = value
+            refused = refused or name not in NETWORK_FIELDS
+        elif name == "country":
+            countries.append(value[:2].upper())
+    if refused or block is not None:
+        return NOTHING
+    where = Where(file=path)
+    joined = [
+        _joined(b.fields)
+        for b in blocks
+        if "ssid" in b.fields and not any(_joins_never(b, where)) and b.fields.get("mode", "0") == "0"
+    ]
+    return Meaning(tuple(joined), one_line(countries[-1]) if countries else "")
+
+
+def _joined(fields: dict[str, str]) -> Joined:
+    said = fields["ssid"]
+    if said.startswith('"') and said.endswith('"'):
+        name = said[1:-1]
+    elif re.fullmatch(r"([0-9a-fA-F]{2})+", said):
+        name = bytes.fromhex(said).decode("utf-8", "replace")
+    else:
+        name = said
+    key = fields.get("psk", "")
+    how = PHRASE if key.startswith('"') or "sae_password" in fields else KEY if key else OPEN
+    return Joined(name, how, fields.get("scan_ssid") == "1")

@@ -12,9 +12,10 @@ from mintseed.core.settings.dialects.value_table import Field, KeepsAway, Taken,
 
 
 def _number(least: int = -(2**31), most: int = 2**31 - 1) -> Callable[[str], Taken]:
-    """A number as C reads one: decimal, with 0x before it hexadecimal, with 0 octal."""
+    """A number as C reads one: decimal, with 0x before it hexadecimal, with 0 octal; nothing at all is 0."""
 
     def taken(value: str) -> Taken:
+        value = value.lstrip(" \t") or "0"
         if not re.fullmatch(r"[+-]?(0[xX][0-9a-fA-F]{1,8}|0[0-7]{0,11}|[1-9][0-9]{0,18})", value):
             return "refused"
         sign, digits = (-1, value[1:]) if value[0] == "-" else (1, value.lstrip("+"))
@@ -30,7 +31,7 @@ def _number(least: int = -(2**31), most: int = 2**31 - 1) -> Callable[[str], Tak
 
 
 _MAC = r"[0-9A-Fa-f]{2}(:[0-9A-Fa-f]{2}){5}"
-_QUOTED = matching(r'"[^"]*"|([0-9a-fA-F]{2})+|P".*"', "refused")
+_QUOTED = matching(r'"[^"]*"|([0-9a-fA-F]{2})*|P".*"', "refused")
 _CIPHERS = ("CCMP", "TKIP", "GCMP", "GCMP-256", "CCMP-256")
 _FREQUENCIES = "An access point on any other channel is never met."
 
@@ -40,7 +41,7 @@ VALUES: dict[str, Field] = {
     "disabled": Field(_number(), "0", "x", "0 or 1"),
     "mode": Field(
         _number(0, 5), "0", "9", "0", True,
-        KeepsAway(lambda v: v != "0", Severity.STOP, "wifi.mode-other", "It would not join, but be a network of another kind", "Others may take it for the one that is meant."),
+        KeepsAway(lambda v: v not in ("", "0"), Severity.STOP, "wifi.mode-other", "It would not join, but be a network of another kind", "Others may take it for the one that is meant."),
     ),
     "pairwise": Field(
         list_of(*_CIPHERS, "NONE", between=" "), "CCMP TKIP", "AES", "CCMP", True,

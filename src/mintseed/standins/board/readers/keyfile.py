@@ -69,6 +69,11 @@ _VALUES = {
     ("wifi-security", "auth-alg"): "open|leap",
     ("wifi-security", "pmf"): "[0-3]|(?!-?[0-9]+$).*",
     ("ipv4", "method"): "auto|manual|disabled|link-local|shared",
+    ("ipv6", "method"): "auto|dhcp|manual|disabled|ignore|link-local|shared",
+    (
+        "connection",
+        "type",
+    ): "wifi|802-11-wireless|ethernet|802-3-ethernet|bridge|bond|vlan|dummy|gsm|bluetooth|vpn|wireguard|loopback|tun|veth",
 }
 """What the manual lets a value be (nm-settings(5)); with any other the file is refused."""
 
@@ -77,6 +82,12 @@ def _is_refused(sections: dict[str, dict[str, str]]) -> bool:
     wifi = sections.get("wifi", {})
     if re.fullmatch("[1-9][0-9]*", wifi.get("channel", "")) and "band" not in wifi:
         return True
+    # A section for addresses says how they come, and one that are fixed names them.
+    for addresses in (sections[name] for name in ("ipv4", "ipv6") if name in sections):
+        if "method" not in addresses or (
+            addresses["method"] == "manual" and not any(k.startswith("address") for k in addresses)
+        ):
+            return True
     said = {(section, key): value for section, lines in sections.items() for key, value in lines.items()}
     return any(name in said and not re.fullmatch(known, said[name]) for name, known in _VALUES.items())
 

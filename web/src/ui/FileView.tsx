@@ -1,4 +1,4 @@
-import type { Shapes } from "../../api/client";
+import type { Shapes } from "../api/client";
 
 const TONES = { same: "", added: "bg-mint-3", removed: "bg-stop-3 text-ink-2 line-through" } as const;
 const SIGNS = { same: "", added: "+", removed: "−" } as const;

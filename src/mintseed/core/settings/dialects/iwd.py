@@ -1,0 +1,100 @@
+"""A network of iwd: a file of the network's name, with its key. Source: iwd.network(5).
+
+The file is called after the network: as it is where its name has plain letters alone, else = and the name's octets in hex, which is read for any name.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+
+from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.meaning import KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
+from mintseed.core.settings.sections import read_lines, set_key
+from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SettingValues
+
+SOURCE = "iwd.network(5)"
+_KEY = re.compile(r"[0-9a-fA-F]{64}")
+_BOOLEANS = ("true", "false", "1", "0", "yes", "no", "on", "off")
+
+
+def apply(text: str, file: FileToFill, values: SettingValues) -> str:
+    """Return `text` with the derived key; a passphrase that stands there goes, since it could be another network's."""
+    lines = [
+        line
+        for line in text.split("\n")
+        if line.partition("=")[0].strip() not in ("Passphrase", "SAE-PT-Group19", "SAE-PT-Group20")
+    ]
+    set_key(lines, "Security", "PreSharedKey", values.key)
+    if values.hidden:
+        set_key(lines, "Settings", "Hidden", "true")
+    set_key(lines, "Settings", "AutoConnect", "true") if _off(lines) else None
+    return "\n".join(lines)
+
+
+def _off(lines: list[str]) -> bool:
+    return any(re.fullmatch(r"\s*AutoConnect\s*=\s*(false|0|no|off)\s*", line) for line in lines)
+
+
+def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
+    """Yield what iwd would refuse, and what keeps it from joining by itself."""
+    key = phrase = ""
+    for line in read_lines(text, ("#",)):
+        where = Where(file=path, line=line.number)
+        if line.opens:
+            if line.section not in ("Security", "Settings", "IPv4", "IPv6", "Network") and not line.section.startswith(
+                "@"
+            ):
+                yield Finding("iwd.section-unknown", Severity.CHECK, f"[{line.section}] is not a section", "The reader passes over what stands below it.",
+                              "Mend the word: capital and small letters count.", where, SOURCE)  # fmt: skip
+        elif line.key is None or not line.section:
+            yield Finding("iwd.line", Severity.STOP, f"Line {line.number} is no setting", "The reader refuses the whole file because of it.",
+                          "Write Key=value below a [Section].", where, SOURCE)  # fmt: skip
+        elif (line.section, line.key) == ("Security", "PreSharedKey"):
+            key = line.value.strip()
+            if not _KEY.fullmatch(key):
+                yield Finding("wifi.key-shape", Severity.STOP, "The key is not 64 hex digits", "The reader takes no other.", "Write the derived key, or Passphrase= and the passphrase.", where, SOURCE)  # fmt: skip
+        elif (line.section, line.key) == ("Security", "Passphrase"):
+            phrase = line.value
+            if not PASSPHRASE_LEAST <= len(phrase.encode()) <= PASSPHRASE_MOST:
+                yield Finding("wifi.passphrase-length", Severity.STOP, f"The reader sees a passphrase of {len(phrase.encode())} characters",
+                              "The network is not joined.", f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed.", where, SOURCE)  # fmt: skip
+        elif line.section == "Settings" and line.key in ("AutoConnect", "Hidden", "AlwaysRandomizeAddress"):
+            said = line.value.strip().lower()
+            if said not in _BOOLEANS:
+                yield Finding("iwd.value", Severity.CHECK, f"{line.key}={said} is neither true nor false", "The reader passes over it.", "Write true or false.", where, SOURCE)  # fmt: skip
+            elif line.key == "AutoConnect" and said in ("false", "0", "no", "off"):
+                yield Finding("wifi.disabled", Severity.STOP, "It would not connect by itself", "AutoConnect is off.", "Take the line AutoConnect= out.", where, SOURCE)  # fmt: skip
+    if path.endswith(".psk") and not key and not phrase:
+        yield Finding("wifi.key-missing", Severity.STOP, "The key is not in the file", "It would wait for somebody to type it.",
+                      "Add [Security] with PreSharedKey= or Passphrase=.", Where(file=path), SOURCE)  # fmt: skip
+
+
+def file_name(ssid: str) -> str:
+    """Return how the file of a WPA network is called, without its folder."""
+    return f"={ssid.encode().hex()}.psk"
+
+
+def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
+    """Return the network whose name the file has, where it has a key for it."""
+    said = {(line.section, line.key): line.value.strip() for line in read_lines(text, ("#",)) if line.key}
+    name, _, ending = path.rsplit("/", 1)[-1].rpartition(".")
+    off = said.get(("Settings", "AutoConnect"), "true").lower() in ("false", "0", "no", "off")
+    how = (
+        KEY
+        if ("Security", "PreSharedKey") in said
+        else PHRASE
+        if ("Security", "Passphrase") in said
+        else OPEN
+        if ending == "open"
+        else ""
+    )
+    if off or not how:
+        return NOTHING
+    if name.startswith("="):
+        try:
+            name = bytes.fromhex(name[1:]).decode("utf-8", "replace")
+        except ValueError:
+            return NOTHING
+    return Meaning((Joined(name, how, said.get(("Settings", "Hidden"), "").lower() == "true"),))

@@ -1,0 +1,45 @@
+"""Which type a value gets in a file that knows types."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping
+
+from mintseed.core.recipes.model import placeholders_in
+
+Typed = str | bool | int | float
+
+
+def typed(template: str, value: str, now: object) -> Typed:
+    """Return `value` as the file is to say it: a text, unless the recipe writes a number or true and false itself, or such a thing stands in its
+    place `now` and the value reads as one."""
+    literal = not placeholders_in(template)
+    read = _read(value)
+    if literal or (isinstance(now, bool) and isinstance(read, bool)):
+        return read
+    if (
+        isinstance(now, int | float)
+        and not isinstance(now, bool)
+        and isinstance(read, int | float)
+        and not isinstance(read, bool)
+    ):
+        return read
+    return value
+
+
+def _read(value: str) -> Typed:
+    try:
+        found = json.loads(value)
+    except (ValueError, RecursionError):
+        return value
+    # Written back it must be what was typed: 007 and 1e400 are texts.
+    return found if isinstance(found, bool | int | float) and json.dumps(found) == value else value
+
+
+def flat(said: Mapping[str, object], before: str = "") -> Iterator[tuple[str, str]]:
+    """Yield (outside/inside, value) of everything below a mapping that is one value."""
+    for key, value in said.items():
+        if isinstance(value, Mapping):
+            yield from flat(value, f"{before}{key}/")
+        elif not isinstance(value, list):
+            yield f"{before}{key}", value if isinstance(value, str) else json.dumps(value, default=str)

@@ -1,0 +1,52 @@
+"""Files spoiled at random, judged by us and by the real reader: what it refuses we stop, what it takes and means we let pass.
+
+A slice here, with another seed every time; the whole by `make torture`. Differences that are meant: a text that holds curly quotes, no-break
+spaces, unseen letters or lone carriage returns is taken by most readers, and says something else than what is seen on a screen.
+"""
+
+from __future__ import annotations
+
+import os
+import random
+import tempfile
+from pathlib import Path
+
+import pytest
+
+from mintseed.core.findings import Severity
+from mintseed.core.settings.fill import check_file
+from tests.builders.judges import JUDGES
+from tests.builders.spoil import spoiled
+
+COUNT = int(os.environ.get("MINTSEED_SPOILED", "0"))
+"""files a dialect; nothing said: as many as take some seconds"""
+SLOW = {"wpa-supplicant": 60, "keyfile": 80, "netplan": 60, "cloud-init-user-data": 12, "interfaces": 150}
+SEED = int(os.environ.get("MINTSEED_SEED", random.randrange(10**9)))
+SEEN_OTHERWISE = {"file.curly-quotes", "file.no-break-space", "file.unseen-letter", "file.cr-only"}
+
+
+@pytest.mark.parametrize("dialect", sorted(JUDGES))
+def test_a_spoiled_file_is_judged_as_its_reader_judges_it(dialect: str, tmp_path: Path) -> None:
+    judge, chance = JUDGES[dialect], random.Random(f"{SEED} {dialect}")
+    refused = 0
+    for _ in range(COUNT or SLOW.get(dialect, 300)):
+        text = spoiled(chance.choice(judge.right), chance, judge.words)
+        data = text.encode()
+        if dialect == "interfaces" and b"\\\r" in data:
+            continue  # a carriage return behind the backslash: this reader no longer goes on with the next line
+        stops = {f.code for f in check_file(data, "settings.conf", dialect, judge.file) if f.severity is Severity.STOP}
+        if stops and stops <= SEEN_OTHERWISE:
+            continue
+        takes = judge.takes(data, tmp_path)
+        refused += not takes
+        assert takes or stops, f"seed {SEED}: its reader refuses it, and nothing was said:\n{text}"
+        assert not (takes and stops and judge.both_ways), (
+            f"seed {SEED}: its reader takes it, and we say {stops}:\n{text}"
+        )
+    assert refused, "not one file was refused: the edits spoil nothing"
+
+
+@pytest.mark.parametrize("dialect", sorted(JUDGES))
+def test_what_is_right_is_taken_by_its_reader(dialect: str) -> None:
+    with tempfile.TemporaryDirectory() as folder:
+        assert all(JUDGES[dialect].takes(text.encode(), Path(folder)) for text in JUDGES[dialect].right)
