@@ -105,12 +105,24 @@ class Camera:
         self._page.get_by_text(wait_text).first.wait_for()
         self.keep(name)
 
+    def show_the_doctor(self, name: str) -> None:
+        """Paste a file as people bring one."""
+        self._page.goto(f"{self._url}/doctor")
+        self._page.get_by_label("Its name").fill("wpa_supplicant.conf")
+        self._page.get_by_label("Its text").fill(SPOILED)
+        self._page.get_by_role("heading", name="What is wrong").wait_for()
+        self._page.wait_for_timeout(600)
+        self.keep(name)
+
     def scroll_to(self, heading: str) -> None:
         self._page.get_by_role("heading", name=heading, exact=True).evaluate("(e) => e.scrollIntoView()")
 
     def keep(self, name: str) -> None:
         self._page.evaluate("document.fonts.ready")
         self._page.screenshot(path=str(self._folder / f"{name}.png"))
+
+
+SPOILED = 'ctrl_interface=/run/wpa\ncountry=gb\n\n#network={\n    ssid=“Quay House”\n    psk="spring tide at noon"\n    pairwise=AES\n}\n'
 
 
 def take(url: str, home: Path, folder: Path) -> None:
@@ -135,7 +147,7 @@ def take(url: str, home: Path, folder: Path) -> None:
         desk.shoot("image", f"{chart}/image", "Where its page will be")
         demo.ask("PUT", f"{chart}/settings", {"keyboard": "us"})
         desk.shoot("settings", f"{chart}/settings", "as on the card")
-        phone.shoot("phone-settings", f"{chart}/settings", "as on the card")
+        desk.show_the_doctor("doctor")
         wait_for(lambda: bool((demo.ask("GET", f"{hub}/find")["winner"] or {}).get("page_answers")), 90)
         desk.shoot("find", f"{hub}/find", "Found it")
         found = demo.ask("GET", f"{hub}/find")

@@ -22,7 +22,7 @@ from torture.update_kills import updates_killed
 PROJECT = Path(__file__).resolve().parents[1]
 TABLE = PROJECT / "docs" / "reliability.md"
 KINDS = (
-    "updates", "cards", "doors", "kills", "starts", "races", "attacks", "images", "settings", "fills", "requests", "mutants",
+    "updates", "cards", "doors", "kills", "starts", "races", "attacks", "images", "settings", "judged", "fills", "requests", "mutants",
 )  # fmt: skip
 
 
@@ -52,6 +52,19 @@ def fills(count: int, seed: int) -> Outcome:
     return outcome
 
 
+def judged(count: int, seed: int) -> Outcome:
+    """Settings files spoiled at random, `count` a dialect, judged by us and by the real reader."""
+    outcome = Outcome("spoiled settings files a dialect, judged by their real readers too", count)
+    done = subprocess.run(
+        [".venv/bin/python", "-m", "pytest", "-q", "tests/core/settings/test_judged.py"], cwd=PROJECT, check=False,
+        capture_output=True, text=True, env={**os.environ, "MINTSEED_SPOILED": str(count), "MINTSEED_SEED": str(seed)},
+    )  # fmt: skip
+    outcome.note("no difference" if done.returncode == 0 else "differences")
+    if done.returncode:
+        outcome.harm += [line for line in done.stdout.splitlines() if line.startswith("FAILED")]
+    return outcome
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     for name, count in (
@@ -65,6 +78,7 @@ def main() -> None:
         ("races", 200),
         ("images", 2000),
         ("settings", 20_000),
+        ("judged", 2000),
         ("fills", 200),
         ("requests", 50),
     ):
@@ -87,6 +101,7 @@ def main() -> None:
         ],
         "updates": lambda: [earlier_homes(), updates_killed(asked.updates, asked.seed)],
         "settings": lambda: [files.settings(asked.settings, asked.seed)],
+        "judged": lambda: [judged(asked.judged, asked.seed)],
         "images": lambda: [files.images(asked.images, asked.seed)],
         "attacks": lambda: [running.attacks()],
         "mutants": lambda: [mutants.faults_in_the_rules()],

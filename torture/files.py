@@ -21,7 +21,8 @@ from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.errors import MintSeedError
 from mintseed.core.settings.dialects.registry import DIALECTS
-from mintseed.core.settings.fill import check_file, fill_files
+from mintseed.core.settings.fill import fill_files
+from mintseed.core.settings.repair import look_at
 from mintseed.core.settings.values import SettingValues
 from mintseed.services import inspect_image
 from mintseed.standins.forge.sources import DEMO_IMAGES
@@ -141,7 +142,8 @@ def _judge(files: list[tuple[str, bytes]]) -> str:
     for dialect, data in files:
         began = time.process_time()
         with suppress(MintSeedError):
-            check_file(data, "a.conf", dialect)
+            look_at(data, "a.conf", dialect)
+            DIALECTS[dialect].means(data.decode("utf-8", "replace"), "a.conf", None).sentence()
         for recipe in wiring.recipes().values():
             for one in fill_files(recipe, VALUES, holding({f.path: data for f in recipe.files})):
                 if one.content != data and one.findings == ():
