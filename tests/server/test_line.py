@@ -322,6 +322,28 @@ def test_the_bench_tells_the_time_of_the_site(api: Api) -> None:
     assert f"{run.powered_at + timedelta(hours=9):%H:%M:%S}" in said
 
 
+def test_a_passphrase_of_its_own_is_told_from_the_places_once_others_joined_with_that(api: Api) -> None:
+    first = written(api, host_name="first")
+    api.post(f"/deployments/{first}/boot/power-on")
+    second = started(api, host_name="second", unit="bare")
+
+    def told() -> list[str]:
+        return [
+            f["code"]
+            for f in api.get(f"/deployments/{second}/settings")["findings"]
+            if f["code"] == "wifi.passphrase-other"
+        ]
+
+    api.put(f"/deployments/{second}/settings", {"passphrase": "another one of mine"})
+    assert not told(), "nobody joined yet"
+    BootRun.objects.filter(deployment_id=first).update(joined_after_s=41.0)
+    assert told() == ["wifi.passphrase-other"]
+    api.put(f"/deployments/{second}/settings", {"passphrase": "spring tide at noon"})
+    assert not told(), "the same words as the place's"
+    api.put(f"/deployments/{second}/settings", {"passphrase": ""})
+    assert not told()
+
+
 def test_a_sites_passphrase_changed_after_others_joined_does_not_hide_the_cause(api: Api) -> None:
     first = written(api, host_name="first")
     api.post(f"/deployments/{first}/boot/power-on")

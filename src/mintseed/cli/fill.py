@@ -16,7 +16,7 @@ from mintseed.core.described import read_described
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.settings.fill import fill_files
-from mintseed.core.settings.values import SettingValues, check_answers, check_values
+from mintseed.core.settings.values import SettingValues, answers_in_force, check_answers, check_values
 from mintseed.core.site.model import Site
 from mintseed.core.visible import one_line
 from mintseed.services import fill_image, inspect_image, save_filled
@@ -62,7 +62,7 @@ def run(arguments: argparse.Namespace) -> int:
         **(answers_from(arguments.answers, asked) if arguments.answers else {}),
         **{k: v for k, v in sets.items() if k in asked},
     }
-    answers = {a.id: given.get(a.id) or a.default for a in recipe.asks}
+    answers = answers_in_force(recipe.asks, given)
     values = replace(values_for(site, sets, recipe.host_name, recipe.ways[0]), answers=answers)
     found = [
         *xray.findings, *check_values(values, default_host_name=recipe.host_name, names_taken=frozenset()),

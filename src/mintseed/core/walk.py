@@ -47,7 +47,7 @@ from mintseed.core.settings.fill import (
     left_alone,
     overlays_by_hand,
 )
-from mintseed.core.settings.values import SettingValues, check_answers, check_values
+from mintseed.core.settings.values import SettingValues, check_answers, check_own_passphrase, check_values
 from mintseed.core.setup.steps import StepResult, step_results
 from mintseed.core.site.model import WifiNetwork
 from mintseed.core.stations import ORDER, Station
@@ -73,6 +73,8 @@ class WalkInputs:
     network: WifiNetwork | None = None
     site_keyboard: str = ""
     names_taken: frozenset[str] = frozenset()
+    joined_with_sites: int = 0
+    """other devices that joined lately with the place's passphrase, where this one has another of its own"""
     image_chosen: bool = False
     image_gone: bool = False
     """whether its file left the library since it was read"""
@@ -143,7 +145,11 @@ class Walk:
         found = check_values(
             i.values, default_host_name=i.recipe.host_name, names_taken=i.names_taken, site_keyboard=i.site_keyboard
         )
-        return (*found, *check_answers(i.recipe.asks, i.values.answers))
+        return (
+            *found,
+            *check_own_passphrase(i.values, i.joined_with_sites),
+            *check_answers(i.recipe.asks, i.values.answers),
+        )
 
     @cached_property
     def filled(self) -> tuple[FilledFile, ...]:

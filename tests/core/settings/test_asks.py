@@ -5,12 +5,12 @@ from __future__ import annotations
 import pytest
 
 from mintseed import wiring
-from mintseed.core.described import read_described
+from mintseed.core.described import Around, read_described
 from mintseed.core.errors import DescriptionError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.recipes.model import FileToFill, Recipe
 from mintseed.core.settings.dialects import key_value
-from mintseed.core.settings.values import check_answers
+from mintseed.core.settings.values import answers_in_force, check_answers
 from tests.core.settings.test_values import values
 
 TEXT = (wiring.PROJECT / "recipes" / "platen.yaml").read_text()
@@ -77,3 +77,52 @@ def test_a_pattern_made_to_be_slow_is_not() -> None:
     # Takes a backtracking matcher 2^127 steps; RE2 runs in time linear in the text.
     ask = recipe(TEXT + 'asks: [{id: a, title: Word, pattern: "(a+)+$"}]').asks
     assert [f.code for f in check_answers(ask, {"a": "a" * 127 + "!"})] == ["settings.answer-shape"]
+
+
+CHOICES = """
+asks:
+  - {id: mode, title: Mode, default: simple, choices: [{value: simple}, {value: linked, text: linked with others}]}
+  - {id: number, title: Number, pattern: "[0-9]{7}", only_if: {mode: linked}}
+  - {id: latitude, title: Latitude, at_least: -90, at_most: 90}
+"""
+
+
+def test_a_question_that_hangs_on_another_is_asked_only_then() -> None:
+    asks = recipe(TEXT + CHOICES).asks
+    assert answers_in_force(asks, {"number": "1234567", "latitude": "54.3"}) == {"mode": "simple", "latitude": "54.3"}
+    assert check_answers(asks, {"latitude": "54.3"}) == ()
+    assert [f.code for f in check_answers(asks, {"mode": "linked", "latitude": "1"})] == ["settings.answer-missing"]
+    assert check_answers(asks, {"mode": "linked", "number": "1234567", "latitude": "1"}) == ()
+    assert [f.code for f in check_answers(asks, {"mode": "other", "latitude": "1"})] == ["settings.answer-choice"]
+
+
+@pytest.mark.parametrize(
+    ("value", "good"),
+    [
+        ("90", True),
+        ("-90.0", True),
+        ("90.1", False),
+        ("-91", False),
+        ("north", False),
+        ("1e1", False),
+        ("", False),
+        ("+54.32", True),
+    ],
+)
+def test_a_number_keeps_to_its_range(value: str, good: bool) -> None:
+    """A latitude has 90 degrees (ISO 6709)."""
+    asks = recipe(TEXT + CHOICES).asks
+    assert (check_answers(asks, {"latitude": value}) == ()) is good
+
+
+@pytest.mark.parametrize(
+    ("line", "says"),
+    [
+        ("{id: a, title: A, choices: [{value: x}], default: y}", "none of its choices"), ("{id: a, title: A, at_least: 2, at_most: 1}", "is less than at_least"),
+        ("{id: a, title: A, choices: [{value: x}], pattern: x}", "have no pattern"), ("{id: a, title: A, only_if: {zzz: x}}", "no question above it is called zzz"),
+        ("{id: a, title: A, only_if: {a: x}}", "it asks for itself"),
+    ],
+)  # fmt: skip
+def test_a_question_nobody_could_answer_is_refused_with_its_text(line: str, says: str) -> None:
+    with pytest.raises(DescriptionError, match=says):
+        read_described(Recipe, f"{TEXT}\nasks:\n  - {line}\n", where="mine.yaml", around=Around(boards={}, parts={}))

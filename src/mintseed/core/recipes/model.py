@@ -6,7 +6,7 @@ import datetime
 import itertools
 import re
 import string
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
 from typing import Annotated, Literal
 
 from pydantic import Field, StringConstraints, field_validator, model_validator
@@ -103,6 +103,13 @@ PLACEHOLDERS = (
 """Values every template may use, beside the recipe's own questions."""
 
 
+class Choice(Described):
+    """One answer that may be given, and what it is called on a screen."""
+
+    value: str = Field(min_length=1, max_length=80)
+    text: str = Field(default="", max_length=80, description="how it is shown; the value itself where nothing is said")
+
+
 class Ask(Described):
     """A question of the recipe's own, such as a call sign. Its answer can be used in templates as {id}."""
 
@@ -113,8 +120,34 @@ class Ask(Described):
     default: str = ""
     secret: bool = False
     optional: bool = Field(default=False, description="whether it may be left empty")
+    choices: tuple[Choice, ...] = Field(
+        default=(), max_length=40, description="the answers there are; empty takes any line"
+    )
+    at_least: float | None = Field(default=None, description="the least a number may be")
+    at_most: float | None = Field(default=None, description="and the most")
+    only_if: dict[str, str] = Field(
+        default_factory=dict,
+        max_length=4,
+        description="other questions' ids and answers: asked only where all of them were given",
+    )
+
+    def asked(self, answers: Mapping[str, str]) -> bool:
+        """Return whether it is asked, where these are the answers in force."""
+        return all(answers.get(other, "") == wanted for other, wanted in self.only_if.items())
+
+    @property
+    def is_number(self) -> bool:
+        return self.at_least is not None or self.at_most is not None
 
     def faults(self, around: Around) -> Iterator[Fault]:
+        if self.at_least is not None and self.at_most is not None and self.at_most < self.at_least:
+            yield Fault(("at_most",), f"{self.at_most:g} is less than at_least, {self.at_least:g}")
+        if self.choices and (self.is_number or self.pattern or self.secret):
+            yield Fault(("choices",), "answers to choose from have no pattern, no range and no secret")
+        if self.choices and self.default and self.default not in {c.value for c in self.choices}:
+            yield Fault(("default",), f"{self.default} is none of its choices")
+        if self.id in self.only_if:
+            yield Fault(("only_if",), "it asks for itself")
         if self.default and self.pattern and not matches_whole(self.pattern, self.default):
             yield Fault(("default",), f"{self.default} is refused by its own pattern")
         if self.secret and self.default:
@@ -386,9 +419,7 @@ class Recipe(Described):
                 f"{self.host_name} is no host name: letters, digits and hyphens, not at the ends (RFC 1123 §2.1)",
             )
         used = {n for file in self.files for template in file.values.values() for n in placeholders_in(template)}
-        for place, ask in enumerate(self.asks):
-            if ask.id not in used:
-                yield Fault(("asks", place, "id"), f"no file uses {{{ask.id}}}: its answer would go nowhere")
+        yield from self._ask_faults(used | {other for ask in self.asks for other in ask.only_if})
         for number, release in enumerate(self.releases):
             if around.today is not None and release.date is not None and release.date > around.today:
                 yield Fault(("releases", number, "date"), f"{release.date} is still to come", odd=True)
@@ -396,6 +427,18 @@ class Recipe(Described):
                 yield from self._build_faults(("releases", number, "builds", place), build, around)
         if around.parts is not None:
             yield from self._option_faults({**around.parts, **{p.id: p for p in self.add_ons}})
+
+    def _ask_faults(self, used: Collection[str]) -> Iterator[Fault]:
+        before: dict[str, Ask] = {}
+        for place, ask in enumerate(self.asks):
+            if ask.id not in used:
+                yield Fault(("asks", place, "id"), f"no file uses {{{ask.id}}}: its answer would go nowhere")
+            for other, wanted in ask.only_if.items():
+                if other not in before:
+                    yield Fault(("asks", place, "only_if"), f"no question above it is called {other}")
+                elif before[other].choices and wanted not in {c.value for c in before[other].choices}:
+                    yield Fault(("asks", place, "only_if"), f"{wanted} is no answer to {other}")
+            before[ask.id] = ask
 
     def _twice(self) -> Iterator[Fault]:
         """Yield what is named a second time where each is one."""

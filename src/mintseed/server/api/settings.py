@@ -12,7 +12,7 @@ from ninja import Router, Schema
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.keep.label import next_name
-from mintseed.core.recipes.model import Ask
+from mintseed.core.recipes.model import Ask, Choice
 from mintseed.core.settings.diff import MarkedLine, hide
 from mintseed.core.settings.values import check_admin_password, password_hash
 from mintseed.core.stations import Station
@@ -50,7 +50,8 @@ class FileOut(Schema):
 
 
 class AskOut(Schema):
-    """A question of the recipe's own. A secret's answer is never sent; `given` says whether there is one."""
+    """A question of the recipe's own that is asked now. A secret's answer is never sent; `given` says whether there is one. `choices`: the answers
+    there are, empty where any line is taken."""
 
     id: str
     title: str
@@ -58,6 +59,7 @@ class AskOut(Schema):
     secret: bool
     value: str
     given: bool
+    choices: list[Choice]
 
 
 class SettingsOut(Schema):
@@ -247,7 +249,7 @@ def _out(view: Judged) -> SettingsOut:
             )
             for f in walk.filled
         ],
-        asks=[_ask_out(ask, values.answers.get(ask.id, "")) for ask in recipe.asks],
+        asks=[_ask_out(ask, values.answers.get(ask.id, "")) for ask in recipe.asks if ask.asked(values.answers)],
         findings=view.of(Station.SETTINGS) if view.closed else list(walk.settings_findings),
     )
 
@@ -260,4 +262,5 @@ def _ask_out(ask: Ask, value: str) -> AskOut:
         secret=ask.secret,
         value="" if ask.secret else value or ask.default,
         given=bool(value),
+        choices=list(ask.choices),
     )

@@ -255,7 +255,7 @@ def inputs_mark(one: Loaded) -> str:
         (one.run_number, (one.claim.pk, one.claim.by) if one.claim else None, one.closing.pk if one.closing else None)
     )
     parts.append([r.pk for r in one.readings])
-    parts.append((sorted(one.names_taken), one.joined if run else ()))
+    parts.append((sorted(one.names_taken), one.joined))
     return hashlib.blake2b(repr(parts).encode(), key=settings.SECRET_KEY.encode()[:64], digest_size=32).hexdigest()
 
 

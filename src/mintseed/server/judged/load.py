@@ -25,7 +25,7 @@ from mintseed.core.find.naming import NameFacts
 from mintseed.core.image.report import XRay
 from mintseed.core.plan.plan import Card as CardFacts
 from mintseed.core.recipes.model import WAYS_IN, Recipe
-from mintseed.core.settings.values import SettingValues, Unreadable
+from mintseed.core.settings.values import SettingValues, Unreadable, answers_in_force
 from mintseed.core.site.ranges import own_ranges
 from mintseed.core.site.time_zones import time_zones
 from mintseed.core.walk import Walk, WalkInputs
@@ -129,7 +129,8 @@ class Loaded:
             return self.frozen.values
         row, site, network = self.row, self.row.site, self.row.network
         recipe = descriptions.recipes().get(row.recipe)
-        defaults = {a.id: a.default for a in recipe.asks if a.default} if recipe else {}
+        given = answers_of(row)
+        in_force = answers_in_force(recipe.asks, given) if recipe else given
         return SettingValues(
             host_name=row.host_name,
             country=row.country or site.country,
@@ -143,7 +144,7 @@ class Loaded:
             admin_name=row.admin_name,
             admin_hash=row.admin_hash,
             overlays=self.overlays,
-            answers={**defaults, **{k: v for k, v in answers_of(row).items() if v}},
+            answers={k: v for k, v in in_force.items() if v},
         )
 
     @property
@@ -196,6 +197,7 @@ class Loaded:
             network=network_facts(n) if n else None,
             site_keyboard=self.site.keyboard,
             names_taken=self.names_taken,
+            joined_with_sites=self._joined_with_sites,
             image_chosen=row.image is not None,
             image_gone=row.image is not None and not row.image.present,
             image_reading=self.image_job is not None and is_active(self.image_job, self.now),
@@ -235,13 +237,26 @@ class Loaded:
         """Return how `write` ended when not well. What happened stays said when its job was let go."""
         return describe_trouble(job, self.now) if job else str((write.trouble or {}).get("sentence", ""))
 
+    @property
+    def _sites_mark(self) -> str:
+        """The mark of the key that the place's own passphrase makes; empty where it has none."""
+        n = self.row.network
+        return key_mark(n.ssid, n.passphrase) if n else ""
+
+    @property
+    def _joined_with_sites(self) -> int:
+        """How many other boards joined lately with the place's passphrase, where this device has another one of its own."""
+        sites = self._sites_mark
+        if self.row.way != "wifi" or not self.row.passphrase or not sites or self.key_mark == sites:
+            return 0
+        return len({pk for pk, mark in self.joined if pk != self.row.pk and mark == sites})
+
     def _run_facts(self) -> RunFacts | None:
         run = self.run
         if run is None:
             return None
         on_card = run.write.key_mark if run.write else ""
-        n = self.row.network
-        sites = key_mark(n.ssid, n.passphrase) if n else ""
+        sites = self._sites_mark
         others = [mark for pk, mark in self.joined if pk != self.row.pk]
         return RunFacts(
             number=self.run_number,
@@ -417,9 +432,7 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
             if planned.part is not None and planned.part.removed_at is not None:
                 planned.part = None  # this kind is to be bought again, until it is put back
             parts[planned.deployment_id].append(planned)
-    joined = joined_keys(
-        {d.network_id for d in rows if d.network_id and d.pk in belongs and belongs[d.pk].joined_after_s is None}
-    )
+    joined = joined_keys({d.network_id for d in rows if d.network_id and (_waits(belongs.get(d.pk)) or d.passphrase)})
     loaded = []
     for row in rows:
         its = last[row.pk]
@@ -440,7 +453,7 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
                 image_jobs.get(its.image_job),
                 # Who came first keeps the name; only the later one is told to take another. No other name bears on it.
                 frozenset({row.host_name.lower()}) if (its.first_of_name or row.pk) < row.pk else frozenset(),
-                joined[row.network_id or 0] if run and run.joined_after_s is None else (),
+                joined[row.network_id or 0] if _waits(run) or row.passphrase else (),
                 tuple(parts[row.pk]),
                 attempt,
             )
@@ -467,6 +480,11 @@ def last_readings(last: Mapping[int, LastRows]) -> Mapping[int, list[Reading]]:
         for reading in of_these.filter(pk__in=newest).order_by("pk"):
             found[reading.deployment_id].append(reading)
     return found
+
+
+def _waits(run: BootRun | None) -> bool:
+    """Return whether a board was powered and has not joined."""
+    return run is not None and run.joined_after_s is None
 
 
 def joined_keys(networks: Collection[int]) -> Mapping[int, tuple[tuple[int, str], ...]]:

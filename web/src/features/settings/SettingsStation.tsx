@@ -10,6 +10,7 @@ import { Findings } from "../../ui/Findings";
 import { Button, Facts, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
 import { useChoices } from "../../ui/choices";
 import { Pick } from "../../ui/Pick";
+import { Select } from "../../ui/Select";
 import { StationFrame } from "../../ui/StationFrame";
 import { FileView } from "../../ui/FileView";
 
@@ -154,6 +155,13 @@ function Values({ data, save, refused, id }: ValuesProps) {
       {data.asks.length > 0 && <h3 className="cap mt-2">Asked by this appliance</h3>}
       {data.asks.map((ask) => (
         <div key={ask.id}>
+          {ask.choices.length > 0 ? (
+            <div className="grid grid-cols-[6.4rem_minmax(0,1fr)] items-center gap-x-2.5">
+              <span className="text-[0.92rem] text-ink-2">{ask.title}</span>
+              <Select label={ask.title} value={ask.value} options={ask.choices.map((c) => [c.value, c.text || c.value] as const)} onPick={(value) => save({ answers: { [ask.id]: value } })} className="w-full" />
+              {problem(`answers.${ask.id}`) && <span className="col-start-2 text-[0.88rem] text-stop">{problem(`answers.${ask.id}`)}</span>}
+            </div>
+          ) : (
           <Field
             label={ask.title}
             secret={ask.secret}
@@ -163,6 +171,7 @@ function Values({ data, save, refused, id }: ValuesProps) {
             problem={problem(`answers.${ask.id}`)}
             onSave={(value) => save({ answers: { [ask.id]: value } })}
           />
+          )}
           {ask.hint && <p className="pl-[7rem] text-[0.83rem] text-ink-3">{ask.hint}</p>}
         </div>
       ))}
