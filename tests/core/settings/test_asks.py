@@ -125,4 +125,4 @@ def test_a_number_keeps_to_its_range(value: str, good: bool) -> None:
 )  # fmt: skip
 def test_a_question_nobody_could_answer_is_refused_with_its_text(line: str, says: str) -> None:
     with pytest.raises(DescriptionError, match=says):
-        read_described(Recipe, f"{TEXT}\nasks:\n  - {line}\n", where="mine.yaml", around=Around(boards={}, parts={}))
+        read_described(Recipe, f"{TEXT}\nasks:\n  - {line}\n", where="mine.yaml", around=Around(boards={}, parts=wiring.parts()))
