@@ -125,4 +125,5 @@ def values_for(site: Site, sets: dict[str, str], host_name: str, way: str) -> Se
         ssid=ssid,
         passphrase=network.passphrase if network else "",
         hidden=bool(network and network.hidden),
+        ssh_keys=site.ssh_keys,
     )

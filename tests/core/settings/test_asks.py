@@ -115,14 +115,20 @@ def test_a_number_keeps_to_its_range(value: str, good: bool) -> None:
     assert (check_answers(asks, {"latitude": value}) == ()) is good
 
 
+USED = TEXT.replace('"{host_name}"', '"{host_name}{a}"', 1)
+"""with a file that takes the answer"""
+
+
 @pytest.mark.parametrize(
     ("line", "says"),
     [
         ("{id: a, title: A, choices: [{value: x}], default: y}", "none of its choices"), ("{id: a, title: A, at_least: 2, at_most: 1}", "is less than at_least"),
         ("{id: a, title: A, choices: [{value: x}], pattern: x}", "have no pattern"), ("{id: a, title: A, only_if: {zzz: x}}", "no question above it is called zzz"),
-        ("{id: a, title: A, only_if: {a: x}}", "it asks for itself"),
+        ("{id: a, title: A, only_if: {a: x}}", "no question above it is called a"),
     ],
 )  # fmt: skip
 def test_a_question_nobody_could_answer_is_refused_with_its_text(line: str, says: str) -> None:
     with pytest.raises(DescriptionError, match=says):
-        read_described(Recipe, f"{TEXT}\nasks:\n  - {line}\n", where="mine.yaml", around=Around(boards={}, parts=wiring.parts()))
+        read_described(
+            Recipe, f"{USED}\nasks:\n  - {line}\n", where="mine.yaml", around=Around(boards={}, parts=wiring.parts())
+        )

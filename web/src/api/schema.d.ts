@@ -1628,9 +1628,12 @@ export interface components {
         };
         /**
          * AskOut
-         * @description A question of the recipe's own. A secret's answer is never sent; `given` says whether there is one.
+         * @description A question of the recipe's own that is asked now. A secret's answer is never sent; `given` says whether there is one. `choices`: the answers
+         *     there are, empty where any line is taken.
          */
         AskOut: {
+            /** Choices */
+            choices: components["schemas"]["Choice"][];
             /** Given */
             given: boolean;
             /** Hint */
@@ -2080,6 +2083,20 @@ export interface components {
             problems: components["schemas"]["Mistake"][];
             /** Replaces */
             replaces: string;
+        };
+        /**
+         * Choice
+         * @description One answer that may be given, and what it is called on a screen.
+         */
+        Choice: {
+            /**
+             * Text
+             * @description how it is shown; the value itself where nothing is said
+             * @default
+             */
+            text: string;
+            /** Value */
+            value: string;
         };
         /**
          * ChoicesOut
@@ -4211,6 +4228,8 @@ export interface components {
             networks: string[];
             /** Shared Range */
             shared_range: boolean;
+            /** Ssh Keys */
+            ssh_keys: string;
             /** Time Zone */
             time_zone: string;
             /** Wifi */

@@ -63,6 +63,8 @@ class DraftFile:
     take: bool
     make: bool = False
     """whether the image comes without it"""
+    owner: str = ""
+    """account it belongs to, where that is not whoever its reader demands"""
 
     @property
     def takes_wifi(self) -> bool:
@@ -73,6 +75,8 @@ class DraftFile:
         """What goes into it, in words."""
         if self.dialect in WIFI_DIALECTS:
             return "the Wi-Fi network and its key"
+        if self.dialect == "authorized-keys":
+            return "your public keys, where the place has some"
         named = {name for template in self.values.values() for name in re.findall(r"{(\w+)}", template)}
         return ", ".join(words for name, words in WORDS.items() if name in named)
 
@@ -202,6 +206,8 @@ def file_said(file: DraftFile) -> dict[str, object]:
     said: dict[str, object] = {"path": file.path.lstrip("/"), "dialect": file.dialect, "title": file.kind}
     if file.path.startswith("/"):
         said["volume"] = "root"
+    if file.owner:
+        said |= {"owner": file.owner, "mode": "0600"}
     if file.make:
         said["absent"] = "make"
     if file.when != "always":
@@ -452,6 +458,7 @@ def _root_files(xray: XRay, on_boot: Sequence[DraftFile]) -> Iterator[DraftFile]
     there = {f.path: f for f in xray.files if f.on_root}
     if not wifi:
         yield from _root_wifi(xray, there)
+    yield from _root_keys(xray, there)
     if "host_name" not in offered and "/etc/hostname" in there:
         why = "The system keeps its name there (hostname(5))."
         yield DraftFile("/etc/hostname", "host name", "plain", why, "always", {"value": "{host_name}"}, "none", True)
@@ -472,6 +479,33 @@ def _root_files(xray: XRay, on_boot: Sequence[DraftFile]) -> Iterator[DraftFile]
         yield DraftFile(
             keyboard.path, "keyboard", "key-value", why, "always", {"XKBLAYOUT": "{keyboard}"}, "shell", True
         )
+
+
+def _root_keys(xray: XRay, there: Mapping[str, FileOnImage]) -> Iterator[DraftFile]:
+    """Yield where the keys of whoever logs in are looked for: with the first account that a person has, else with root."""
+    if xray.system.ssh is None:
+        return
+    people = [a for a in xray.system.accounts if a.home and (a.uid or 0) >= FIRST_PERSON]
+    account = next(iter(people), next((a for a in xray.system.accounts if a.name == "root" and a.home), None))
+    path = f"{account.home.rstrip('/')}/.ssh/authorized_keys" if account else ""
+    if account is not None and re.fullmatch(FILE_PATH, path.lstrip("/")):
+        why = f"{xray.system.ssh.file} starts {xray.system.ssh.value}, which looks there for {account.name} (sshd(8), AUTHORIZED_KEYS FILE FORMAT)."
+        yield DraftFile(
+            path,
+            f"keys that open {account.name}",
+            "authorized-keys",
+            why,
+            "always",
+            {},
+            "none",
+            True,
+            path not in there,
+            account.name,
+        )
+
+
+FIRST_PERSON = 1000
+"""the first number of an account that is a person's (login.defs(5), UID_MIN)"""
 
 
 def _root_wifi(xray: XRay, there: Mapping[str, FileOnImage]) -> Iterator[DraftFile]:

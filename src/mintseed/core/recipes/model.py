@@ -29,7 +29,7 @@ FillPath = Annotated[
 
 DialectName = Literal[
     "wpa-supplicant", "keyfile", "netplan", "cloud-init-user-data", "cloud-init-network", "systemd-networkd", "interfaces", "iwd", "connman",
-    "key-value", "shell-vars", "ini", "json", "yaml", "toml", "presence", "plain", "hosts", "link",
+    "authorized-keys", "key-value", "shell-vars", "ini", "json", "yaml", "toml", "presence", "plain", "hosts", "link",
 ]  # fmt: skip
 """the syntaxes that are filled, see core/settings/dialects"""
 
@@ -146,8 +146,6 @@ class Ask(Described):
             yield Fault(("choices",), "answers to choose from have no pattern, no range and no secret")
         if self.choices and self.default and self.default not in {c.value for c in self.choices}:
             yield Fault(("default",), f"{self.default} is none of its choices")
-        if self.id in self.only_if:
-            yield Fault(("only_if",), "it asks for itself")
         if self.default and self.pattern and not matches_whole(self.pattern, self.default):
             yield Fault(("default",), f"{self.default} is refused by its own pattern")
         if self.secret and self.default:

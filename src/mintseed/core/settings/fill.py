@@ -63,13 +63,21 @@ def files_for(recipe: Recipe, way: str, release: str = "") -> tuple[FileToFill, 
     return tuple(f for f in recipe.files if f.when in ("always", way) and recipe.reads(f, release))
 
 
+NO_KEYS_NO_FILE = "authorized-keys"
+"""a file of keys is left as it lies where the place has none"""
+
+
 def fill_files(recipe: Recipe, values: SettingValues, image: XRay) -> tuple[FilledFile, ...]:
     """Return every file of `recipe` that the image's release reads (the newest, where it is not known), filled with `values`.
 
     A file that is missing, cannot be edited, or lies where nothing can be put comes back unchanged, with the finding that says so.
     """
     originals = {file.path: file.content for file in image.files}
-    wanted = [_called(file, values) for file in files_for(recipe, values.way, image.release)]
+    wanted = [
+        _called(file, values)
+        for file in files_for(recipe, values.way, image.release)
+        if values.ssh_keys or file.dialect != NO_KEYS_NO_FILE
+    ]
     filled = (_fill(file, values, originals.get(file.place)) for file in wanted)
     return tuple(_owned(one, file, image) if one.on_root else one for one, file in zip(filled, wanted, strict=True))
 

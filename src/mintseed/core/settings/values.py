@@ -94,6 +94,8 @@ class SettingValues:
     wpa3_only: bool = False
     admin_name: str = ""
     admin_hash: str = field(default="", repr=False)
+    ssh_keys: tuple[str, ...] = ()
+    """public keys of the place, each as one line of authorized_keys (sshd(8))"""
     answers: Mapping[str, str] = field(default_factory=dict, repr=False)
     overlays: tuple[str, ...] = ()
     """lines that the drivers of the plan's parts want"""

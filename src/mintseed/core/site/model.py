@@ -29,4 +29,7 @@ class Site(Described):
     time_zone: str = Field(description="IANA name, such as Europe/London")
     keyboard: str = Field(description="xkb layout, such as gb")
     wifi: tuple[WifiNetwork, ...] = ()
+    ssh_keys: tuple[str, ...] = Field(
+        default=(), max_length=20, description="public keys its owner logs in with, each as one line of authorized_keys"
+    )
     networks: tuple[str, ...] = Field(default=(), description="private ranges in CIDR that may be looked at")

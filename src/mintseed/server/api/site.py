@@ -8,13 +8,15 @@ import pycountry
 from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router, Schema
+from pydantic import Field
 
 from mintseed import wiring
 from mintseed.core.errors import InputError
-from mintseed.core.findings import Finding, Severity
+from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.settings.values import SettingValues, Unreadable, check_values
 from mintseed.core.site.keyboards import KEYBOARDS
 from mintseed.core.site.ranges import check_range
+from mintseed.core.site.ssh_keys import MOST_KEYS, check_keys, keys_in
 from mintseed.core.site.time_zones import time_zones
 from mintseed.server.api.meanwhile import ChangeIn, changed_by
 from mintseed.server.api.settings import SecretOut
@@ -29,6 +31,9 @@ router = Router(tags=["site"])
 
 MOST_RANGES = 16
 """ranges of one place; a home has one or two."""
+
+MOST_KEY_LETTERS = 20_000
+"""letters of all public keys of a place; one of RSA has some hundreds"""
 
 
 class NetworkOut(Schema):
@@ -50,6 +55,7 @@ class SiteOut(Schema):
     keyboard: str
     networks: list[str]
     shared_range: bool
+    ssh_keys: str
     wifi: list[NetworkOut]
     benches: list[BenchRowOut]
     findings: list[Finding]
@@ -67,6 +73,7 @@ class SiteIn(Schema):
     keyboard: str
     networks: list[str]
     shared_range: bool = False
+    ssh_keys: str = Field(default="", max_length=MOST_KEY_LETTERS)
 
 
 class PickOut(Schema):
@@ -153,6 +160,8 @@ def change_site(request: HttpRequest, pk: int, payload: ChangeIn) -> SiteOut:
         site.name = wanted.name.strip()[:80] or "My place"
         site.country, site.time_zone = wanted.country.strip()[:2], wanted.time_zone.strip()[:64]
         site.keyboard = wanted.keyboard.strip()[:16]
+        if "ssh_keys" in sent:
+            site.ssh_keys = _kept_keys(wanted.ssh_keys)
         site.save()
         judge_soon(site=site)
         record(None, "", "site.changed", f"Site changed: {site.country}, {site.time_zone}, keyboard {site.keyboard}")
@@ -197,6 +206,19 @@ def _fields(payload: NetworkIn) -> dict[str, object]:
     return {"ssid": payload.ssid, "band_ghz": band, "hidden": payload.hidden, "wpa3_only": payload.wpa3_only}
 
 
+def _kept_keys(text: str) -> str:
+    """Return the keys as they are kept. Raises InputError for a private key, which is not to be kept anywhere, and for too many."""
+    keys = keys_in(text)
+    if "PRIVATE KEY" in text:
+        told = next(check_keys(text, Where(field="ssh_keys")), None)
+        raise InputError(
+            "this is a private key", where="ssh_keys", expected="public keys", next_step=told.fix if told else ""
+        )
+    if len(keys) > MOST_KEYS:
+        raise InputError(f"{len(keys)} keys are too many", where="ssh_keys", expected=f"at most {MOST_KEYS}")
+    return "\n".join(keys)
+
+
 def _findings(site: Site, network: WifiNetwork | None) -> list[Finding]:
     values = SettingValues(
         host_name="any", country=site.country, time_zone=site.time_zone, keyboard=site.keyboard, way="wifi",
@@ -205,6 +227,9 @@ def _findings(site: Site, network: WifiNetwork | None) -> list[Finding]:
     found = check_values(values, default_host_name="", names_taken=frozenset())
     place = ("wifi.country", "settings.time-zone", "settings.keyboard")
     wanted = ("wifi.ssid", "wifi.passphrase") if network else place
+    if network is None:
+        found = (*found, *check_keys(site.ssh_keys, Where(field="ssh_keys")))
+        wanted = (*wanted, "site.key")
     # A country that nobody chose yet is no fault of a place: a card that wants one says so.
     return [f for f in found if f.code.startswith(wanted) and (network or f.severity is not Severity.OK)]
 
@@ -220,6 +245,7 @@ def _out(site: Site) -> SiteOut:
         keyboard=site.keyboard,
         networks=list(site.networks),
         shared_range=site.shared_range,
+        ssh_keys=site.ssh_keys,
         wifi=[
             NetworkOut(
                 id=n.pk,

@@ -27,6 +27,7 @@ from mintseed.core.plan.plan import Card as CardFacts
 from mintseed.core.recipes.model import WAYS_IN, Recipe
 from mintseed.core.settings.values import SettingValues, Unreadable, answers_in_force
 from mintseed.core.site.ranges import own_ranges
+from mintseed.core.site.ssh_keys import keys_in
 from mintseed.core.site.time_zones import time_zones
 from mintseed.core.walk import Walk, WalkInputs
 from mintseed.server.judged.frozen import NAMES, Names, unpack
@@ -144,6 +145,7 @@ class Loaded:
             admin_name=row.admin_name,
             admin_hash=row.admin_hash,
             overlays=self.overlays,
+            ssh_keys=keys_in(site.ssh_keys),
             answers={k: v for k, v in in_force.items() if v},
         )
 
@@ -167,8 +169,9 @@ class Loaded:
             return ""
         # Only what was chosen: an answer that a recipe suggests may come and go with a version of this program.
         values = asdict(replace(self.values, answers=dict(sorted(answers_of(row).items()))))
-        if not values["overlays"]:
-            del values["overlays"]  # marks of before there were any stay what they are
+        for later in ("overlays", "ssh_keys"):
+            if not values[later]:
+                del values[later]  # marks of before there were any stay what they are
         brought = descriptions.known().recipe_texts.get(row.recipe, "")
         text = repr((row.recipe, brought, image.sha256, row.way_in, sorted(values.items())))
         return hmac.new(settings.SECRET_KEY.encode(), text.encode(), hashlib.sha256).hexdigest()

@@ -67,6 +67,8 @@ class Site(Removable):
     networks = models.JSONField(default=list)
     shared_range = models.BooleanField(default=False)
     """whether the owner says that addresses of RFC 6598 are of their own network"""
+    ssh_keys = models.TextField(default="", blank=True)
+    """public keys its owner logs in with, as lines of authorized_keys"""
 
 
 class WifiNetwork(Removable):

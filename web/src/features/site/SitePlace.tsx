@@ -60,7 +60,7 @@ export function SitePlace() {
 }
 
 /** Fields that say themselves why they were refused. */
-const SHOWN_AT = new Set(["name", "country", "time_zone", "keyboard", "networks", "ssid"]);
+const SHOWN_AT = new Set(["name", "country", "time_zone", "keyboard", "networks", "ssid", "ssh_keys"]);
 
 function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () => void }) {
   const KEY = ["site", id];
@@ -131,15 +131,16 @@ interface PlaceValues {
   keyboard: string;
   networks: string;
   shared_range: boolean;
+  ssh_keys: string;
 }
 
-const ALL = ["name", "country", "time_zone", "keyboard", "networks", "shared_range"] as const;
+const ALL = ["name", "country", "time_zone", "keyboard", "networks", "shared_range", "ssh_keys"] as const;
 
-const FIELDS = ["name", "country", "time_zone", "keyboard", "networks"] as const;
+const FIELDS = ["name", "country", "time_zone", "keyboard", "networks", "ssh_keys"] as const;
 
 /** What stands in the form: nothing else of the place moves it. */
 const fieldsOf = (site: Shapes["SiteOut"]): PlaceValues => ({
-  name: site.name, country: site.country, time_zone: site.time_zone, keyboard: site.keyboard, networks: site.networks.join(", "), shared_range: site.shared_range,
+  name: site.name, country: site.country, time_zone: site.time_zone, keyboard: site.keyboard, networks: site.networks.join(", "), shared_range: site.shared_range, ssh_keys: site.ssh_keys,
 });
 
 const PROPOSED: Record<Shapes["Proposal"]["field"], string> = { country: "Country", time_zone: "Time zone", keyboard: "Keyboard", networks: "Own network", wifi: "Wi-Fi" };
@@ -225,6 +226,9 @@ function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: R
         <input type="checkbox" className="accent-mint" {...register("shared_range")} />
         <span>100.64.0.0/10 belongs to this place, not to my provider</span>
       </label>
+      <FormRow label="Public keys" hint="one a line, as in a file that ends in .pub; they open your devices" problem={problem("ssh_keys")}>
+        <textarea className={`${INPUT} min-h-[4.2rem] font-mono text-[0.85rem]`} spellCheck={false} autoCapitalize="off" rows={2} {...register("ssh_keys")} />
+      </FormRow>
       {theirs && <Clash theirs={theirs} onMine={() => void send(settle())} onTheirs={() => reset(fieldsOf(settle()))} />}
       <div className="mt-1">
         <Button type="submit" go disabled={!formState.isDirty || formState.isSubmitting}>

@@ -9,6 +9,7 @@ from mintseed.core.errors import InputError
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects import (
+    authorized_keys,
     connman,
     hosts,
     ini,
@@ -109,6 +110,7 @@ DIALECTS: Mapping[str, Dialect] = {
     ),
     "iwd": Dialect(iwd.apply, iwd.check, iwd.means, takes_wifi=True, owner="root", mode="0600"),
     "connman": Dialect(connman.apply, connman.check, connman.means, takes_wifi=True, owner="root", mode="0600"),
+    "authorized-keys": Dialect(authorized_keys.apply, authorized_keys.check, authorized_keys.means, mode="0600"),
     "key-value": Dialect(key_value.apply, key_value.check, key_value.means),
     "shell-vars": Dialect(key_value.apply, key_value.check, key_value.means, SHELL),
     "ini": Dialect(ini.apply, ini.check, ini.means, SECTIONED),

@@ -14,6 +14,7 @@ from mintseed.core.settings.dialects import yaml_file
 from mintseed.core.settings.meaning import NOTHING, Meaning
 from mintseed.core.settings.values import SettingValues
 from mintseed.core.settings.yaml_text import YamlFault, at, child, quoted, set_value
+from mintseed.core.site.ssh_keys import same_key
 from mintseed.core.visible import one_line
 
 SOURCE = "cloud-init documentation, module reference"
@@ -48,11 +49,37 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     for key, template in wanted.items():
         if value := values.for_template(template):
             text = yaml_file.set_typed(text, tuple(key.split("/")), template, value, file.place)
+    text = _with_keys(text, values.ssh_keys, file.place)
     return (
         _with_account(text, values, file.place)
         if values.admin_name and not any("{admin_" in t for t in wanted.values())
         else text
     )
+
+
+def _with_keys(text: str, keys: tuple[str, ...], place: str) -> str:
+    """Return `text` with the place's keys for the first account, behind those that stand there."""
+    node = yaml_text.read(text)
+    there = None if isinstance(node, YamlFault) else at(node, ("ssh_authorized_keys",))
+    held = (
+        {same_key(one.value) for one in there.value if isinstance(one, yaml.ScalarNode)}
+        if isinstance(there, yaml.SequenceNode)
+        else set()
+    )
+    fresh = [quoted(key) for key in keys if same_key(key) not in held]
+    if not fresh:
+        return text
+    if there is None:
+        text = set_value(text, ("ssh_authorized_keys",), "[]", place=place)
+        return text.replace(
+            "ssh_authorized_keys: []", "\n".join(["ssh_authorized_keys:", *(f"  - {key}" for key in fresh)]), 1
+        )
+    if not isinstance(there, yaml.SequenceNode) or there.flow_style or not there.value:
+        raise SettingsFileError("ssh_authorized_keys: holds a list in one line", expected="one key a line", where=place)
+    lines, end = text.split("\n"), yaml_text.last_line(text, there) + 1
+    dash = " " * (there.value[0].start_mark.column - 2)
+    lines[end:end] = [f"{dash}- {key}" for key in fresh]
+    return "\n".join(lines if end + len(fresh) < len(lines) else [*lines, ""])
 
 
 def _with_account(text: str, values: SettingValues, place: str) -> str:
@@ -88,13 +115,9 @@ def _with_account(text: str, values: SettingValues, place: str) -> str:
 
 
 def _account(values: SettingValues) -> list[str]:
-    return [
-        f"name: {yaml_text.scalar(values.admin_name)}",
-        "groups: [adm, sudo]",
-        "shell: /bin/bash",
-        "lock_passwd: false",
-        f"passwd: {quoted(values.admin_hash)}",
-    ]
+    keys = ["ssh_authorized_keys:", *(f"  - {quoted(key)}" for key in values.ssh_keys)] if values.ssh_keys else []
+    word = ["lock_passwd: false", f"passwd: {quoted(values.admin_hash)}"]
+    return [f"name: {yaml_text.scalar(values.admin_name)}", "groups: [adm, sudo]", "shell: /bin/bash", *word, *keys]
 
 
 def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
