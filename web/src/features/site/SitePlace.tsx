@@ -227,7 +227,7 @@ function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: R
         <span>100.64.0.0/10 belongs to this place, not to my provider</span>
       </label>
       <FormRow label="Public keys" hint="one a line, as in a file that ends in .pub; they open your devices" problem={problem("ssh_keys")}>
-        <textarea className={`${INPUT} min-h-[4.2rem] font-mono text-[0.85rem]`} spellCheck={false} autoCapitalize="off" rows={2} {...register("ssh_keys")} />
+        <textarea className={`${INPUT} min-h-[4.2rem] font-mono text-[0.85rem]`} spellCheck={false} autoCapitalize="off" rows={2} wrap="off" {...register("ssh_keys")} />
       </FormRow>
       {theirs && <Clash theirs={theirs} onMine={() => void send(settle())} onTheirs={() => reset(fieldsOf(settle()))} />}
       <div className="mt-1">
