@@ -487,7 +487,7 @@ def _root_keys(xray: XRay, there: Mapping[str, FileOnImage]) -> Iterator[DraftFi
         return
     people = [a for a in xray.system.accounts if a.home and (a.uid or 0) >= FIRST_PERSON]
     account = next(iter(people), next((a for a in xray.system.accounts if a.name == "root" and a.home), None))
-    path = f"{account.home.rstrip('/')}/.ssh/authorized_keys" if account else ""
+    path = f"/{account.home.strip('/')}/.ssh/authorized_keys" if account else ""
     if account is not None and re.fullmatch(FILE_PATH, path.lstrip("/")):
         why = f"{xray.system.ssh.file} starts {xray.system.ssh.value}, which looks there for {account.name} (sshd(8), AUTHORIZED_KEYS FILE FORMAT)."
         yield DraftFile(

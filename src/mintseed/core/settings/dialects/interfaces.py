@@ -161,7 +161,7 @@ def _read(text: str, path: str) -> _Read:
         key, value = (*re.split(f"[{BLANKS}]+", line, maxsplit=1), "")[:2]
         if key != key.lower() and _OPENS.match(key.lower()):
             read.findings.append(
-                Finding("interfaces.misplaced", Severity.CHECK, f"{key} in line {number + 1} begins with a capital letter", "The reader takes it for a word of the stanza above.",
+                Finding("interfaces.misplaced", Severity.STOP if inside is None and not mapping else Severity.CHECK, f"{key} in line {number + 1} begins with a capital letter", "The reader takes it for a word of the stanza above.",
                         f"Write {key.lower()}.", where, SOURCE)
             )  # fmt: skip
         elif inside is None and not mapping:

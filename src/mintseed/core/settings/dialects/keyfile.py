@@ -290,7 +290,7 @@ def _check_value(section: str, key: str, value: str, where: Where) -> Iterator[F
 
 def _check_field(field: Field, key: str, value: str, where: Where) -> Iterator[Finding]:
     """Yield what the table says of a value."""
-    if unescaped(value) is None:
+    if unescaped(value) is None and key not in ("type", "method"):
         yield Finding("keyfile.value-dropped", Severity.CHECK, f"{key}={value} is dropped silently", "A backslash before such a letter spoils the line; the reader goes on as if it were not there.",
                       f"Write {field.expected or 'the value without it'}.", where, SOURCE)  # fmt: skip
         return

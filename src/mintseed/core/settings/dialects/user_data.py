@@ -181,6 +181,15 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
                 node,
                 path,
             )
+    if isinstance(one_user := child(root, "user"), yaml.SequenceNode):
+        yield _stop(
+            "cloud-init.value",
+            "user wants one account, and a list stands there",
+            "No account is made.",
+            "Write users: for a list.",
+            one_user,
+            path,
+        )
     for name in ("runcmd", "bootcmd"):
         node = child(root, name)
         for one in node.value if isinstance(node, yaml.SequenceNode) else ():
