@@ -43,6 +43,7 @@ def codes(text: str) -> list[str]:
         (ANN, ""), (BOB, ""), (LONG, ""), (SHORT, "site.key-old"), (f'command="/bin/true",no-pty {ANN}', ""), (ANN[:-30], "site.key-broken"), (ANN[:40] + "A" + ANN[41:60], "site.key-broken"),
         ("ann@desk", "site.key-broken"), (ANN.replace("ssh-ed25519", "ssh-rsa"), "site.key-broken"), ("# " + ANN, ""),
     ],
+    ids=("ed25519", "ecdsa", "rsa", "short rsa", "with options", "cut off", "a letter changed", "a name alone", "another kind", "a comment"),
 )  # fmt: skip
 def test_a_key_is_judged_line_by_line(line: str, code: str, tmp_path: Path) -> None:
     assert codes(f"{line}\n") == ([code] if code else [])
