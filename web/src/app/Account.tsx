@@ -1,11 +1,9 @@
-// Who is at the door, where an account is needed; and the way in for the phone.
+// Who is at the door, where an account is needed.
 import { useQueryClient } from "@tanstack/react-query";
 import { lazy, type ReactNode, Suspense, useEffect, useRef, useState } from "react";
 import { answer, DELETE, GET, POST, type Problem } from "../api/client";
 import { useAnswer, useChange } from "../api/use";
-import { Overlay } from "../ui/Overlay";
 import { Mono, Trouble, Waiting } from "../ui/parts";
-import { QrCode } from "../ui/QrCode";
 
 const KEY = ["session"];
 
@@ -99,27 +97,6 @@ function AskForLink({ error }: { error: Problem | null }) {
         Used already, or not at hand? Print another one there: <Mono className="mt-1.5 block rounded-lg border border-rule bg-sheet px-3 py-2 text-ink">.venv/bin/python manage.py link</Mono>
       </p>
     </main>
-  );
-}
-
-/** Opens the application on a phone, by its camera. */
-export function PhoneDialog({ open, onClose }: { open: boolean; onClose: () => void }) {
-  const session = useSession().data;
-  return (
-    <Overlay title="On the phone" open={open} onClose={onClose}>
-      {session?.phone_url ? (
-        <>
-          <p className="text-ink-2">The phone must be on the same network. It asks for your account.</p>
-          <QrCode path={session.qr_path} size={session.qr_size} label={`QR code of ${session.phone_url}`} className="mx-auto w-48 rounded-md" />
-          <Mono className="break-all">{session.phone_url}</Mono>
-        </>
-      ) : (
-        <p className="text-ink-2">
-          It serves only this machine now. To use it from a phone on your network, make an account (<Mono>make account NAME=you</Mono>) and start it with{" "}
-          <Mono>MINTSEED_HOST=0.0.0.0 make start</Mono>.
-        </p>
-      )}
-    </Overlay>
   );
 }
 

@@ -3,16 +3,21 @@ import { lazy, Suspense, useRef, useState } from "react";
 import { NavLink, Outlet, ScrollRestoration } from "react-router";
 import { answer, GET } from "../api/client";
 import { useAnswer } from "../api/use";
+import { useEver } from "../lib/ever";
 import { applyTheme, storedTheme, type Theme } from "../lib/theme";
 import { Button } from "../ui/parts";
-import { Door, LogOut, OnlyLooks, PhoneDialog } from "./Account";
+import { Door, LogOut, OnlyLooks } from "./Account";
 import { useLive, useStale } from "../api/live";
 import { useMoment, ZoneOfSite } from "../ui/Time";
-import { ShortcutHelp, useShortcuts } from "./shortcuts";
+import { useShortcuts } from "./shortcuts";
 import { useTitle } from "./useTitle";
 
 /** Fetched when somebody seeks something for the first time. */
 const Palette = lazy(async () => ({ default: (await import("./Palette")).Palette }));
+
+/** Fetched when they are first opened. */
+const ShortcutHelp = lazy(async () => ({ default: (await import("./ShortcutHelp")).ShortcutHelp }));
+const PhoneDialog = lazy(async () => ({ default: (await import("./PhoneDialog")).PhoneDialog }));
 
 /** Fetched once the page stands: nobody drops a file before. */
 const Drop = lazy(async () => ({ default: (await import("./Drop")).Drop }));
@@ -28,9 +33,9 @@ export function Shell() {
 function Inside() {
   const place = usePlace();
   const [palette, setPalette] = useState(false);
-  const [sought, setSought] = useState(false);
-  if (palette && !sought) setSought(true);
+  const sought = useEver(palette);
   const [help, setHelp] = useState(false);
+  const helped = useEver(help);
   const [menu, setMenu] = useState(false);
   const work = useRef<HTMLElement>(null);
   useTitle(work);
@@ -70,7 +75,11 @@ function Inside() {
           <Palette open={palette} onClose={() => setPalette(false)} />
         </Suspense>
       )}
-      <ShortcutHelp open={help} onClose={() => setHelp(false)} />
+      {helped && (
+        <Suspense fallback={null}>
+          <ShortcutHelp open={help} onClose={() => setHelp(false)} />
+        </Suspense>
+      )}
       <Suspense fallback={null}>
         <Drop />
       </Suspense>
@@ -143,6 +152,7 @@ function Foot({ openHelp, openPalette }: { openHelp: () => void; openPalette: ()
   const place = usePlace();
   const [theme, setTheme] = useState(storedTheme());
   const [phone, setPhone] = useState(false);
+  const asked = useEver(phone);
   const turn = () => {
     const next = THEMES[theme];
     applyTheme(next);
@@ -174,7 +184,11 @@ function Foot({ openHelp, openPalette }: { openHelp: () => void; openPalette: ()
         On the phone
       </button>
       <LogOut />
-      <PhoneDialog open={phone} onClose={() => setPhone(false)} />
+      {asked && (
+        <Suspense fallback={null}>
+          <PhoneDialog open={phone} onClose={() => setPhone(false)} />
+        </Suspense>
+      )}
       <button type="button" className={small} onClick={turn}>
         Light: {theme === "system" ? "as the system" : theme}
       </button>
