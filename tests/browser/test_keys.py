@@ -84,7 +84,7 @@ def test_from_an_empty_field_to_the_label(page: Page, cards_in_reader: None) -> 
         tab_to(page, "textbox", label)
         page.keyboard.type(typed)
     page.keyboard.press("Tab")
-    expect(page.get_by_text("hashed")).to_be_visible()
+    expect(page.get_by_text("hashed", exact=True)).to_be_visible()
     go_on(page, "Put on a card", "Card")
     tab_to(page, "radio", "")
     arrow_to(page, walk.radio(page, CARD))

@@ -16,7 +16,7 @@ def test_the_whole_line_over_the_cable(page: Page, cards_in_reader: None) -> Non
     walk.fill(page, "Host name", "tide-hub")
     walk.fill(page, "Admin", "keeper")
     walk.fill(page, "Password", "three wet boots")
-    expect(page.get_by_text("hashed")).to_be_visible()
+    expect(page.get_by_text("hashed", exact=True)).to_be_visible()
     file = page.get_by_role("region", name="settings/device.conf")
     expect(file).to_contain_text("NAME='tide-hub'")
     expect(file).to_contain_text("ACCOUNT='keeper'")
