@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import subprocess
+import tempfile
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from pathlib import Path
@@ -33,13 +34,17 @@ def fetched(packages: Sequence[str]) -> list[Path]:
         pytest.skip("apt-get and dpkg-deb are needed for Debian's packages")
     CACHE.mkdir(parents=True, exist_ok=True)
     for name in [p for p in packages if not list(CACHE.glob(f"{p}_*.deb"))]:
-        try:
-            subprocess.run(
-                ["apt-get", "download", "-qq", name], cwd=CACHE, check=True, capture_output=True, timeout=FETCH_S
-            )
-        except (subprocess.CalledProcessError, subprocess.TimeoutExpired) as error:
-            said = (error.stderr or b"").decode().strip().split("\n")[-1]
-            pytest.skip(f"Debian's package {name} cannot be had here: {said or error}")
+        # Fetched beside their place and moved there whole: another worker may want the same at this moment.
+        with tempfile.TemporaryDirectory(dir=CACHE) as beside:
+            try:
+                subprocess.run(
+                    ["apt-get", "download", "-qq", name], cwd=beside, check=True, capture_output=True, timeout=FETCH_S
+                )
+            except (subprocess.CalledProcessError, subprocess.TimeoutExpired) as error:
+                said = (error.stderr or b"").decode().strip().split("\n")[-1]
+                pytest.skip(f"Debian's package {name} cannot be had here: {said or error}")
+            for file in Path(beside).glob("*.deb"):
+                file.replace(CACHE / file.name)
     return [sorted(CACHE.glob(f"{p}_*.deb"))[-1] for p in packages]
 
 
@@ -107,10 +112,15 @@ def bootstrapped(name: str, packages: Sequence[str]) -> Path:
 
 def tools(name: str, packages: Sequence[str]) -> Path:
     """Return a folder with the programs of these packages, laid out once and not installed: some would take the machine's network over."""
-    kept = CACHE / f"tools-{name}"
-    if not (kept / "whole").exists():
-        shutil.rmtree(kept, ignore_errors=True)
-        for package in fetched(packages):
-            run("dpkg-deb", "-x", package, kept)
-        (kept / "whole").touch()
+    kept = CACHE / f"tools-{name}-whole"
+    if not kept.exists():
+        found = fetched(packages)
+        beside = Path(tempfile.mkdtemp(dir=CACHE))
+        for package in found:
+            run("dpkg-deb", "-x", package, beside)
+        beside.chmod(0o755)
+        try:
+            beside.rename(kept)
+        except OSError:  # another worker was first
+            shutil.rmtree(beside)
     return kept

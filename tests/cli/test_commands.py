@@ -64,6 +64,11 @@ def test_what_kind_of_file_it_is_need_not_be_said(tmp_path: Path, capsys: pytest
     assert said["means"] == "Joins Quay House with its passphrase and takes an address by itself."
     file.write_text("?\n")
     assert answer(capsys, "check-file", str(tmp_path / "90-wifi.yaml"))[1]["dialect"] == "yaml"
+    # A name that no recipe could have is a name like any other here.
+    assert answer(capsys, "check-file", str(file), "--name", "90 wifi*.yaml")[1]["findings"][0]["code"] in (
+        "file.name",
+        "yaml.not-yaml",
+    )
     (tmp_path / "notes").write_text("ask Ann\nabout the boat\n")
     assert answer(capsys, "check-file", str(tmp_path / "notes"))[1]["findings"][0]["code"] == "file.kind-unknown"
 

@@ -22,7 +22,7 @@ from mintseed.server.done.agent.naming import NameThread, questions
 from mintseed.server.done.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.done.power import switch_off_ghosts
 from mintseed.server.kept.due import judge_soon
-from mintseed.server.kept.models import BoardUnit, BootRun, Claim, Closing, Judgement, LogEntry, Site
+from mintseed.server.kept.models import BoardUnit, BootRun, Claim, Closing, Deployment, Judgement, LogEntry, Site
 from mintseed.server.management.commands.bench_agent import Agent
 from mintseed.server.owned.library import sync_library
 from mintseed.standins.bench import mac_of
@@ -63,6 +63,22 @@ def test_a_board_that_joins_is_noted_once(api: Api) -> None:
     bench = api.get("/bench")
     assert bench["newcomers"][0]["address"] == address
     assert bench["newcomers"][0]["likely"] == "Reading-room press"
+
+
+def test_who_has_the_same_network_is_judged_again_when_a_board_joins_it(api: Api) -> None:
+    """A passphrase of one's own is told from the place's once somebody joined with that."""
+    row = powered(api)
+    other, wired = started(api, host_name="second", unit="bare"), started(api, host_name="third", unit="bare")
+    Deployment.objects.filter(pk=wired).update(network=None, way="cable")
+    for pk in (other, wired):
+        api.get(f"/deployments/{pk}/settings")
+    Judgement.objects.update(again_at=None)
+    board = watched(own_bench())[0]
+    joins(row, "press")
+    look_at([board])
+    due = set(Judgement.objects.filter(again_at__isnull=False).values_list("deployment_id", flat=True))
+    assert other in due
+    assert wired not in due
 
 
 def test_a_look_that_began_before_a_power_off_says_nothing_of_the_next_boot(api: Api) -> None:

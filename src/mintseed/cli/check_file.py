@@ -12,7 +12,6 @@ from mintseed.cli.output import tell
 from mintseed.core.errors import InputError, OutsideError
 from mintseed.core.findings import worst_first
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
-from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects.registry import DIALECTS
 from mintseed.core.visible import one_line
 from mintseed.services import examine_file
@@ -80,19 +79,9 @@ def _said(arguments: argparse.Namespace, found: Examined) -> dict[str, object]:
 def _examined(arguments: argparse.Namespace) -> Examined:
     with opened(arguments.file) as file:
         data = file.read(MAX_SETTINGS_FILE_BYTES + 1)
-    name = Path(arguments.file).name
-    described = None
-    if arguments.name and arguments.dialect:
-        described = FileToFill.model_validate(
-            {"path": arguments.name, "dialect": arguments.dialect, "title": arguments.name}
-        )
-    found = examine_file.execute(data, name=name, read_as=arguments.dialect, file=described)
-    if arguments.name and described is None and found.dialect:
-        described = FileToFill.model_validate(
-            {"path": arguments.name, "dialect": found.dialect, "title": arguments.name}
-        )
-        found = examine_file.execute(data, name=name, file=described)
-    return found
+    return examine_file.execute(
+        data, name=Path(arguments.file).name, read_as=arguments.dialect, wanted_name=arguments.name
+    )
 
 
 def _write(path: Path, content: bytes) -> None:

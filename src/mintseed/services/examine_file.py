@@ -31,8 +31,11 @@ class Examined:
     would_mean: str
 
 
-def execute(data: bytes, *, name: str, read_as: str = "", file: FileToFill | None = None) -> Examined:
-    """Examine `data`, called `name`. `read_as`: its dialect, where somebody said it; `file`: what a recipe says of it.
+def execute(
+    data: bytes, *, name: str, read_as: str = "", wanted_name: str = "", file: FileToFill | None = None
+) -> Examined:
+    """Examine `data`, called `name`. `read_as`: its dialect, where somebody said it; `wanted_name`: what the image looks for; `file`: what a recipe
+    says of it, its name too.
 
     Raises InputError for a dialect there is not.
     """
@@ -40,7 +43,8 @@ def execute(data: bytes, *, name: str, read_as: str = "", file: FileToFill | Non
     kind = file.dialect if file is not None else read_as or told.dialect
     if kind:
         dialect(kind)
-    named = tuple(check_name(name, file.path.rsplit("/", 1)[-1])) if file is not None else ()
+    wanted = file.path.rsplit("/", 1)[-1] if file is not None else wanted_name
+    named = tuple(check_name(name, wanted)) if wanted else ()
     if (wrong := too_long(data, name=name) or not_text(data, name=name)) is not None:
         return Examined(kind, told, (*named, wrong), (), data, (*named, wrong), "", "")
     if not kind:

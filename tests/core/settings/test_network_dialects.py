@@ -306,3 +306,47 @@ def test_connman_names_what_it_passes_over() -> None:
     assert told == {"connman.key-unknown", "wifi.ssid-missing", "connman.section-unknown"}
     assert {f.code for f in check_file(b"[global]\nName=x\n", "f", "connman", None)} == {"connman.no-service"}
     assert {f.code for f in check_file(b"[service_a]\nName=x\n", "f", "connman", None)} == {"connman.no-type"}
+
+
+def test_an_option_over_several_lines_or_twice_is_replaced_whole(tmp_path: Path) -> None:
+    text = INTERFACES.replace("    wpa-ssid Old\n", "    wpa-ssid Old\\\n  Name\n    wpa-ssid Older\n")
+    after = DIALECTS["interfaces"].apply(text, file("interfaces"), values())
+    said = readers.ifquery(after.encode(), tmp_path)
+    assert said.accepted
+    assert "wpa-ssid: Quay House 2G\n" in said.output
+    assert "Old" not in after
+
+
+def test_words_in_a_comment_that_look_like_a_key_stay_a_comment(tmp_path: Path) -> None:
+    text = "#cloud-config\n# keyboard: as it is printed on the keys\nsystem_users: []\n"
+    after = DIALECTS["cloud-init-user-data"].apply(
+        text, file("cloud-init-user-data", when="always"), values(admin_name="ann", admin_hash="$6$a$b")
+    )
+    assert after.startswith(text)
+    assert "keyboard:\n  layout: gb\n" in after
+    assert "users:\n  - default\n  - name: ann\n" in after
+    assert readers.cloud_init(after.encode(), tmp_path).accepted
+
+
+def test_a_list_in_one_line_is_refused_and_nothing_is_changed() -> None:
+    for text in ("#cloud-config\nusers: [default]\n", "#cloud-config\n{hostname: x}\n"):
+        with pytest.raises(SettingsFileError, match="one line an item"):
+            DIALECTS["cloud-init-user-data"].apply(
+                text, file("cloud-init-user-data"), values(admin_name="ann", admin_hash="$6$a$b")
+            )
+
+
+@pytest.mark.parametrize(
+    ("before", "after"),
+    [
+        ("[a]\nName: old\n  older\nname = oldest\n[b]\nname=x\n", "[a]\nName: press\n[b]\nname=x\n"), ("[a]\n;name = x\n", "[a]\nname=press\n"),
+        ("[b]\nx=1\n", "[b]\nx=1\n\n[a]\nname=press\n"), ("", "[a]\nname=press\n"),
+    ],
+)  # fmt: skip
+def test_a_key_of_a_section_is_set_however_its_reader_would_take_it(before: str, after: str) -> None:
+    """Source: configparser: a colon is as good as an equals sign, letters of either case are one key, and what is further in goes on with the value."""
+    made = DIALECTS["ini"].apply(before, file("ini", values={"a/name": "{host_name}"}), values(host_name="press"))
+    assert made == after
+    read = configparser.ConfigParser(interpolation=None)
+    read.read_string(made)
+    assert read["a"]["name"] == "press"

@@ -178,10 +178,16 @@ SUPPLICANT_UNIT = "wpa_supplicant@.service"
 """starts the supplicant for one device, with the settings file of its name (wpasupplicant's README.Debian)"""
 
 
+IFUPDOWN_HOOKS, IFUPDOWN_JOINS = "etc/network/if-pre-up.d", "ifupdown's hook for the supplicant"
+"""without it the words of Wi-Fi in interfaces mean nothing (wpasupplicant's README.Debian)"""
+
+
 def _joiners(tree: Tree, starts: WhatStarts) -> Iterator[Fact]:
     for name in ("wpa_supplicant", "iwd"):
         if name in starts.programs:
             yield Fact(name, "")
+    if "wpasupplicant" in tree.folder(IFUPDOWN_HOOKS):
+        yield Fact(IFUPDOWN_JOINS, f"{IFUPDOWN_HOOKS}/wpasupplicant")
     for folder in SHIPPED_UNITS:
         if SUPPLICANT_UNIT in tree.folder(folder):
             yield Fact(SUPPLICANT_UNIT, f"{folder}/{SUPPLICANT_UNIT}")

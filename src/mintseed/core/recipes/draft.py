@@ -16,12 +16,13 @@ from mintseed.core.boards.model import Architecture
 from mintseed.core.described import free_ident
 from mintseed.core.image.report import FileOnImage, XRay
 from mintseed.core.image.web_servers import why_of
-from mintseed.core.limits import MAX_SHOWN_CHARACTERS
+from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES, MAX_SHOWN_CHARACTERS
 from mintseed.core.recipes.draft_wifi import wifi_files
 from mintseed.core.recipes.model import FILE_PATH, HOST_NAME
 from mintseed.core.settings.dialects.registry import DIALECTS
 from mintseed.core.settings.guess import Guess, guess
 from mintseed.core.settings.pairs import pairs_of
+from mintseed.core.settings.text import split
 from mintseed.core.units import GB, MB, NOMINAL_CARD_GB
 from mintseed.core.visible import visible
 
@@ -532,7 +533,9 @@ _BARE = ("NAME", "HOST", "KEYS", "USER", "LOGIN", "ACCOUNT", "ADMIN", "NETWORK",
 def structured_values(dialect: str, file: FileOnImage) -> dict[str, str]:
     """Return place → template of the keys of a file with levels whose names say what they hold, each template once."""
     values: dict[str, str] = {}
-    for place in pairs_of(dialect, file.content):
+    if len(file.content) > MAX_SETTINGS_FILE_BYTES:
+        return {}
+    for place in pairs_of(dialect, split(file.content).text):
         *outside, leaf = (re.sub(r"[^A-Za-z0-9]+", "_", word).upper() for word in place.split("/"))
         names = [f"{outside[-1]}_{leaf}"] if outside else [leaf]
         if outside and leaf not in _BARE:

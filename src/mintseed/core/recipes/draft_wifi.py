@@ -12,6 +12,7 @@ from mintseed.core.image.report import FileOnImage
 from mintseed.core.image.system import (
     CONNMAN,
     IFUPDOWN,
+    IFUPDOWN_JOINS,
     IWD,
     NETPLAN,
     NETWORK_MANAGER,
@@ -65,8 +66,8 @@ def wifi_files(system: SystemFacts, there: Mapping[str, FileOnImage]) -> tuple[W
         return tuple(_connman(started[CONNMAN]))
     if IWD in started:
         return tuple(_iwd(started, there))
-    if IFUPDOWN in started and (supplicant or not joins):
-        return tuple(_ifupdown(started[IFUPDOWN], there)) if supplicant else ()
+    if IFUPDOWN in started and IFUPDOWN_JOINS in joins and "@" not in started.get(SUPPLICANT_STARTED, ""):
+        return tuple(_ifupdown(started[IFUPDOWN], there))
     return tuple(_supplicant(started, joins, there))
 
 

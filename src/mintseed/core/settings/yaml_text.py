@@ -6,8 +6,9 @@ Source: YAML 1.1, which is what the readers of settings files here speak; places
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
+from typing import cast
 
 import yaml
 
@@ -166,7 +167,10 @@ def set_value(text: str, path: Path, value: str, *, place: str) -> str:
     if not left:
         return _replaced(text, deepest, value, place)
     if (woken := _woken(text, deepest, left[0])) is not None:
-        return set_value(woken, path, value, place=place)
+        try:
+            return set_value(woken, path, value, place=place)
+        except SettingsFileError:
+            pass  # words in a comment that only look like an example
     return _inserted(text, deepest, left, value, place)
 
 
@@ -309,6 +313,36 @@ def _appended(text: str, fresh: Sequence[str]) -> str:
     while end > 0 and not lines[end - 1].strip():
         end -= 1
     return "\n".join([*lines[:end], *fresh, *(lines[end:] or [""])])
+
+
+def with_items(text: str, key: str, items: Sequence[Sequence[str]], first: Sequence[str] = (), *, place: str) -> str:
+    """Return `text` with `items` at the end of the list under the outermost `key`, each as its lines without indentation. A list that is not there
+    is made, with `first` before them.
+
+    Raises SettingsFileError where the list stands in one line, or no list stands there.
+    """
+    node = read(text)
+    there = None if isinstance(node, YamlFault) else child(node, key)
+    if isinstance(there, yaml.SequenceNode) and there.value and not there.flow_style:
+        indent = there.value[0].start_mark.column - 2
+        return _behind_line(text, last_line(text, there), [*_items(items, indent)])
+    if (
+        isinstance(node, YamlFault)
+        or (isinstance(node, yaml.MappingNode) and node.flow_style and node.value)
+        or (there is not None and not _says_nothing(there))
+    ):
+        raise SettingsFileError(f"{key}: holds no list of one line an item", expected="one item a line", where=place)
+    if there is None:
+        text = _appended(text, [f"{key}:"])
+        there = child(cast(yaml.Node, read(text)), key)
+    assert there is not None
+    return _behind_line(text, there.start_mark.line, [*_items([[word] for word in first], 2), *_items(items, 2)])
+
+
+def _items(items: Iterable[Sequence[str]], indent: int) -> Iterator[str]:
+    for item in items:
+        for number, line in enumerate(item):
+            yield f"{' ' * indent}{'  ' if number else '- '}{line}"
 
 
 def rename(text: str, mapping: yaml.Node | None, old: str, new: str) -> str:

@@ -4,7 +4,7 @@ import { useEffect, useRef, useState } from "react";
 import { useSearchParams } from "react-router";
 import { answer, POST, type Shapes } from "../../api/client";
 import { useOnce } from "../../api/use";
-import { fromBase64, toBase64 } from "../../lib/bytes";
+import { fromBase64, textOf, toBase64 } from "../../lib/bytes";
 import { useRested } from "../../lib/rested";
 import { plural } from "../../lib/words";
 import { Copy } from "../../ui/Copy";
@@ -43,6 +43,8 @@ export function DoctorPlace() {
     setFile({ name: dropped.name, content: toBase64(new Uint8Array(await dropped.arrayBuffer())) });
   };
   const found = file.content ? examine.data : undefined;
+  // What was typed since is not in the answer: mended by it, it would be lost.
+  const current = examine.isSuccess && examine.variables.content === file.content;
   return (
     <div className="flex flex-col gap-3.5">
       <header className="flex flex-wrap items-baseline gap-x-4">
@@ -57,7 +59,7 @@ export function DoctorPlace() {
       )}
       <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
         <Given file={file} found={found} readAs={readAs} onText={(name, text) => setFile({ name, content: text ? toBase64(new TextEncoder().encode(text)) : "" })} onFile={(f) => void take(f)} onReadAs={setReadAs} />
-        {found ? <Told found={found} name={file.name} onMend={(content) => setFile({ ...file, content })} /> : <Empty />}
+        {found ? <Told found={found} name={file.name} current={current} onMend={(content) => setFile({ ...file, content })} /> : <Empty />}
       </div>
     </div>
   );
@@ -84,7 +86,7 @@ interface GivenProps {
 function Given({ file, found, readAs, onText, onFile, onReadAs }: GivenProps) {
   const input = useRef<HTMLInputElement>(null);
   const [over, setOver] = useState(false);
-  const text = file.content ? new TextDecoder().decode(fromBase64(file.content)) : "";
+  const text = file.content ? textOf(fromBase64(file.content)) : "";
   const drop = (event: React.DragEvent) => {
     // Taken here, and not as an image by what takes every other drop.
     event.preventDefault();
@@ -137,7 +139,7 @@ function Given({ file, found, readAs, onText, onFile, onReadAs }: GivenProps) {
   );
 }
 
-function Told({ found, name, onMend }: { found: Examined; name: string; onMend: (content: string) => void }) {
+function Told({ found, name, current, onMend }: { found: Examined; name: string; current: boolean; onMend: (content: string) => void }) {
   const repairs = new Map(found.repairs.map((r) => [found.findings[r.finding], r]));
   const changed = found.lines.filter((l) => l.mark === "added").length;
   return (
@@ -158,7 +160,7 @@ function Told({ found, name, onMend }: { found: Examined; name: string; onMend: 
         title="What is wrong"
         aside={
           found.repairs.length > 0 && (
-            <Button small main onClick={() => onMend(found.mended)}>
+            <Button small main disabled={!current} onClick={() => onMend(found.mended)}>
               <WandSparkles size={14} aria-hidden /> Mend {found.repairs.length === 1 ? "it" : "all that can be"}
             </Button>
           )
@@ -170,7 +172,7 @@ function Told({ found, name, onMend }: { found: Examined; name: string; onMend: 
             const repair = repairs.get(finding);
             return (
               repair && (
-                <Button small className="mt-1.5" onClick={() => onMend(repair.content)}>
+                <Button small className="mt-1.5" disabled={!current} onClick={() => onMend(repair.content)}>
                   {repair.does}
                 </Button>
               )
@@ -186,10 +188,10 @@ function Told({ found, name, onMend }: { found: Examined; name: string; onMend: 
       )}
       {found.dialect && (
         <div className="flex flex-wrap items-center gap-2">
-          <Button onClick={() => save(name || "settings.conf", found.mended)}>
+          <Button disabled={!current} onClick={() => save(name || "settings.conf", found.mended)}>
             <Download size={15} aria-hidden /> Save {found.repairs.length > 0 ? "the mended file" : "the file"}
           </Button>
-          <Copy text={new TextDecoder().decode(fromBase64(found.mended))} />
+          <Copy text={textOf(fromBase64(found.mended))} />
           {found.known && (
             <span className="text-[0.9rem] text-ink-2">
               It belongs at <Mono>{found.known}</Mono>.

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from dataclasses import dataclass
-from typing import Literal
 
 from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.ini_text import read
 from mintseed.core.settings.meaning import Meaning, of_pairs
-from mintseed.core.settings.sections import read_lines, set_key
+from mintseed.core.settings.pairs import pairs_of
+from mintseed.core.settings.sections import set_key
 from mintseed.core.settings.values import SettingValues
 
 SOURCE = "Python documentation, configparser"
@@ -29,13 +29,17 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
         if not value:
             continue
         section, _, key = place.rpartition("/")
-        gone = {
-            line.number - 1
-            for line in _read("\n".join(lines))
-            if line.kind == "more" and (line.section, line.key) == (section, key.lower())
-        }
+        wanted = carried(value, file.place)
+        said = [line for line in read("\n".join(lines)) if (line.section, line.key) == (section, key.lower())]
+        at = next((line.number - 1 for line in said if line.kind == "key"), None)
+        if at is None:
+            set_key(lines, section, key, wanted, blanks=blanks)
+            continue
+        # A value that goes on in further lines goes with them; a second line of the key goes too.
+        gone = {line.number - 1 for line in said} - {at}
+        head = re.match(r"\s*[^=:]*[=:][ \t]*", lines[at])
+        lines[at] = (head[0] if head else f"{key}=") + wanted
         lines = [line for number, line in enumerate(lines) if number not in gone]
-        set_key(lines, section, key, carried(value, file.place), blanks=blanks)
     return "\n".join(lines)
 
 
@@ -53,50 +57,12 @@ def _blanks(lines: list[str]) -> bool:
     return sum(" = " in line for line in keyed) * 2 > len(keyed)
 
 
-@dataclass(frozen=True, slots=True)
-class _Said:
-    """`kind`: what configparser takes a line for."""
-
-    number: int
-    kind: Literal["section", "key", "more", "odd"]
-    section: str
-    key: str = ""
-    value: str = ""
-    tail: str = ""
-
-
-_SECTION = re.compile(r"\[(.+)\](.*)")
-_PAIR = re.compile(r"(.*?)\s*[=:]\s*(.*)")
-
-
-def _read(text: str) -> Iterator[_Said]:
-    """Yield what configparser makes of each line: one that is further in than its key goes on with the value, across blank lines too."""
-    section, key, indent = "", "", 0
-    for number, line in enumerate(text.split("\n"), 1):
-        bare = line.strip()
-        if not bare or bare.startswith(("#", ";")):
-            continue
-        now = len(line) - len(line.lstrip())
-        if section and key and now > indent:
-            yield _Said(number, "more", section, key, bare)
-            continue
-        indent = now
-        if opened := _SECTION.match(bare):
-            section, key = opened[1], ""
-            yield _Said(number, "section", section, tail=opened[2].strip())
-        elif pair := _PAIR.fullmatch(bare):
-            key = pair[1].rstrip().lower() if pair[1] else ""
-            yield _Said(number, "key" if key else "odd", section, key, pair[2])
-        else:
-            yield _Said(number, "odd", section)
-
-
 def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
     """Yield what configparser would refuse or take otherwise than meant."""
     headless = file is not None and any("/" not in place for place in file.values)
     seen: dict[tuple[str, str], int] = {}
     opened: dict[str, int] = {}
-    for line in _read(text):
+    for line in read(text):
         where = Where(file=path, line=line.number)
         if line.kind == "section":
             if line.section in opened:
@@ -144,6 +110,4 @@ def _refused(code: str, title: str, fix: str, where: Where) -> Finding:
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     """Return what its keys set."""
-    return of_pairs(
-        {f"{line.section}/{line.key}".lstrip("/"): line.value.rstrip() for line in read_lines(text) if line.key}, file
-    )
+    return of_pairs(pairs_of("ini", text), file)

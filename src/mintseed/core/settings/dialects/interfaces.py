@@ -59,7 +59,8 @@ class Stanza:
     line: int
     end: int
     options: dict[str, str] = field(default_factory=dict)
-    at: dict[str, int] = field(default_factory=dict)
+    at: dict[str, list[tuple[int, int]]] = field(default_factory=dict)
+    """where each stands, from its first line to the one behind its last: a backslash at a line's end has it go on"""
 
 
 @dataclass
@@ -98,16 +99,20 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
             lines, [*gap, *up, f"iface {device} inet dhcp", *(f"    {key} {value}" for key, value in options.items())]
         )
         return "\n".join(lines)
-    wanted = dict(options)
-    for key, at in stanza.at.items():
-        if key in wanted:
-            value = wanted.pop(key)
-            if stanza.options[key] != value:
-                lines[at] = f"{_indent(lines[at])}{key} {value}"
-    gone = {at for key, at in stanza.at.items() if key in _AWAY}
-    fresh = [f"{_indent(lines[stanza.end - 1]) or '    '}{key} {value}" for key, value in wanted.items()]
-    kept = [line for n, line in enumerate(lines[: stanza.end]) if n not in gone]
-    kept += fresh + lines[stanza.end :]
+    fresh = dict(options)
+    changed: dict[int, list[str]] = {}
+    for key, places in stanza.at.items():
+        for count, (first, behind) in enumerate(places):
+            if key in _AWAY or (key in options and count):
+                changed |= {number: [] for number in range(first, behind)}
+            elif key in options:
+                if stanza.options[key] != options[key] or behind - first > 1 or len(places) > 1:
+                    changed |= {number: [] for number in range(first, behind)}
+                    changed[first] = [f"{_indent(lines[first])}{key} {options[key]}"]
+                fresh.pop(key)
+    indent = _indent(lines[stanza.end - 1]) or "    "
+    kept = [said for number, line in enumerate(lines[: stanza.end]) for said in changed.get(number, [line])]
+    kept += [*(f"{indent}{key} {value}" for key, value in fresh.items()), *lines[stanza.end :]]
     if device not in read.by_itself:
         kept.insert(stanza.line, f"allow-hotplug {device}")
     return "\n".join(kept)
@@ -186,7 +191,8 @@ def _read(text: str, path: str) -> _Read:
             if key in inside.options and key.startswith("wpa-"):
                 read.findings.append(Finding("interfaces.option-doubled", Severity.STOP, f"{key} stands here twice", "Both are taken together, with a line end between them: no network has such a name or key.",
                                              "Keep one.", where, SOURCE))  # fmt: skip
-            inside.options[key], inside.at[key], inside.end = value, number, at
+            inside.options[key], inside.end = value, at
+            inside.at.setdefault(key, []).append((number, at))
     return read
 
 
@@ -269,7 +275,7 @@ def _address(stanza: Stanza, where: Where) -> Iterator[Finding]:
 
 def _wifi(stanza: Stanza, by_itself: set[str], path: str) -> Iterator[Finding]:
     def at(key: str) -> Where:
-        return Where(file=path, line=stanza.at.get(key, stanza.line) + 1)
+        return Where(file=path, line=stanza.at[key][0][0] + 1 if key in stanza.at else stanza.line + 1)
 
     options = stanza.options
     if stanza.method == "loopback":

@@ -29,7 +29,8 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     set_key(lines, "Security", "PreSharedKey", values.key)
     if values.hidden:
         set_key(lines, "Settings", "Hidden", "true")
-    set_key(lines, "Settings", "AutoConnect", "true") if _off(lines) else None
+    if _off(lines):
+        set_key(lines, "Settings", "AutoConnect", "true")
     return "\n".join(lines)
 
 

@@ -8,7 +8,8 @@ from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings import json_text
-from mintseed.core.settings.meaning import NOTHING, Meaning, of_pairs
+from mintseed.core.settings.meaning import Meaning, of_pairs
+from mintseed.core.settings.pairs import pairs_of
 from mintseed.core.settings.typed import typed
 from mintseed.core.settings.values import SettingValues
 
@@ -56,8 +57,4 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     """Return what its keys set; nothing of what is no JSON."""
-    try:
-        pairs = dict(json_text.pairs(json_text.read(text)))
-    except SettingsFileError:
-        return NOTHING
-    return of_pairs(pairs, file)
+    return of_pairs(pairs_of("json", text), file)

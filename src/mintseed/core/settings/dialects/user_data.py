@@ -66,20 +66,8 @@ def _with_keys(text: str, keys: tuple[str, ...], place: str) -> str:
         if isinstance(there, yaml.SequenceNode)
         else set()
     )
-    fresh = [quoted(key) for key in keys if same_key(key) not in held]
-    if not fresh:
-        return text
-    if there is None:
-        text = set_value(text, ("ssh_authorized_keys",), "[]", place=place)
-        return text.replace(
-            "ssh_authorized_keys: []", "\n".join(["ssh_authorized_keys:", *(f"  - {key}" for key in fresh)]), 1
-        )
-    if not isinstance(there, yaml.SequenceNode) or there.flow_style or not there.value:
-        raise SettingsFileError("ssh_authorized_keys: holds a list in one line", expected="one key a line", where=place)
-    lines, end = text.split("\n"), yaml_text.last_line(text, there) + 1
-    dash = " " * (there.value[0].start_mark.column - 2)
-    lines[end:end] = [f"{dash}- {key}" for key in fresh]
-    return "\n".join(lines if end + len(fresh) < len(lines) else [*lines, ""])
+    fresh = [[quoted(key)] for key in keys if same_key(key) not in held]
+    return yaml_text.with_items(text, "ssh_authorized_keys", fresh, place=place) if fresh else text
 
 
 def _with_account(text: str, values: SettingValues, place: str) -> str:
@@ -93,25 +81,7 @@ def _with_account(text: str, values: SettingValues, place: str) -> str:
                 for key, value in (("lock_passwd", "false"), ("passwd", quoted(values.admin_hash))):
                     text = set_value(text, ("users", str(number), key), value, place=place)
                 return text
-        if users.flow_style or not users.value:
-            raise SettingsFileError("users: holds a list in one line", expected="one user a line", where=place)
-        indent = " " * users.value[0].start_mark.column
-        lines = text.split("\n")
-        end = yaml_text.last_line(text, users) + 1
-        dash = " " * (len(indent) - 2)
-        lines[end:end] = [f"{dash}- {line}" if n == 0 else f"{indent}{line}" for n, line in enumerate(_account(values))]
-        if end == len(lines) - len(_account(values)):
-            lines.append("")
-        return "\n".join(lines)
-    if users is not None and not (isinstance(users, yaml.ScalarNode) and not users.value):
-        raise SettingsFileError("users: holds no list", expected="a list of users", where=place)
-    fresh = ["- default", *(f"- {line}" if n == 0 else f"  {line}" for n, line in enumerate(_account(values)))]
-    if users is None:
-        text = set_value(text, ("users",), "[]", place=place)
-        return text.replace("users: []", "\n".join(["users:", *("  " + line for line in fresh)]), 1)
-    lines = text.split("\n")
-    lines[users.start_mark.line + 1 : users.start_mark.line + 1] = ["  " + line for line in fresh]
-    return "\n".join(lines)
+    return yaml_text.with_items(text, "users", [_account(values)], ["default"], place=place)
 
 
 def _account(values: SettingValues) -> list[str]:

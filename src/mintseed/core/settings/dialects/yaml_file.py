@@ -10,7 +10,8 @@ import yaml
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill, placeholders_in
 from mintseed.core.settings import yaml_text
-from mintseed.core.settings.meaning import NOTHING, Meaning, of_pairs
+from mintseed.core.settings.meaning import Meaning, of_pairs
+from mintseed.core.settings.pairs import pairs_of
 from mintseed.core.settings.typed import typed
 from mintseed.core.settings.values import SettingValues
 
@@ -88,5 +89,4 @@ def other_type(node: yaml.ScalarNode, key: str, path: str) -> Iterator[Finding]:
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     """Return what its keys set; nothing of what is no YAML."""
-    root = yaml_text.read(text)
-    return NOTHING if isinstance(root, yaml_text.YamlFault) else of_pairs(dict(yaml_text.pairs(root)), file)
+    return of_pairs(pairs_of("yaml", text), file)

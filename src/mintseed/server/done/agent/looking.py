@@ -24,6 +24,7 @@ from mintseed.ports.network import Probe
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.load import Loaded, load_many, rows_to_load
+from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Bench, BootRun, Claim
 from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, NAMING, stored
 from mintseed.server.owned.own_devices import own_devices
@@ -161,6 +162,9 @@ def keep_look(board: Watched, look: find_device.Look, *, settled: bool = True) -
                 "boot.joined",
                 f"{text}; it was late after {duration(late.late_after_s)}" if late else text,
             )
+            if board.loaded.row.network_id is not None:
+                # Others of the network are told with which passphrase it let somebody in.
+                judge_soon(network=board.loaded.row.network_id)
 
 
 def note_late(board: Watched) -> None:
