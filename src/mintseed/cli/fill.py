@@ -15,8 +15,9 @@ from mintseed.cli.output import tell
 from mintseed.core.described import read_described
 from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Severity, verdict
+from mintseed.core.settings.answers import answers_in_force, check_answers
 from mintseed.core.settings.fill import fill_files
-from mintseed.core.settings.values import SettingValues, answers_in_force, check_answers, check_values
+from mintseed.core.settings.values import SettingValues, check_values
 from mintseed.core.site.model import Site
 from mintseed.core.visible import one_line
 from mintseed.services import fill_image, inspect_image, save_filled

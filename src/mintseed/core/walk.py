@@ -38,6 +38,7 @@ from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.plan import HALF, Card, Plan, PlannedPart, Way
 from mintseed.core.plan.starts import image_fit
 from mintseed.core.recipes.model import Recipe, WayIn
+from mintseed.core.settings.answers import check_answers
 from mintseed.core.settings.fill import (
     FINGERPRINT_VERSION,
     FilledFile,
@@ -47,7 +48,7 @@ from mintseed.core.settings.fill import (
     left_alone,
     overlays_by_hand,
 )
-from mintseed.core.settings.values import SettingValues, check_answers, check_own_passphrase, check_values
+from mintseed.core.settings.values import SettingValues, check_own_passphrase, check_values
 from mintseed.core.setup.steps import StepResult, step_results
 from mintseed.core.site.model import WifiNetwork
 from mintseed.core.stations import ORDER, Station

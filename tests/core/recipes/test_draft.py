@@ -12,7 +12,8 @@ from mintseed.core.described import Around, read_or_tell
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, FileOnImage, XRay
 from mintseed.core.image.system import Account, Fact, SystemFacts
-from mintseed.core.recipes.draft import Choices, draft_of, key_values, recipe_text
+from mintseed.core.recipes.draft import Choices, draft_of, recipe_text
+from mintseed.core.recipes.draft_files import key_values
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.visible import spell_name
 

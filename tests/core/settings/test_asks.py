@@ -9,8 +9,8 @@ from mintseed.core.described import Around, read_described
 from mintseed.core.errors import DescriptionError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.recipes.model import FileToFill, Recipe
+from mintseed.core.settings.answers import answers_in_force, check_answers
 from mintseed.core.settings.dialects import key_value
-from mintseed.core.settings.values import answers_in_force, check_answers
 from tests.core.settings.test_values import values
 
 TEXT = (wiring.PROJECT / "recipes" / "platen.yaml").read_text()

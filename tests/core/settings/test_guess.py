@@ -21,6 +21,7 @@ KNOWN = [
     # netplan-yaml(5)
     ("network-config", "network:\n  version: 2\n  ethernets:\n    eth0:\n      dhcp4: true\n", "network as netplan reads it", "netplan"),
     # Linux documentation, kernel-parameters
+    ("broken.yaml", "network:\n  version: 2\n  wifis:\n\twlan0:\n", "network as netplan reads it", "netplan"),
     ("kernel-line", "console=serial0,115200 root=PARTUUID=1234-02 rootwait quiet\n", "kernel command line", ""),
     ("firstrun", "#!/bin/sh\nset -e\n", "script", ""),
     ("settings.json", '{"name": "press"}', "JSON", "json"),

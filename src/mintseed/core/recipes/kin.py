@@ -10,7 +10,8 @@ from typing import Any
 import yaml
 
 from mintseed.core.image.report import XRay
-from mintseed.core.recipes.draft import Draft, build_said, file_said
+from mintseed.core.recipes.draft import Draft, build_said
+from mintseed.core.recipes.draft_files import file_said
 from mintseed.core.recipes.model import Recipe, same_place
 from mintseed.core.visible import one_line
 

@@ -189,6 +189,17 @@ def _network_yaml(text: str) -> bool:
     return re.search(r"^network:[ \t]*$", text, re.MULTILINE) is not None and inside is not None
 
 
+def _netplan(name: str, text: str) -> Guess | None:
+    # Told by its keys, so that one which is no YAML any more is still what it was.
+    if not _network_yaml(text):
+        return None
+    return Guess(
+        "network as netplan reads it",
+        "netplan",
+        "It has network: with wifis, ethernets or a version (netplan-yaml(5)).",
+    )
+
+
 def _yaml(name: str, text: str) -> Guess | None:
     if len(text) > MOST_YAML or re.search(r"^[ \t]*[\w.-]+:(?:[ \t]|$)", text, re.MULTILINE) is None:
         return None
@@ -198,12 +209,6 @@ def _yaml(name: str, text: str) -> Guess | None:
         return None
     if not isinstance(read, dict):
         return None
-    if _network_yaml(text):
-        return Guess(
-            "network as netplan reads it",
-            "netplan",
-            "It has network: with wifis, ethernets or a version (netplan-yaml(5)).",
-        )
     return Guess("YAML", "yaml", "It reads as YAML with keys.")
 
 
@@ -215,7 +220,7 @@ def _one_value(name: str, text: str) -> Guess | None:
 
 
 _LOOKS: tuple[Callable[[str, str], Guess | None], ...] = (
-    _cloud_config, _script, _supplicant, _keyfile, _networkd, _iwd, _connman, _interfaces, _kernel_line, _json, _ini, _key_value, _yaml, _one_value,
+    _cloud_config, _script, _supplicant, _keyfile, _networkd, _iwd, _connman, _interfaces, _netplan, _kernel_line, _json, _ini, _key_value, _yaml, _one_value,
 )  # fmt: skip
 """asked in this order: what has a mark of its own before what many files look like"""
 

@@ -25,7 +25,8 @@ from mintseed.core.find.naming import NameFacts
 from mintseed.core.image.report import XRay
 from mintseed.core.plan.plan import Card as CardFacts
 from mintseed.core.recipes.model import WAYS_IN, Recipe
-from mintseed.core.settings.values import SettingValues, Unreadable, answers_in_force
+from mintseed.core.settings.answers import answers_in_force
+from mintseed.core.settings.values import SettingValues, Unreadable
 from mintseed.core.site.ranges import own_ranges
 from mintseed.core.site.ssh_keys import keys_in
 from mintseed.core.site.time_zones import time_zones

@@ -163,7 +163,7 @@ function LookOver({ id, draft, boards }: { id: number; draft: Draft; boards: rea
                       }}
                     />
                     <span className="min-w-0">
-                      <b className="font-mono text-[0.95rem] font-bold [overflow-wrap:anywhere]">{f.path}</b> {f.path.startsWith("/") && <Tag>root volume</Tag>}
+                      <b className="font-mono text-[0.95rem] font-bold [overflow-wrap:anywhere]">{f.path.replace("{wifi_name_hex}", "…")}</b> {f.path.startsWith("/") && <Tag>root volume</Tag>}
                       <span className="block text-[0.93rem]">takes {f.says}</span>
                       <span className="block text-[0.85rem] text-ink-2">
                         {f.kind}: {f.why}
