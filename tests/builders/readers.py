@@ -23,7 +23,8 @@ class Understood:
 def wpa_supplicant(path: Path) -> Understood:
     """Let wpa_supplicant(8) read `path`: driver `wired` on the loopback interface needs no radio. -dd prints what it took."""
     process = subprocess.Popen(
-        ["wpa_supplicant", "-D", "wired", "-i", "lo", "-c", str(path), "-dd"],
+        ["wpa_supplicant", "-D", "wired", "-i", "lo", "-c", str(path.absolute()), "-dd"],
+        cwd=path.parent,  # a spoiled ctrl_interface is a folder it makes
         stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT,
         text=True,

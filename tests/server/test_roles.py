@@ -45,7 +45,7 @@ def test_whoever_looks_changes_nothing_and_the_bench_goes_down_the_line() -> Non
     all_of_them = mutations()
     assert len(all_of_them) > 50
     assert {path for method, path in all_of_them if may("look", method, path)} == {
-        "/api/session", "/api/session/link", "/api/texts/board/check",
+        "/api/session", "/api/session/link", "/api/texts/board/check", "/api/doctor",
     }  # fmt: skip
     assert all(may("owner", method, path) for method, path in all_of_them)
     kept = sorted(

@@ -393,4 +393,5 @@ CODES: dict[str, Code] = {
     "yaml.not-yaml": Code("stop", "In line …, column …, it stops being YAML"),
     "yaml.other-type": Code("check", "…: … is read as …, not as text"),
     "yaml.tab": Code("stop", "A tab stands at the beginning of line …"),
+    "yaml.too-much": Code("stop", "… holds more than any settings file"),
 }

@@ -90,3 +90,23 @@ def test_a_repair_can_be_taken_alone() -> None:
     assert b"country=GB" in one
     assert b"ssid=Quay House" in one
     assert by_code["wifi.ssid-quotes"].does == "Put the name of line 7 in straight quotes"
+
+
+BOMB = "a0: &a0 {x: y}\n" + "".join(
+    f"a{n}: &a{n} {{{', '.join(f'k{k}: *a{n - 1}' for k in range(9))}}}\n" for n in range(1, 12)
+)
+SELF = "network: &n\n  version: 2\n  wifis: *n\n"
+WIDE = "network: {wifis: {" + ", ".join(f"w{n}: {{dhcp4: true}}" for n in range(9000)) + "}}\n"
+
+
+@pytest.mark.parametrize("dialect", ["yaml", "netplan", "cloud-init-network", "cloud-init-user-data"])
+@pytest.mark.parametrize(
+    "text", [BOMB, SELF, WIDE], ids=["a bomb of aliases", "one that holds itself", "nine thousand devices"]
+)
+def test_a_text_that_is_longer_than_it_looks_is_told_and_not_walked(dialect: str, text: str) -> None:
+    """Nine to the eleventh values: nobody who walks them comes back. A reader may take such a file; nobody means it for settings."""
+    text = f"#cloud-config\n{text}"
+    looked = look_at(text.encode(), "settings.conf", dialect, None)
+    assert "yaml.too-much" in {f.code for f in looked.findings}
+    assert looked.mended == text.encode()
+    assert DIALECTS[dialect].means(text, "settings.conf", None).sentence() == ""

@@ -63,10 +63,6 @@ def files_for(recipe: Recipe, way: str, release: str = "") -> tuple[FileToFill, 
     return tuple(f for f in recipe.files if f.when in ("always", way) and recipe.reads(f, release))
 
 
-NO_KEYS_NO_FILE = "authorized-keys"
-"""a file of keys is left as it lies where the place has none"""
-
-
 def fill_files(recipe: Recipe, values: SettingValues, image: XRay) -> tuple[FilledFile, ...]:
     """Return every file of `recipe` that the image's release reads (the newest, where it is not known), filled with `values`.
 
@@ -76,7 +72,7 @@ def fill_files(recipe: Recipe, values: SettingValues, image: XRay) -> tuple[Fill
     wanted = [
         _called(file, values)
         for file in files_for(recipe, values.way, image.release)
-        if values.ssh_keys or file.dialect != NO_KEYS_NO_FILE
+        if dialect(file.dialect).wanted(values)
     ]
     filled = (_fill(file, values, originals.get(file.place)) for file in wanted)
     return tuple(_owned(one, file, image) if one.on_root else one for one, file in zip(filled, wanted, strict=True))

@@ -24,7 +24,7 @@ class IniLine:
 
 
 _SECTION = re.compile(r"\[(.+)\](.*)")
-_PAIR = re.compile(r"(.*?)\s*[=:]\s*(.*)")
+_PARTS_A_PAIR = re.compile(r"[=:]")
 
 
 def read(text: str) -> Iterator[IniLine]:
@@ -42,8 +42,9 @@ def read(text: str) -> Iterator[IniLine]:
         if opened := _SECTION.match(bare):
             section, key = opened[1], ""
             yield IniLine(number, "section", section, tail=opened[2].strip())
-        elif pair := _PAIR.fullmatch(bare):
-            key = pair[1].rstrip().lower() if pair[1] else ""
-            yield IniLine(number, "key" if key else "odd", section, key, pair[2], name=pair[1].rstrip())
+        elif parts := _PARTS_A_PAIR.search(bare):
+            name = bare[: parts.start()].rstrip()
+            key = name.lower()
+            yield IniLine(number, "key" if key else "odd", section, key, bare[parts.end() :].lstrip(), name=name)
         else:
             yield IniLine(number, "odd", section)

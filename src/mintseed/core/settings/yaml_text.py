@@ -22,18 +22,20 @@ STRING = "tag:yaml.org,2002:str"
 
 @dataclass(frozen=True, slots=True)
 class YamlFault:
-    """Why a text is no YAML. `line` and `column` count from 1."""
+    """Why a text is no YAML. `line` and `column` count from 1. `ours`: its reader may take it, and we do not look at so much."""
 
     line: int
     column: int
     says: str
     found: str
+    ours: bool = False
 
 
 def read(text: str) -> yaml.Node | YamlFault | None:
     """Return the outermost node of `text`, None for one that says nothing, or why it is no YAML."""
     try:
-        return yaml.compose(text, Loader=yaml.CSafeLoader)
+        node: yaml.Node | None = yaml.compose(text, Loader=yaml.CSafeLoader)
+        return YamlFault(1, 1, "", "", ours=True) if node is not None and _is_too_much(node) else node
     except yaml.MarkedYAMLError as error:
         mark = error.problem_mark or error.context_mark
         line, column = (mark.line + 1, mark.column + 1) if mark else (1, 1)
@@ -41,6 +43,23 @@ def read(text: str) -> yaml.Node | YamlFault | None:
         return YamlFault(line, column, str(error.problem or error.context or error), lines[min(line, len(lines)) - 1])
     except (yaml.YAMLError, ValueError) as error:
         return YamlFault(1, 1, str(error).split("\n")[0], "")
+
+
+MOST_NODES = 4000
+"""keys and values, what an alias repeats counted each time: a first-boot file of hundreds of lines has one or two thousand"""
+
+
+def _is_too_much(node: yaml.Node) -> bool:
+    """Return whether a walk along every alias would meet more than any settings file holds; a node that holds itself would never end."""
+    met, waiting = 0, [node]
+    while waiting and met <= MOST_NODES:
+        one = waiting.pop()
+        met += 1
+        if isinstance(one, yaml.MappingNode):
+            waiting += [inner for pair in one.value for inner in pair]
+        elif isinstance(one, yaml.SequenceNode):
+            waiting += one.value
+    return met > MOST_NODES
 
 
 def read_strictly(text: str) -> yaml.Node | YamlFault | None:
@@ -378,9 +397,9 @@ def without(text: str, path: Path, *, place: str) -> str:
     return "\n".join(lines[:first] + lines[last + 1 :])
 
 
-def pairs(node: yaml.Node | None, before: str = "", depth: int = 0) -> Iterator[tuple[str, str]]:
-    """Yield (outside/inside, value) of everything that is one value, as deep as settings files go."""
-    if not isinstance(node, yaml.MappingNode) or depth > DEEPEST:
+def pairs(node: yaml.Node | None, before: str = "") -> Iterator[tuple[str, str]]:
+    """Yield (outside/inside, value) of everything that is one value. What `read` returned holds no more than can be walked."""
+    if not isinstance(node, yaml.MappingNode):
         return
     for key, value in node.value:
         if not isinstance(key, yaml.ScalarNode):
@@ -388,8 +407,4 @@ def pairs(node: yaml.Node | None, before: str = "", depth: int = 0) -> Iterator[
         if isinstance(value, yaml.ScalarNode):
             yield f"{before}{key.value}", value.value
         else:
-            yield from pairs(value, f"{before}{key.value}/", depth + 1)
-
-
-DEEPEST = 12
-"""levels; an alias may lead a mapping into itself"""
+            yield from pairs(value, f"{before}{key.value}/")

@@ -30,8 +30,8 @@ OWNERS_READ = re.compile(r"/api/accounts")
 HOLDS_SECRETS = re.compile(r"/api/deployments/\d+/card/copies/\d+/file")
 """What holds a network's key: a filled image. Whoever only looks is not handed it."""
 
-ANYBODYS = re.compile(r"/api/(session|texts/[a-z]+/check)")
-"""What changes nothing here: coming in and going, and having a text checked."""
+ANYBODYS = re.compile(r"/api/(session|doctor$|texts/[a-z]+/check)")
+"""What changes nothing here: coming in and going, and having a text checked or a file looked at."""
 
 FOR_GOOD = re.compile(r"/api/taken-off/")
 """Removing for good takes a history along: the owner's to do."""

@@ -38,7 +38,8 @@ class Dialect:
     """`apply` edits text in place; `check` judges it as the real reader would, told what the recipe says of the file;
     `means` says what its device will do. `reader`: what it makes of
     what editors do. `takes_country`: whether files of this syntax have a place for the country; `takes_wifi`: whether they hold the network
-    without being told which key means what. `owner` and `mode` are what the reader demands on the root volume, where it does."""
+    without being told which key means what. `owner` and `mode` are what the reader demands on the root volume, where it does. `wanted`:
+    whether there is anything to put into such a file; without, it is left as it lies."""
 
     apply: Callable[[str, FileToFill, SettingValues], str]
     check: Callable[[str, str, FileToFill | None], Iterator[Finding]]
@@ -48,6 +49,7 @@ class Dialect:
     takes_wifi: bool = False
     owner: str = ""
     mode: str = ""
+    wanted: Callable[[SettingValues], bool] = lambda values: True
 
 
 # configparser takes every blank off both ends of a line.
@@ -110,7 +112,13 @@ DIALECTS: Mapping[str, Dialect] = {
     ),
     "iwd": Dialect(iwd.apply, iwd.check, iwd.means, takes_wifi=True, owner="root", mode="0600"),
     "connman": Dialect(connman.apply, connman.check, connman.means, takes_wifi=True, owner="root", mode="0600"),
-    "authorized-keys": Dialect(authorized_keys.apply, authorized_keys.check, authorized_keys.means, mode="0600"),
+    "authorized-keys": Dialect(
+        authorized_keys.apply,
+        authorized_keys.check,
+        authorized_keys.means,
+        mode="0600",
+        wanted=lambda values: bool(values.ssh_keys),
+    ),
     "key-value": Dialect(key_value.apply, key_value.check, key_value.means),
     "shell-vars": Dialect(key_value.apply, key_value.check, key_value.means, SHELL),
     "ini": Dialect(ini.apply, ini.check, ini.means, SECTIONED),

@@ -64,6 +64,9 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
 def fault(root: yaml_text.YamlFault, path: str) -> Finding:
     """Return what is said of a text that is no YAML."""
     where = Where(file=path, line=root.line)
+    if root.ours:
+        return Finding("yaml.too-much", Severity.STOP, f"{path} holds more than any settings file", f"More than {yaml_text.MOST_NODES} keys and values, what an alias repeats counted each time.",
+                       "Use the file as the image brings it.", Where(file=path))  # fmt: skip
     before = root.found[: max(root.column - 1, 0) + 1]
     if "\t" in before and not before.strip():
         return Finding("yaml.tab", Severity.STOP, f"A tab stands at the beginning of line {root.line}", "YAML is indented by blanks alone: its reader refuses the whole file.",
