@@ -20,10 +20,10 @@ class Understood:
     output: str
 
 
-def wpa_supplicant(path: Path) -> Understood:
-    """Let wpa_supplicant(8) read `path`: driver `wired` on the loopback interface needs no radio. -dd prints what it took."""
+def wpa_supplicant(path: Path, *, shown: bool = False) -> Understood:
+    """Let wpa_supplicant(8) read `path`: driver `wired` on the loopback interface needs no radio. -dd prints what it took, -K keys too."""
     process = subprocess.Popen(
-        ["wpa_supplicant", "-D", "wired", "-i", "lo", "-c", str(path.absolute()), "-dd"],
+        ["wpa_supplicant", "-D", "wired", "-i", "lo", "-c", str(path.absolute()), "-ddK" if shown else "-dd"],
         cwd=path.parent,  # a spoiled ctrl_interface is a folder it makes
         stdout=subprocess.PIPE,
         stderr=subprocess.STDOUT,

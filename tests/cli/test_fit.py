@@ -163,8 +163,7 @@ def test_marks_batteries_load_and_networks_are_taken(capsys: pytest.CaptureFixtu
         for f in fit(capsys, "--recipe", "hidewatch", "--board", "sprig", "--card", "64,ordinary")[1]["findings"]
     }
     wpa3 = fit(capsys, "--recipe", "platen", "--board", "larkspur-r", "--wpa3-only")
-    assert wpa3[0] == 2
-    assert wpa3[1]["findings"][0]["code"] == "plan.network-wpa3-only"
+    assert "plan.network-wpa3-radio" in {f["code"] for f in wpa3[1]["findings"]}
 
 
 def test_what_one_owns_comes_as_a_table(capsys: pytest.CaptureFixture[str], tmp_path: Path) -> None:

@@ -35,7 +35,7 @@ def test_dump(request: pytest.FixtureRequest) -> None:
     kept = own.read_text() if own.exists() else ""
     shutil.copy(DATA / "key", own)
     request.getfixturevalue("settings").SECRET_KEY = (DATA / "django").read_text().strip()  # marks are keyed with it
-    secret_field._cipher.cache_clear()
+    secret_field.cipher.cache_clear()
     try:
         api: Api = request.getfixturevalue("api")
         _two_cards(api)
@@ -47,7 +47,7 @@ def test_dump(request: pytest.FixtureRequest) -> None:
         Path(target).write_bytes(lzma.compress(_dumped(), preset=9))
     finally:
         own.write_text(kept)
-        secret_field._cipher.cache_clear()
+        secret_field.cipher.cache_clear()
 
 
 def _two_cards(api: Api) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import timedelta
 
 import pytest
+from django.test import Client
 from django.utils import timezone
 
 from mintseed import wiring
@@ -13,6 +14,7 @@ from mintseed.server.demo.quay_house import DRIVES
 from mintseed.server.done import power
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.looking import look_once, watched
+from mintseed.server.doors.roles import may
 from mintseed.server.kept.models import (
     Bench,
     BoardUnit,
@@ -484,3 +486,24 @@ def test_the_demo_is_taken_off_whole_or_not_at_all(api: Api) -> None:
     assert api.post("/demo/clear") == {"count": 2}
     assert BootRun.objects.get(deployment_id=first).off_at is not None
     assert api.post("/demo/restore") == {"count": 2}
+
+
+def test_files_for_a_written_card_are_handed_out_to_those_who_write_cards(api: Api) -> None:
+    pk = started(api, "platen")
+    api.put(f"/deployments/{pk}/plan", {"way_in": "fill-after"})
+    station = api.get(f"/deployments/{pk}/settings")
+    assert (station["fills"], station["way_in_text"]) == (False, "settings filled in on the written card")
+    paths = [f["path"] for f in station["files"]]
+    assert paths
+    assert [s["answer"] for s in station["by_hand"] if s["answer"]] == paths
+    handed = Client().get(f"/api/deployments/{pk}/settings/files/0")
+    assert handed.status_code == 200
+    assert handed["Content-Disposition"] == f'attachment; filename="{paths[0]}"'
+    assert Client().get(f"/api/deployments/{pk}/settings/files/{len(paths)}").status_code == 404
+    # The card gets the image as it came, and the line goes on.
+    api.post(f"/deployments/{pk}/settings/agree")
+    api.put(f"/deployments/{pk}/plan", {"way_in": "fill-before"})
+    assert api.get(f"/deployments/{pk}/settings")["by_hand"] == []
+    assert Client().get(f"/api/deployments/{pk}/settings/files/0").status_code == 404
+    assert not may("look", "GET", f"/api/deployments/{pk}/settings/files/0")
+    assert may("bench", "GET", f"/api/deployments/{pk}/settings/files/0")

@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import base64
+import json
+import subprocess
 from collections.abc import Iterator
 from datetime import timedelta
 from ipaddress import ip_network
@@ -15,11 +18,13 @@ from django.utils import timezone
 from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
 from mintseed.core.findings import Severity
+from mintseed.core.image.report import VolumeFacts
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.reading import RESTED, read_what_came
 from mintseed.server.kept.models import BoardUnit, BootRun, Claim, Deployment, Description, Image, Site, Write
+from mintseed.server.kept.stored_types import xray_of
 from mintseed.server.owned.library import sync_library
-from tests.builders.disks import MIB, device_tree, fat_file, image
+from tests.builders.disks import MIB, cut, device_tree, fat_file, image, run
 from tests.server.conftest import Api, card, work
 
 BOOT = {
@@ -155,7 +160,12 @@ def test_the_draft_shows_each_line_with_its_source(api: Api, brought: int) -> No
         "source": "etc/nginx/sites-enabled/default",
         "sure": "read",
     }
-    assert [f["says"] for f in draft["files"]] == ["host name", "host name, time zone", "the Wi-Fi network and its key"]
+    assert [f["says"] for f in draft["files"]] == [
+        "host name",
+        "host name, time zone",
+        "the Wi-Fi network and its key",
+        "the password of root, hashed, where you set one",
+    ]
     assert [q["answer"] for q in draft["questions"]] == ["signature"]
 
 
@@ -253,3 +263,94 @@ def test_a_device_teaches_its_port_where_that_was_assumed(
     board = yaml.safe_load(Description.objects.get(kind="board", ident=BoardUnit.objects.get(pk=unit).board).text)
     assert board["mac_prefixes"] == ["00:11:22"]
     assert [lesson["about"] for lesson in api.get(f"/deployments/{pk}/lessons")] == ["signature"]
+
+
+HASH = "$6$saltsalt$made.up.of.nothing"
+KEPT = {
+    **ROOT, "etc/passwd": b"root:x:0:0::/root:/bin/sh\npost:x:1000:1000::/home/post:/bin/sh\n",
+    "etc/shadow": f"root:*:1::::::\npost:{HASH}:0::::::\n".encode(), "etc/default/locale": b"LANG=C.UTF-8\n", "usr/lib/locale/C.utf8/LC_TIME": b"x",
+}  # fmt: skip
+
+
+def test_its_own_account_gets_a_password_and_its_language_is_the_places(api: Api, tmp_path: Path) -> None:
+    disk = image(tmp_path / "kept.img", {"mine.dtb": BOOT["mine.dtb"], "kernel8.img": b""}, KEPT)
+    place = wiring.config().library / "kept-1.0.img"
+    disk.rename(place)
+    try:
+        brought = next(i["id"] for i in api.get("/images?search=kept-1")["images"])
+        api.post(f"/images/{brought}/read")
+        work()
+        # What opens something lies sealed in the table, is shown to nobody, and is whole where files are filled from it.
+        row = Image.objects.get(pk=brought)
+        assert base64.b64encode(b"post:$6$")[:8].decode() not in row.xray
+        xray = xray_of(row)
+        assert xray is not None
+        assert next(f for f in xray.files if f.path == "/etc/shadow").content == KEPT["etc/shadow"]
+        shown = {f["path"]: f["text"] for f in api.get(f"/images/{brought}")["xray"]["files"]}
+        assert shown["/etc/shadow"] == "root:*:1::::::\npost:$6$…:0::::::\n"
+        made = used(
+            api,
+            brought,
+            board_unit_id=api.post("/boards", {"name": "Own board", "image_id": brought, "compatible": "own,board"})[
+                "unit_id"
+            ],
+        )
+        pk = made["id"]
+        site = Site.objects.get().pk
+        api.put(f"/sites/{site}", {"locale": "de_AT.UTF-8"})
+        api.put(f"/deployments/{pk}/plan", {"card_gb": 32})
+        before = api.get(f"/deployments/{pk}/settings")
+        assert (before["own_account"], before["takes_locale"], before["locale"]["value"]) == (
+            "post",
+            True,
+            "de_AT.UTF-8",
+        )
+        assert "/etc/shadow" not in {f["path"] for f in before["files"]}, "without a password it is left as it lies"
+        station = api.put(f"/deployments/{pk}/settings", {"admin_password": "lantern over quay"})
+        filled = {f["path"]: f for f in station["files"]}
+        assert station["of_password"] == []
+        weak = api.put(f"/deployments/{pk}/settings", {"admin_password": "password123"})["of_password"]
+        assert [f["code"] for f in weak] == ["settings.admin-password-guessable"]
+        assert api.get(f"/deployments/{pk}/settings")["of_password"] == [], "a hash says nothing of it"
+        station = api.put(f"/deployments/{pk}/settings", {"admin_password": "lantern over quay"})
+        assert filled["/etc/shadow"]["meaning"] == "Lets post in with the password whose hash it holds."
+        assert HASH not in str(station)
+        assert filled["/etc/default/locale"]["meaning"] == "Speaks de_AT.UTF-8."
+        told = {f["code"]: f["severity"] for f in station["findings"]}
+        assert told["settings.locale-not-there"] == "check"
+        assert "stop" not in told.values(), told
+        api.post(f"/deployments/{pk}/settings/agree")
+        api.post(f"/deployments/{pk}/card/write", card())
+        work()
+        assert api.get(f"/deployments/{pk}/card")["writes"][0]["outcome"] == "proven"
+        volume = xray.root_volume
+        assert volume is not None
+        disk = next(p for p in wiring.config().bench_folder.cards.iterdir() if _has_root(p, volume, tmp_path))
+        ext = cut(disk, volume.offset_bytes, volume.size_bytes, tmp_path / "ext")
+        name, word, changed = run("debugfs", "-R", "cat /etc/shadow", ext).decode().split("\n")[1].split(":")[:3]
+        # The independent hash: openssl passwd, with the salt that stands there.
+        salt = word.split("$")[2]
+        asked = subprocess.run(
+            ["openssl", "passwd", "-6", "-salt", salt, "lantern over quay"], capture_output=True, text=True, check=True
+        )
+        assert (name, word, changed) == ("post", asked.stdout.strip(), "")
+        assert run("debugfs", "-R", "cat /etc/default/locale", ext) == b"LANG='de_AT.UTF-8'\n"
+        # Sealed with another key it is to be read again, and nothing of it is guessed.
+        Image.objects.filter(pk=brought).update(
+            xray=row.xray.replace(_sealed_in(row.xray), base64.b64encode(b"\0sealed\0another").decode())
+        )
+        assert xray_of(Image.objects.get(pk=brought)) is None
+    finally:
+        place.unlink(missing_ok=True)
+
+
+def _sealed_in(text: str) -> str:
+    return next(f["content"] for f in json.loads(text)["files"] if f["path"] == "/etc/shadow")
+
+
+def _has_root(disk: Path, volume: VolumeFacts, room: Path) -> bool:
+    if disk.stat().st_size < volume.offset_bytes + volume.size_bytes:
+        return False
+    ext = cut(disk, volume.offset_bytes, volume.size_bytes, room / "ext")
+    said = subprocess.run(["debugfs", "-R", "cat /etc/default/locale", ext], capture_output=True, check=False)
+    return said.stdout.startswith(b"LANG=")

@@ -58,6 +58,7 @@ def test_whoever_looks_changes_nothing_and_the_bench_goes_down_the_line() -> Non
         "POST /demo/clear",
         "POST /demo/restore",
         "POST /deployments/7/settings/passphrase",
+        "POST /networks/7/join-code",
         "POST /networks/7/passphrase",
         "POST /sites",
         "POST /sites/7/networks",

@@ -6,6 +6,7 @@ from typing import Any
 
 import pytest
 
+from mintseed.server.doors.roles import may
 from mintseed.server.kept.models import LogEntry, Site
 from tests.server.conftest import Api, started
 
@@ -172,3 +173,13 @@ def test_public_keys_are_kept_and_judged(api: Api) -> None:
     assert "PRIVATE" not in Site.objects.get().ssh_keys
     status, said = api.call("put", f"/sites/{site}", {"ssh_keys": "\n".join(f"{key}{n}" for n in range(21))})
     assert (status, said["where"]) == (422, "ssh_keys")
+
+
+def test_a_code_for_guests_holds_the_network_and_only_the_owner_is_shown_it(api: Api) -> None:
+    site = api.get("/sites")[0]["id"]
+    wifi = api.post(f"/sites/{site}/networks", {"ssid": "Guests", "passphrase": "nine wet herons"})["wifi"][-1]
+    code = api.post(f"/networks/{wifi['id']}/join-code")
+    assert code["qr_size"] > 25
+    assert code["qr_path"].startswith("M")
+    assert not may("bench", "POST", f"/api/networks/{wifi['id']}/join-code")
+    assert not may("look", "POST", f"/api/networks/{wifi['id']}/join-code")

@@ -16,6 +16,7 @@ from mintseed.core.recipes.draft import draft_of, recipe_text
 from mintseed.core.recipes.draft_wifi import KEYFILE
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.fill import fill_files
+from mintseed.core.settings.values import password_hash
 from mintseed.services import fill_image, inspect_image
 from tests.builders.debian import bootstrapped, image_of
 from tests.builders.disks import cut, packed, run
@@ -24,6 +25,8 @@ from tests.core.settings.test_values import values
 from tests.services.conftest import TOOLS
 
 PACKAGES = ("systemd-sysv", "dbus", "network-manager", "wpasupplicant", "nginx-light", "openssh-server", "tzdata")
+
+WORD = "lantern over quay"
 
 
 @pytest.fixture
@@ -39,6 +42,7 @@ def debian(room: Path) -> Path:
     root.mkdir()
     run("tar", "-xf", bootstrapped("network-manager", PACKAGES), "-C", root, "--exclude=./dev/*")
     (root / "etc/hostname").write_text("harbour\n")
+    run("useradd", "-R", root, "-m", "-s", "/bin/bash", "keeper")
     (root / "etc/hosts").write_text("127.0.0.1\tlocalhost\n127.0.1.1\tharbour\n")
     return root
 
@@ -56,10 +60,17 @@ def test_from_file_to_card_without_a_recipe(debian: Path, room: Path) -> None:
     assert (xray.page.port, xray.page.listen_file) == (80, "etc/nginx/sites-enabled/default")
 
     draft = draft_of(xray)
-    assert {f.path for f in draft.files if f.take} >= {KEYFILE, "/etc/hostname", "/etc/hosts", "/etc/localtime"}
+    assert {f.path for f in draft.files if f.take} >= {
+        KEYFILE,
+        "/etc/hostname",
+        "/etc/hosts",
+        "/etc/localtime",
+        "/etc/shadow",
+    }
     recipe = read_described(Recipe, recipe_text(draft), where="draft", around=Around(boards={}, parts={}))
     card = room / "card"
-    filled = fill_files(recipe, values(), xray)
+    assert recipe.own_account == "keeper"
+    filled = fill_files(recipe, values(admin_hash=password_hash(WORD, "saltsalt")), xray)
     assert not [f for one in filled for f in one.findings if f.severity is Severity.STOP]
     with fill_image.execute(xray, filled, library=library, tools=TOOLS) as made, card.open("wb") as out:
         for piece in made.pieces():
@@ -83,6 +94,14 @@ def test_from_file_to_card_without_a_recipe(debian: Path, room: Path) -> None:
         "env", "-u", "TZ", "chroot", root, "date", "-d", "@1750000000", "+%Z"
     )  # 2025-06-15: British Summer Time, tz database
     assert summer.strip() == b"BST"
+    # Its own programs find the account with a password that can be used (P, passwd(1)), and take every line of the file.
+    assert run("chroot", root, "passwd", "-S", "keeper").split()[:2] == [b"keeper", b"P"]
+    run("pwck", "-R", root, "-r", "-q")
+    before = subprocess.run(["stat", "-c", "%u %g %a", debian / "etc/shadow"], capture_output=True, check=True).stdout
+    assert (
+        subprocess.run(["stat", "-c", "%u %g %a", root / "etc/shadow"], capture_output=True, check=True).stdout
+        == before
+    )
     if shutil.which("systemd-analyze"):
         run(
             "systemd-analyze",

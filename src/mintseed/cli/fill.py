@@ -23,7 +23,7 @@ from mintseed.core.visible import one_line
 from mintseed.services import fill_image, inspect_image, save_filled
 from mintseed.wiring import bench
 
-KEYS = ("host_name", "way", "ssid", "country", "time_zone", "keyboard")
+KEYS = ("host_name", "way", "ssid", "country", "time_zone", "keyboard", "locale")
 
 
 def add(commands: Commands) -> None:
@@ -122,6 +122,7 @@ def values_for(site: Site, sets: dict[str, str], host_name: str, way: str) -> Se
         country=sets.get("country", site.country),
         time_zone=sets.get("time_zone", site.time_zone),
         keyboard=sets.get("keyboard", site.keyboard),
+        locale=sets.get("locale", site.locale),
         way=wanted,
         ssid=ssid,
         passphrase=network.passphrase if network else "",

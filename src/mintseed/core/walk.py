@@ -39,6 +39,7 @@ from mintseed.core.plan.plan import HALF, Card, Plan, PlannedPart, Way
 from mintseed.core.plan.starts import image_fit
 from mintseed.core.recipes.model import Recipe, WayIn
 from mintseed.core.settings.answers import check_answers
+from mintseed.core.settings.by_hand import HandStep, steps_by_hand
 from mintseed.core.settings.fill import (
     FINGERPRINT_VERSION,
     FilledFile,
@@ -144,7 +145,11 @@ class Walk:
     def value_findings(self) -> tuple[Finding, ...]:
         i = self.inputs
         found = check_values(
-            i.values, default_host_name=i.recipe.host_name, names_taken=i.names_taken, site_keyboard=i.site_keyboard
+            i.values,
+            default_host_name=i.recipe.host_name,
+            names_taken=i.names_taken,
+            site_keyboard=i.site_keyboard,
+            own_account=i.recipe.own_account,
         )
         return (
             *found,
@@ -155,12 +160,42 @@ class Walk:
     @cached_property
     def filled(self) -> tuple[FilledFile, ...]:
         """The filled files; empty before the image is read or while a value forbids filling."""
+        return self._as_filled() if self.plan.own_way_in == "fill-before" else ()
+
+    @cached_property
+    def to_put(self) -> tuple[FilledFile, ...]:
+        """The files as they are to stand on the written card, where a person puts them there."""
+        return self._as_filled() if self.plan.own_way_in == "fill-after" else ()
+
+    def _as_filled(self) -> tuple[FilledFile, ...]:
         i = self.inputs
         if i.xray is None or verdict(self.value_findings) is Severity.STOP:
             return ()
-        if self.plan.own_way_in != "fill-before":
-            return ()
         return fill_files(i.recipe, i.values, i.xray)
+
+    @property
+    def by_hand(self) -> tuple[HandStep, ...]:
+        """What a person does where the settings get in after the card is written."""
+        i = self.inputs
+        page = i.recipe.page
+        url = f"{page.scheme}://{i.values.host_name}.local:{page.port}{page.path}"
+        return steps_by_hand(
+            i.recipe,
+            self.plan.own_way_in,
+            i.values,
+            page_url=url,
+            band=self.band,
+            console_layout=self.console_layout,
+            files=tuple(f.path for f in self.to_put),
+        )
+
+    @property
+    def console_layout(self) -> str:
+        """The keyboard layout its console has: the image's own, where no file sets another; empty where nobody said which that is."""
+        i = self.inputs
+        if (self.fills and i.recipe.takes_keyboard) or i.xray is None or i.xray.system.keyboard is None:
+            return ""
+        return i.xray.system.keyboard.value.split(",")[0]
 
     @property
     def fills(self) -> bool:
@@ -174,7 +209,8 @@ class Walk:
         xray = self.inputs.xray
         left = left_alone(self.inputs.recipe, xray.release, {f.path for f in xray.files}) if xray and self.fills else ()
         by_hand = overlays_by_hand(self.inputs.recipe, self.inputs.parts, self.filled) if xray else ()
-        return worst_first((*self.value_findings, *(f for file in self.filled for f in file.findings), *left, *by_hand))
+        files = (*self.filled, *self.to_put)
+        return worst_first((*self.value_findings, *(f for file in files for f in file.findings), *left, *by_hand))
 
     @cached_property
     def fingerprint(self) -> str:

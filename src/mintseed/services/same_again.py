@@ -10,7 +10,8 @@ from mintseed.core.keep.label import next_name
 from mintseed.services.refuse import refuse_stops
 
 COPIED = (
-    "recipe", "site", "supply", "cable", "card_gb", "way", "way_in", "load_share", "network", "image", "country", "time_zone", "keyboard", "admin_name",
+    "recipe", "site", "supply", "cable", "card_gb", "way", "way_in", "load_share", "network", "image", "country", "time_zone", "keyboard", "locale",
+    "admin_name",
     "admin_hash", "passphrase", "answers",
 )  # fmt: skip
 """Chosen fields that the next one takes over."""

@@ -145,3 +145,27 @@ def test_who_owns_what_is_known_by_number() -> None:
     passwd = b"root:x:0:0::/root:/bin/sh\nann:x:1000:1001::/home/ann:/bin/sh\nodd:x:-1:x::/:/bin/sh\n"
     read = {a.name: (a.uid, a.gid, a.home) for a in read_system(FixedTree({"etc/passwd": passwd})).accounts}
     assert read == {"root": (0, 0, "root"), "ann": (1000, 1001, "home/ann"), "odd": (None, None, "")}
+
+
+def test_radios_it_has_firmware_for_are_told_by_names_alone() -> None:
+    """Made-up makers; where modules and firmware lie: depmod(8), the kernel's documentation on its firmware search path."""
+    wireless = "usr/lib/modules/6.1.0-9/kernel/drivers/net/wireless"
+    tree = FixedTree(
+        {},
+        {
+            "usr/lib/modules": ("6.1.0-9",), wireless: ("orchard", "tidewave"),
+            f"{wireless}/orchard": ("pear10k", "plum"), f"{wireless}/tidewave": ("tide80211", "twifi.ko.xz"),
+            "usr/lib/firmware": ("pear10k", "tide", "twifi-7.ucode", "twifi-8.ucode", "pe", "graphics", "tidy"),
+        },
+    )  # fmt: skip
+    assert [(f.value, f.file) for f in read_system(tree).radios] == [
+        ("pear10k", "usr/lib/firmware/pear10k"), ("tide", "usr/lib/firmware/tide"), ("twifi", "usr/lib/firmware/twifi-7.ucode"),
+    ]  # fmt: skip
+    assert read_system(FixedTree({}, {"usr/lib/firmware": ("pear10k",)})).radios == (), "no driver says what it is for"
+
+
+def test_languages_it_can_be_set_to_are_told_where_they_can_be_counted() -> None:
+    """Source: localedef(1), FILES."""
+    assert read_system(FixedTree({}, {"usr/lib/locale": ("en_GB.utf8", "C.utf8")})).locales == ("C.utf8", "en_GB.utf8")
+    assert read_system(FixedTree({}, {"usr/lib/locale": ("locale-archive", "C.utf8")})).locales == ()
+    assert read_system(FixedTree({}, {})).locales == ()

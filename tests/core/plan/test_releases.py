@@ -15,7 +15,7 @@ from mintseed.core.plan.options import best_plan
 from mintseed.core.plan.plan import Plan, PlannedPart
 from mintseed.core.plan.shelf import Owned, Shelf
 from mintseed.core.plan.way_out import ways_out
-from mintseed.core.recipes.model import Build, MemoryNeed, Recipe, Release
+from mintseed.core.recipes.model import Build, FileToFill, MemoryNeed, Recipe, Release
 from mintseed.core.site.model import WifiNetwork
 from tests.core.plan.things import BOARDS, PARTS, RECIPES, USB_C, codes, plan, shelf, stops
 
@@ -97,10 +97,24 @@ def test_a_network_that_takes_wpa3_alone_is_said_at_the_plan() -> None:
     """IEEE 802.11-2020 §12.4: SAE works from the passphrase; a derived key will not do."""
     alone = WifiNetwork(ssid="Quay House 6", wpa3_only=True)
     one = replace(plan("platen", "larkspur-r"), network=alone)
-    assert "plan.network-wpa3-only" in stops(one)
-    assert "plan.network-wpa3-only" not in stops(replace(one, way="cable"))
+    assert codes(one)["plan.network-wpa3-radio"] is Severity.CHECK, (
+        "its file takes the passphrase; of the radio nobody said anything"
+    )
+    assert not {c for c in codes(replace(one, way="cable")) if "wpa3" in c}
+    # What holds nothing but a derived key, or whose reader knows no WPA3 in every release, is a stop.
+    for file in (
+        FileToFill(path="net.yaml", dialect="netplan", title="", when="wifi"),
+        FileToFill(path="net.txt", dialect="key-value", title="", when="wifi", values={"PSK": "{wifi_key}"}),
+    ):
+        refuses = RECIPES["platen"].model_copy(update={"files": (file,)})
+        assert "plan.network-wpa3-only" in stops(replace(one, recipe=refuses))
+    clear = FileToFill(path="net.txt", dialect="key-value", title="", when="wifi", values={"WORD": "{wifi_passphrase}"})
+    assert "plan.network-wpa3-only" not in stops(
+        replace(one, recipe=RECIPES["platen"].model_copy(update={"files": (clear,)}))
+    )
     # Where its own access point asks for the passphrase, nothing of ours holds a key.
-    assert "plan.network-wpa3-only" not in stops(replace(one, recipe=RECIPES["gramary"], way_in="own-access-point"))
+    own = codes(replace(one, recipe=RECIPES["gramary"], way_in="own-access-point"))
+    assert not {c for c in own if "wpa3" in c}
     first = replace(
         shelf(), networks=(Owned(1, alone.ssid, alone), Owned(2, "Quay House 2G", WifiNetwork(ssid="Quay House 2G")))
     )

@@ -158,6 +158,29 @@ def test_what_the_boot_volume_has_no_file_for_is_filled_where_the_system_keeps_i
     assert [f.path for f in draft_of(with_boot).files if f.path.startswith("/")] == [], (
         "the boot volume has a file for each of them"
     )
+    # Whoever logs in keeps the name they have there, and gets a password: the first person (login.defs(5)), else root (shadow(5)).
+    people = tuple(
+        Account(n, "locked", uid=uid, home=f"/home/{n}") for n, uid in (("root", 0), ("post", 1000), ("mo", 1001))
+    )
+    kept = (
+        *root,
+        file("/etc/shadow", b"root:*:1::::::\npost:!:1::::::\nmo:!:1::::::\n"),
+        file("/etc/locale.conf", b"LANG=C.UTF-8\n"),
+    )
+    said = replace(
+        plain, files=kept, system=replace(system, accounts=people, locale=Fact("C.UTF-8", "etc/locale.conf"))
+    )
+    drafted = recipe_in(recipe_text(draft_of(said)))
+    assert drafted.own_account == "post"
+    assert drafted.takes_admin
+    assert drafted.takes_locale
+    assert (
+        recipe_in(recipe_text(draft_of(replace(said, system=replace(system, accounts=people[:1]))))).own_account
+        == "root"
+    )
+    unread = (Account("root", "unknown", home="/root"),)
+    assert recipe_in(recipe_text(draft_of(replace(said, system=replace(system, accounts=unread))))).own_account == ""
+    assert recipe.own_account == ""
     unclean = replace(plain, root_unfillable="it was not left clean")
     assert draft_of(unclean).files == ()
 

@@ -14,7 +14,6 @@ from mintseed.core.limits import MAX_SETTINGS_LINES
 from mintseed.core.settings.dialects import key_value
 from mintseed.core.settings.fill import FilledFile, fill_files
 from mintseed.core.settings.text import split, with_text
-from mintseed.core.settings.values import SettingValues
 from tests.builders.xrays import holding
 from tests.core.settings.test_values import values
 
@@ -120,14 +119,6 @@ def test_the_same_quotes_are_letters_where_the_recipe_says_so() -> None:
     assert [f.code for f in key_value.check("A='x'\n", "f", PLAIN)] == ["key-value.quotes"]
     assert list(key_value.check("A='x'\n", "f", SHELL)) == []
     assert list(key_value.check("A='x'\n", "f")) == []
-
-
-def test_wpa3_alone_is_a_stop_with_its_reason() -> None:
-    from mintseed.core.settings.values import check_values
-
-    wanted: SettingValues = values(wpa3_only=True)
-    found = {f.code: f for f in check_values(wanted, default_host_name="platen", names_taken=frozenset())}
-    assert found["wifi.wpa3-only"].severity == "stop"
 
 
 @pytest.mark.parametrize("line", [b"A=1", b"# a remark", b""])

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 
 from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Severity, verdict
-from mintseed.core.recipes.model import FileToFill
+from mintseed.core.recipes.model import WIFI_DIALECTS, FileToFill
 from mintseed.core.settings.dialects.netplan_keys import ACCESS_POINT, DEVICE
 from mintseed.core.settings.dialects.registry import DIALECTS
 from mintseed.core.settings.fill import check_file
@@ -43,7 +43,7 @@ NAMES = (
 )
 """names that readers take for something else where they are not quoted"""
 
-WIFI = [name for name, one in DIALECTS.items() if one.takes_wifi]
+WIFI = list(WIFI_DIALECTS)
 
 
 def file(dialect: str, **more: object) -> FileToFill:

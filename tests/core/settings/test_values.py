@@ -196,3 +196,33 @@ def test_accounts_of_the_system_are_a_stop() -> None:
             continue  # no name a person would choose
         assert codes(values(admin_name=name, admin_hash="x"))["settings.admin-name-system"] is Severity.STOP, name
     assert "settings.admin-name-system" not in codes(values(admin_name="keeper", admin_hash="x"))
+
+
+def test_a_language_is_one_of_the_list_or_may_be_one() -> None:
+    assert not [c for c in codes(values(locale="")) if "locale" in c]
+    assert not [c for c in codes(values(locale="en_GB.UTF-8")) if "locale" in c]
+    assert codes(values(locale="en_XX.UTF-8"))["settings.locale-unknown"] is Severity.CHECK
+    for wrong in ("english", "en-GB", "en_GB UTF-8", "en_GB.UTF-8\nX=1", "../en_GB"):
+        assert codes(values(locale=wrong))["settings.locale-shape"] is Severity.STOP, wrong
+
+
+def test_the_account_of_the_images_own_has_the_name_it_has() -> None:
+    """A password alone is enough there, and root is nobody else's."""
+    alone = values(admin_hash=password_hash("a long enough one", "salt"))
+    assert codes(alone)["settings.admin-incomplete"] is Severity.STOP
+    found = check_values(alone, default_host_name="platen", names_taken=frozenset(), own_account="root")
+    assert not [f for f in found if f.code.startswith("settings.admin")]
+
+
+@pytest.mark.parametrize("word", ["password123", "qwertyuiop", "aaaaaaaaaaaa", "1234567890", "letmein2024"])
+def test_a_password_that_is_tried_first_is_told(word: str) -> None:
+    """Common lists of leaked passwords have them (common practice)."""
+    assert [(f.code, f.severity) for f in check_admin_password(word)] == [
+        ("settings.admin-password-guessable", Severity.CHECK)
+    ]
+    assert word not in repr(check_admin_password(word))
+
+
+def test_unrelated_words_are_taken() -> None:
+    assert check_admin_password("lantern over quay") == ()
+    assert check_admin_password("x" * 500)[0].code == "settings.admin-password-guessable", "weighed in bounds"

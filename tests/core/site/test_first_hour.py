@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed.core.errors import InputError
-from mintseed.core.site.join_code import JoinCode, read_join_code
+from mintseed.core.site.join_code import JoinCode, join_code, read_join_code
 from mintseed.core.site.proposal import MachineFacts, WifiHere, proposals
 
 FRESH = {"country": "", "time_zone": "UTC", "keyboard": "us"}
@@ -31,12 +31,23 @@ def told(
 
 def test_a_fresh_place_is_proposed_what_the_machine_has() -> None:
     assert told() == {
-        "country": ["GB"], "time_zone": ["Europe/London"], "keyboard": ["gb"], "networks": ["192.168.4.0/24", "10.1.2.0/24"], "wifi": ["Home 5"],
+        "country": ["GB"], "time_zone": ["Europe/London"], "keyboard": ["gb"], "locale": ["en_GB.UTF-8"],
+        "networks": ["192.168.4.0/24", "10.1.2.0/24"], "wifi": ["Home 5"],
     }  # fmt: skip
 
 
 def test_what_somebody_chose_is_left_alone() -> None:
-    assert told(country="DE", time_zone="Europe/Berlin", keyboard="de", networks=("10.0.0.0/24",), wifi=("Mine",)) == {}
+    assert (
+        told(
+            country="DE",
+            time_zone="Europe/Berlin",
+            keyboard="de",
+            locale="de_DE.UTF-8",
+            networks=("10.0.0.0/24",),
+            wifi=("Mine",),
+        )
+        == {}
+    )
 
 
 def test_what_nobody_can_use_is_not_proposed() -> None:
@@ -95,3 +106,20 @@ def test_every_name_and_passphrase_survives(ssid: str, word: str) -> None:
     if "\n" in ssid + word or ssid != ssid.strip():
         return
     assert read_join_code(f"WIFI:T:WPA;S:{escaped(ssid)};P:{escaped(word)};;") == JoinCode(ssid, word)
+
+
+@given(
+    st.text(st.characters(min_codepoint=32, max_codepoint=0x2FF), min_size=1, max_size=32),
+    st.text(st.characters(min_codepoint=32, max_codepoint=126), min_size=8, max_size=63),
+    st.booleans(),
+    st.booleans(),
+)
+def test_a_code_for_guests_is_read_as_what_it_was_made_of(ssid: str, word: str, hidden: bool, wpa3: bool) -> None:
+    made = JoinCode(ssid, word, hidden, wpa3)
+    assert read_join_code(join_code(made)) == made
+
+
+def test_a_code_for_guests_is_written_as_the_description_has_it() -> None:
+    assert join_code(JoinCode("mynetwork", "mypass12")) == "WIFI:S:mynetwork;T:WPA;P:mypass12;;"
+    assert join_code(JoinCode("ABCD", 'a;b"c\\d12', True)) == 'WIFI:S:"ABCD";T:WPA;P:a\\;b\\"c\\\\d12;H:true;;'
+    assert join_code(JoinCode('"mine"', "mypass12", wpa3_only=True)) == 'WIFI:S:\\"mine\\";T:WPA;P:mypass12;R:1;;'

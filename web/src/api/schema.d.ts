@@ -621,6 +621,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deployments/{pk}/settings/files/{number}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Save File
+         * @description Hand one file out that a person puts on the written card; it holds what opens the network.
+         */
+        get: operations["mintseed_server_api_settings_save_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deployments/{pk}/settings/passphrase": {
         parameters: {
             query?: never;
@@ -998,6 +1018,26 @@ export interface paths {
         /** Change Network */
         put: operations["mintseed_server_api_site_change_network"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/networks/{pk}/join-code": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Show Join Code
+         * @description Show a guest's phone the network, passphrase and all, to the person who asked for it.
+         */
+        post: operations["mintseed_server_api_site_show_join_code"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2107,6 +2147,8 @@ export interface components {
             countries: components["schemas"]["PickOut"][];
             /** Keyboards */
             keyboards: components["schemas"]["PickOut"][];
+            /** Languages */
+            languages: components["schemas"]["PickOut"][];
             /** Time Zones */
             time_zones: components["schemas"]["PickOut"][];
         };
@@ -2582,6 +2624,40 @@ export interface components {
             place: boolean;
             /** Wifi */
             wifi: boolean;
+        };
+        /**
+         * GuestCodeOut
+         * @description A square that phones read; see core.keep.label.qr_code.
+         */
+        GuestCodeOut: {
+            /** Qr Path */
+            qr_path: string;
+            /** Qr Size */
+            qr_size: number;
+        };
+        /**
+         * HandStep
+         * @description `answer`: what is to be typed or chosen, as it stands; `secret`: what is shown only on purpose and typed then.
+         */
+        HandStep: {
+            /**
+             * Answer
+             * @default
+             */
+            answer: string;
+            /** Do */
+            do: string;
+            /**
+             * Secret
+             * @default
+             * @enum {string}
+             */
+            secret: "" | "passphrase";
+            /**
+             * See
+             * @default
+             */
+            see: string;
         };
         /**
          * HeaderMap
@@ -3709,7 +3785,7 @@ export interface components {
              * Field
              * @enum {string}
              */
-            field: "country" | "time_zone" | "keyboard" | "networks" | "wifi";
+            field: "country" | "time_zone" | "keyboard" | "locale" | "networks" | "wifi";
             /** Source */
             source: string;
             /** Text */
@@ -3979,6 +4055,8 @@ export interface components {
             host_name?: string | null;
             /** Keyboard */
             keyboard?: string | null;
+            /** Locale */
+            locale?: string | null;
             /** Passphrase */
             passphrase?: string | null;
             /** Time Zone */
@@ -3998,10 +4076,14 @@ export interface components {
             asks: components["schemas"]["AskOut"][];
             /** Band Ghz */
             band_ghz: number | null;
+            /** By Hand */
+            by_hand: components["schemas"]["HandStep"][];
             country: components["schemas"]["ValueOut"];
             deployment: components["schemas"]["DeploymentOut"];
             /** Files */
             files: components["schemas"]["FileOut"][];
+            /** Fills */
+            fills: boolean;
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Host Name */
@@ -4011,6 +4093,11 @@ export interface components {
             /** Joins Text */
             joins_text: string;
             keyboard: components["schemas"]["ValueOut"];
+            locale: components["schemas"]["ValueOut"];
+            /** Of Password */
+            of_password: components["schemas"]["Finding"][];
+            /** Own Account */
+            own_account: string;
             /** Page Url */
             page_url: string;
             /** Passphrase From Site */
@@ -4021,9 +4108,13 @@ export interface components {
             ssid: string;
             /** Takes Admin */
             takes_admin: boolean;
+            /** Takes Locale */
+            takes_locale: boolean;
             time_zone: components["schemas"]["ValueOut"];
             /** Way */
             way: string;
+            /** Way In Text */
+            way_in_text: string;
         };
         /** SetupOut */
         SetupOut: {
@@ -4222,6 +4313,8 @@ export interface components {
             id: number;
             /** Keyboard */
             keyboard: string;
+            /** Locale */
+            locale: string;
             /** Name */
             name: string;
             /** Networks */
@@ -4359,6 +4452,11 @@ export interface components {
             keyboard?: components["schemas"]["Fact"] | null;
             locale?: components["schemas"]["Fact"] | null;
             /**
+             * Locales
+             * @default []
+             */
+            locales: string[];
+            /**
              * Looks For
              * @default []
              */
@@ -4368,6 +4466,11 @@ export interface components {
              * @default []
              */
             networks: components["schemas"]["Fact"][];
+            /**
+             * Radios
+             * @default []
+             */
+            radios: components["schemas"]["Fact"][];
             /**
              * Shares
              * @default []
@@ -6491,6 +6594,45 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_settings_save_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_settings_show_passphrase: {
         parameters: {
             query?: never;
@@ -7418,6 +7560,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SiteOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_site_show_join_code: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuestCodeOut"];
                 };
             };
             /** @description Why not, in a sentence */

@@ -153,6 +153,7 @@ function WhatItIs({ system }: { system: XRay["system"] }) {
     ...told("Time zone", [system.time_zone]),
     ...told("Keyboard", [system.keyboard]),
     ...told("Language", [system.locale]),
+    ...told("Radio firmware, going by its name", system.radios ?? []),
   ];
   const accounts = system.accounts ?? [];
   if (rows.length === 0 && accounts.length === 0) return null;

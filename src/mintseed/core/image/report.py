@@ -36,7 +36,8 @@ class FileOnImage:
     path: str
     """with a / before it on the root volume"""
     size_bytes: int
-    content: bytes
+    content: bytes = field(repr=False)
+    """it may hold hashes and keys"""
     known: bool
     title: str = ""
 

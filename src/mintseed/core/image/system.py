@@ -11,6 +11,7 @@ from typing import Any, Literal
 from passlib.hash import md5_crypt, sha256_crypt, sha512_crypt
 
 from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.image.radios import radios
 from mintseed.core.image.starting import (
     MOST_UNITS,
     OWN_UNITS,
@@ -28,7 +29,7 @@ from mintseed.core.visible import one_line
 
 PASSWD, SHADOW = "etc/passwd", "etc/shadow"
 SETTINGS_FILES = (
-    "etc/hostname", "etc/hosts", "etc/timezone", "etc/default/keyboard", "etc/network/interfaces",
+    "etc/hostname", "etc/hosts", "etc/timezone", SHADOW, "etc/default/locale", "etc/locale.conf", "etc/default/keyboard", "etc/network/interfaces",
     "etc/wpa_supplicant/wpa_supplicant.conf", "etc/wpa_supplicant/wpa_supplicant-wlan0.conf",
 )  # fmt: skip
 """files of the root volume that systems keep their settings in"""
@@ -147,6 +148,10 @@ class SystemFacts:
     """what makes its root volume as large as the card"""
     shares: tuple[Fact, ...] = ()
     """folders it offers to the network"""
+    locales: tuple[str, ...] = ()
+    """languages it can be set to, as its files of them are called; empty where they cannot be told"""
+    radios: tuple[Fact, ...] = ()
+    """radios it has firmware for, going by names"""
     joiners: tuple[Fact, ...] = ()
     """programs and units that join Wi-Fi networks and lie there, whether anything starts them or not"""
 
@@ -170,9 +175,24 @@ def read_system(tree: Tree, starts: WhatStarts | None = None) -> SystemFacts:
         _console(tree, starts),
         _grows(tree, starts),
         tuple(_shares(tree, starts)),
+        _locales(tree),
+        tuple(Fact(_shown(name), _shown(file)) for name, file in radios(tree)),
         tuple(_joiners(tree, starts)),
     )
 
+
+LOCALES = "usr/lib/locale"
+LOCALE_ARCHIVE = "locale-archive"
+"""many in one file, which is not read"""
+
+
+def _locales(tree: Tree) -> tuple[str, ...]:
+    """Source: localedef(1), FILES: a folder a locale, or all of them in one file."""
+    names = tree.folder(LOCALES)
+    return () if LOCALE_ARCHIVE in names else tuple(_shown(name) for name in sorted(names)[:MOST_LOCALES])
+
+
+MOST_LOCALES = 1000
 
 SUPPLICANT_UNIT = "wpa_supplicant@.service"
 """starts the supplicant for one device, with the settings file of its name (wpasupplicant's README.Debian)"""

@@ -8,7 +8,7 @@ from mintseed.core.boards.model import Board
 from mintseed.core.findings import Action, Finding, Severity, Where
 from mintseed.core.plan.choosing import not_chosen, not_told
 from mintseed.core.plan.plan import Plan
-from mintseed.core.recipes.model import WAYS_IN, Recipe
+from mintseed.core.recipes.model import WAYS_IN, FileToFill, Recipe
 from mintseed.core.site.model import WifiNetwork
 
 WAY_WORDS = {"wifi": "Wi-Fi", "cable": "cable"}
@@ -85,27 +85,34 @@ def _wifi(plan: Plan, board: Board) -> Iterator[Finding]:
         return
     if wanted.band_ghz in heard:
         yield _heard(board, wanted)
-    if wanted.wpa3_only and fills_a_key(plan):
-        yield Finding(
-            "plan.network-wpa3-only",
-            Severity.STOP,
-            f"{wanted.ssid} takes WPA3 alone",
-            "WPA3 needs the passphrase itself; what is filled in here is the key derived from it, so that the passphrase stays out of "
-            "the card.",
-            "Let the router offer WPA2 beside WPA3, use another network, or the cable.",
-            Where(part="network", field=wanted.ssid),
-            WPA3,
-        )
+    if wanted.wpa3_only and (files := _files_with_a_key(plan)):
+        yield _wpa3(plan, board, wanted, files)
 
 
 WPA3 = "IEEE 802.11-2020 §12.4 (SAE)"
 
 
-def fills_a_key(plan: Plan) -> bool:
-    """Return whether a file of this plan is filled with a Wi-Fi key."""
-    return plan.own_way_in in ("fill-before", "fill-after") and any(
-        file.dialect in ("wpa-supplicant", "keyfile") for file in plan.recipe.files
-    )
+def _files_with_a_key(plan: Plan) -> tuple[FileToFill, ...]:
+    """Return the files of this plan that are filled with the network."""
+    if plan.own_way_in not in ("fill-before", "fill-after"):
+        return ()
+    return tuple(f for f in plan.recipe.files if f.takes_wifi and plan.recipe.reads(f, plan.release))
+
+
+def _wpa3(plan: Plan, board: Board, wanted: WifiNetwork, files: tuple[FileToFill, ...]) -> Finding:
+    where = Where(part="network", field=wanted.ssid)
+    refuses = next((f for f in files if f.refuses_wpa3), None)
+    if refuses is not None:
+        return Finding(
+            "plan.network-wpa3-only", Severity.STOP, f"{wanted.ssid} takes WPA3 alone, and {plan.recipe.name} cannot be told so",
+            f"What reads {refuses.place} takes a key of WPA2, or knows WPA3 in newer releases only.",
+            "Let the router offer WPA2 beside WPA3, use another network, or the cable.", where, WPA3,
+        )  # fmt: skip
+    return Finding(
+        "plan.network-wpa3-radio", Severity.CHECK, f"Whether the radio of {board.name} joins {wanted.ssid} nobody said",
+        "That network takes WPA3 alone, and the radios of many small boards do WPA2 only (common practice).",
+        "Look at its papers; or let the router offer WPA2 beside WPA3.", where, WPA3,
+    )  # fmt: skip
 
 
 def _heard(board: Board, wanted: WifiNetwork) -> Finding:

@@ -8,12 +8,13 @@ from dataclasses import dataclass, replace
 from typing import Literal
 
 from mintseed.core.image.report import FileOnImage, XRay
+from mintseed.core.image.system import Account
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
 from mintseed.core.recipes.draft_wifi import wifi_files
-from mintseed.core.recipes.model import FILE_PATH
-from mintseed.core.settings.dialects.registry import DIALECTS
+from mintseed.core.recipes.model import FILE_PATH, WIFI_DIALECTS
 from mintseed.core.settings.guess import Guess, guess
 from mintseed.core.settings.pairs import pairs_of
+from mintseed.core.settings.secrets_in import SHADOW_PATH
 from mintseed.core.settings.text import split
 
 
@@ -46,14 +47,14 @@ class DraftFile:
             return "the Wi-Fi network and its key"
         if self.dialect == "authorized-keys":
             return "your public keys, where the place has some"
+        if self.dialect == "shadow":
+            return f"the password of {', '.join(self.values)}, hashed, where you set one"
         named = {name for template in self.values.values() for name in re.findall(r"{(\w+)}", template)}
         return ", ".join(words for name, words in WORDS.items() if name in named)
 
 
-WIFI_DIALECTS = tuple(name for name, one in DIALECTS.items() if one.takes_wifi)
-
 WORDS = {
-    "host_name": "host name", "time_zone": "time zone", "keyboard": "keyboard", "country": "country", "wifi_name": "the Wi-Fi network",
+    "host_name": "host name", "time_zone": "time zone", "keyboard": "keyboard", "locale": "language", "country": "country", "wifi_name": "the Wi-Fi network",
     "wifi_passphrase": "its passphrase in clear", "admin_name": "the account", "admin_hash": "its password, hashed",
 }  # fmt: skip
 
@@ -81,6 +82,7 @@ _KEYS: tuple[tuple[str, str], ...] = (
     (r"(?:DEVICE|HOST|NODE|SYSTEM)_?NAME|HOST|NAME", "{host_name}"),
     (r"TZ|ZONE|TIME_?ZONE", "{time_zone}"),
     (r"KEYS|KEY_?MAP|KEYBOARD(?:_LAYOUT)?|XKB_?LAYOUT", "{keyboard}"),
+    (r"LANG|LOCALE", "{locale}"),
     (r"(?:WI_?FI_|WLAN_)?(?:COUNTRY|COUNTRY_CODE|REG_?DOMAIN)", "{country}"),
     (r"(?:WI_?FI_|WLAN_)?(?:E?SSID|NETWORK(?:_NAME)?)|WI_?FI_NAME", "{wifi_name}"),
     (r"(?:WI_?FI_|WLAN_)?(?:PSK|PASS_?PHRASE)|(?:WI_?FI|WLAN)_(?:PASS|PASSWORD|KEY)", "{wifi_passphrase}"),
@@ -138,7 +140,12 @@ def _proposed(file: FileOnImage, looks: Guess, xray: XRay) -> Iterator[DraftFile
         )
 
 
-USER_DATA = {"hostname": "{host_name}", "timezone": "{time_zone}", "keyboard/layout": "{keyboard}"}
+USER_DATA = {
+    "hostname": "{host_name}",
+    "timezone": "{time_zone}",
+    "keyboard/layout": "{keyboard}",
+    "locale": "{locale}",
+}
 """what cloud-init is told where its file is filled (cloud-init documentation, module reference)"""
 
 
@@ -152,6 +159,8 @@ def root_files(xray: XRay, on_boot: Sequence[DraftFile]) -> Iterator[DraftFile]:
     if not wifi:
         yield from _root_wifi(xray, there)
     yield from _root_keys(xray, there)
+    if "admin_hash" not in offered and not any(f.dialect == "cloud-init-user-data" for f in on_boot):
+        yield from _root_password(xray, there)
     if "host_name" not in offered and "/etc/hostname" in there:
         why = "The system keeps its name there (hostname(5))."
         yield DraftFile("/etc/hostname", "host name", "plain", why, "always", {"value": "{host_name}"}, "none", True)
@@ -172,14 +181,32 @@ def root_files(xray: XRay, on_boot: Sequence[DraftFile]) -> Iterator[DraftFile]:
         yield DraftFile(
             keyboard.path, "keyboard", "key-value", why, "always", {"XKBLAYOUT": "{keyboard}"}, "shell", True
         )
+    if "locale" not in offered and (fact := xray.system.locale) is not None and f"/{fact.file}" in there:
+        why = f"It says {fact.value} (locale(7))."
+        yield DraftFile(f"/{fact.file}", "language", "key-value", why, "always", {"LANG": "{locale}"}, "shell", True)
+
+
+def _main_account(xray: XRay) -> Account | None:
+    """Return whoever logs in: the first account that a person has, else root; None where nobody has a shell."""
+    people = [a for a in xray.system.accounts if a.home and (a.uid or 0) >= FIRST_PERSON]
+    return next(iter(people), next((a for a in xray.system.accounts if a.name == "root" and a.home), None))
+
+
+def _root_password(xray: XRay, there: Mapping[str, FileOnImage]) -> Iterator[DraftFile]:
+    """Yield where the password of whoever logs in is kept. An account of another name is not made: it keeps the name it has."""
+    account = _main_account(xray)
+    if account is None or account.login == "unknown" or SHADOW_PATH not in there:
+        return
+    why = f"The system keeps there how {account.name} logs in (shadow(5))."
+    values = {account.name: "{admin_hash}"}
+    yield DraftFile(SHADOW_PATH, f"password of {account.name}", "shadow", why, "always", values, "none", True)
 
 
 def _root_keys(xray: XRay, there: Mapping[str, FileOnImage]) -> Iterator[DraftFile]:
     """Yield where the keys of whoever logs in are looked for: with the first account that a person has, else with root."""
     if xray.system.ssh is None:
         return
-    people = [a for a in xray.system.accounts if a.home and (a.uid or 0) >= FIRST_PERSON]
-    account = next(iter(people), next((a for a in xray.system.accounts if a.name == "root" and a.home), None))
+    account = _main_account(xray)
     path = f"/{account.home.strip('/')}/.ssh/authorized_keys" if account else ""
     if account is not None and re.fullmatch(FILE_PATH, path.lstrip("/")):
         why = f"{xray.system.ssh.file} starts {xray.system.ssh.value}, which looks there for {account.name} (sshd(8), AUTHORIZED_KEYS FILE FORMAT)."

@@ -29,9 +29,16 @@ FillPath = Annotated[
 
 DialectName = Literal[
     "wpa-supplicant", "keyfile", "netplan", "cloud-init-user-data", "cloud-init-network", "systemd-networkd", "interfaces", "iwd", "connman",
-    "authorized-keys", "key-value", "shell-vars", "ini", "json", "yaml", "toml", "presence", "plain", "hosts", "link",
+    "authorized-keys", "shadow", "key-value", "shell-vars", "ini", "json", "yaml", "toml", "presence", "plain", "hosts", "link",
 ]  # fmt: skip
 """the syntaxes that are filled, see core/settings/dialects"""
+
+
+WIFI_DIALECTS: dict[DialectName, bool] = {
+    "wpa-supplicant": True, "keyfile": True, "iwd": True, "netplan": False, "cloud-init-network": False, "interfaces": False, "connman": False,
+}  # fmt: skip
+"""those that hold a Wi-Fi network without being told which key means what, and whether each release of their reader takes WPA3 in it. netplan:
+since 0.107 only; connman-service.config(5) knows no SAE; Debian's scripts for ifupdown hand no passphrase for it on (wpasupplicant 2.10)."""
 
 
 WayIn = Literal["fill-before", "fill-after", "cable-first", "own-access-point", "screen", "network-install"]
@@ -99,6 +106,7 @@ class MemoryNeed(Described):
 
 PLACEHOLDERS = (
     "host_name", "time_zone", "keyboard", "country", "admin_name", "admin_hash", "wifi_name", "wifi_passphrase", "wifi_key",
+    "locale",
 )  # fmt: skip
 """Values every template may use, beside the recipe's own questions."""
 
@@ -210,7 +218,7 @@ class FileToFill(Described):
     overlays: bool = Field(default=False, description="whether the lines that parts' drivers want go into it")
     values: dict[str, str] = Field(
         default_factory=dict,
-        description="key → template with {host_name} {time_zone} {keyboard} {country} {admin_name} {admin_hash} and what it asks",
+        description="key → template with {host_name} {time_zone} {keyboard} {country} {admin_name} {admin_hash} {locale} and what it asks",
     )
 
     def faults(self, around: Around) -> Iterator[Fault]:
@@ -227,6 +235,25 @@ class FileToFill(Described):
     def place(self) -> str:
         """Where it lies, in one text: with a / before it on the root volume, without on the boot volume."""
         return f"/{self.path}" if self.volume == "root" else self.path
+
+    @property
+    def takes_wifi(self) -> bool:
+        """Whether the network goes into it."""
+        return self.dialect in WIFI_DIALECTS or any(t in text for text in self.values.values() for t in _NETWORK_IN)
+
+    @property
+    def refuses_wpa3(self) -> bool:
+        """Whether it can hold a derived key alone, or its reader takes no WPA3: that wants the passphrase itself."""
+        return not WIFI_DIALECTS.get(self.dialect, True) or any("{wifi_key}" in text for text in self.values.values())
+
+    def in_clear(self, *, wpa3: bool) -> bool:
+        """Whether the network's passphrase stands in it as it is typed."""
+        return (wpa3 and WIFI_DIALECTS.get(self.dialect, False)) or any(
+            "{wifi_passphrase}" in text for text in self.values.values()
+        )
+
+
+_NETWORK_IN = ("{wifi_name}", "{wifi_passphrase}", "{wifi_key}")
 
 
 class BootTimes(Described):
@@ -365,6 +392,18 @@ HOST_NAME = re.compile(r"[A-Za-z0-9]([A-Za-z0-9-]{0,61}[A-Za-z0-9])?")
 """RFC 1123 §2.1 and RFC 952: one label."""
 
 
+class OwnNetwork(Described):
+    """The network a device opens itself while it knows no other."""
+
+    name: str = Field(min_length=1, max_length=32, description="as a phone lists it")
+    passphrase: str = Field(
+        default="", max_length=63, description="its first one, which everybody may know; empty: none"
+    )
+    page: str = Field(
+        default="", max_length=80, pattern=r"^(https?://[^\s]+)?$", description="where its page answers there"
+    )
+
+
 class Recipe(Described):
     """An appliance: its releases, the files to fill, what it needs, how it boots, where its page is, what to check."""
 
@@ -381,6 +420,7 @@ class Recipe(Described):
         default=("fill-before",), min_length=1, description="how settings may get in; the usual one first"
     )
     host_name: str = Field(description="the name every card of this image starts with", max_length=63)
+    own_network: OwnNetwork | None = Field(default=None, description="the network it opens itself, where it does")
     files: tuple[FileToFill, ...] = Field(max_length=40)
     boot: BootTimes
     page: Page
@@ -545,6 +585,27 @@ class Recipe(Described):
     def takes_overlays(self) -> bool:
         """Whether any of its files takes the lines that parts' drivers want."""
         return any(file.overlays for file in self.files)
+
+    @property
+    def own_account(self) -> str:
+        """The account of the image's own whose password is set before first boot; empty where there is none."""
+        shadows = (file for file in self.files if file.dialect == "shadow")
+        return next((name for file in shadows for name, t in file.values.items() if "{admin_hash}" in t), "")
+
+    @property
+    def takes_locale(self) -> bool:
+        """Whether any of its files takes the language of the system before first boot."""
+        return self._takes("{locale}")
+
+    @property
+    def takes_keyboard(self) -> bool:
+        """Whether any of its files takes the layout of the keyboard before first boot."""
+        return self._takes("{keyboard}")
+
+    def _takes(self, value: str) -> bool:
+        return any(value in template for file in self.files for template in file.values.values()) or any(
+            file.dialect == "cloud-init-user-data" and not file.values for file in self.files
+        )
 
     @property
     def takes_admin(self) -> bool:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
 from mintseed.core.errors import MintSeedError
@@ -16,8 +16,10 @@ from mintseed.core.settings.dialects.registry import dialect
 from mintseed.core.settings.diff import MarkedLine, mark_lines
 from mintseed.core.settings.editor_damage import not_text, read_text, too_long
 from mintseed.core.settings.reader import SHELL, Reader
+from mintseed.core.settings.secrets_in import SHADOW_PATH, masked
 from mintseed.core.settings.text import split, with_text
 from mintseed.core.settings.values import SettingValues
+from mintseed.core.site.languages import same_locale
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +77,9 @@ def fill_files(recipe: Recipe, values: SettingValues, image: XRay) -> tuple[Fill
         if dialect(file.dialect).wanted(values)
     ]
     filled = (_fill(file, values, originals.get(file.place)) for file in wanted)
-    return tuple(_owned(one, file, image) if one.on_root else one for one, file in zip(filled, wanted, strict=True))
+    return tuple(
+        _owned(one, file, values, image) if one.on_root else one for one, file in zip(filled, wanted, strict=True)
+    )
 
 
 def _called(file: FileToFill, values: SettingValues) -> FileToFill:
@@ -85,7 +89,7 @@ def _called(file: FileToFill, values: SettingValues) -> FileToFill:
     return file.model_copy(update={"path": file.path.replace(NETWORK_IN_PATH, values.ssid.encode().hex())})
 
 
-def _owned(filled: FilledFile, file: FileToFill, image: XRay) -> FilledFile:
+def _owned(filled: FilledFile, file: FileToFill, values: SettingValues, image: XRay) -> FilledFile:
     """Return the file with its owner and mode, or with the finding that nothing can be put there."""
     if image.root_unfillable:
         refused = Finding(
@@ -93,6 +97,8 @@ def _owned(filled: FilledFile, file: FileToFill, image: XRay) -> FilledFile:
             "Take another way in under Plan: by cable, or with a screen and a keyboard.", Where(file=filled.path),
         )  # fmt: skip
         return replace(filled, findings=(refused,))
+    if any("{locale}" in template for template in file.values.values()):
+        filled = replace(filled, findings=(*filled.findings, *_locale_there(filled.path, values.locale, image)))
     demanded = dialect(file.dialect)
     owner, mode = (file.owner, file.mode) if file.owner or file.mode else (demanded.owner, demanded.mode)
     account = next((a for a in image.system.accounts if a.name == owner), None)
@@ -104,6 +110,15 @@ def _owned(filled: FilledFile, file: FileToFill, image: XRay) -> FilledFile:
         )  # fmt: skip
         return replace(filled, findings=(*filled.findings, nobody))
     return replace(filled, owned=Owned(uid, gid, int(mode, 8) if mode else None))
+
+
+def _locale_there(path: str, locale: str, image: XRay) -> Iterator[Finding]:
+    """Yield that the image cannot speak a language, where its files of languages tell that."""
+    there = image.system.locales
+    if locale and there and not any(same_locale(locale, one) for one in there):
+        yield Finding("settings.locale-not-there", Severity.CHECK, f"{locale} is not on this image",
+                      f"It has {', '.join(there[:4])}{f' and {len(there) - 4} more' if len(there) > 4 else ''}; its programs will speak English, and some will say so.",
+                      "Make it on the running device, such as with locale-gen, or keep the image's own.", Where(file=path), "setlocale(3)")  # fmt: skip
 
 
 def left_alone(recipe: Recipe, release: str, on_image: Collection[str]) -> tuple[Finding, ...]:
@@ -165,6 +180,9 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
         return FilledFile(file.place, file.title, file.dialect, b"", (), (missing,))
     if (wrong := too_long(original, name=file.place) or not_text(original, name=file.place)) is not None:
         return FilledFile(file.place, file.title, file.dialect, original, (), (wrong,))
+    wpa3 = values.way == "wifi" and values.wpa3_only
+    if wpa3 and file.refuses_wpa3:
+        return FilledFile(file.place, file.title, file.dialect, original, (), (_no_wpa3(file, values),))
     try:
         read_text(original, name=file.place, reader=reader_of(file.dialect, file))  # refuses what is no text at all
         before = split(original)
@@ -200,15 +218,31 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
                     "The image comes without it; its maker lets people make it, with exactly this name." if file.volume == "boot"
                     else "The image comes without it: it is made, with the folders on the way to it.", where=Where(file=file.place))
         )  # fmt: skip
-    if values.way == "wifi" and any("{wifi_passphrase}" in template for template in file.values.values()):
+    if values.way == "wifi" and file.in_clear(wpa3=wpa3):
         found.append(
             Finding("settings.passphrase-in-clear", Severity.NOTE, f"{file.place} holds the passphrase as it is typed",
-                    "Its reader takes nothing else: whoever has the card can read it.", where=Where(file=file.place))
+                    f"{'WPA3 works from the passphrase alone' if wpa3 else 'Its reader takes nothing else'}: whoever has the card can read it.", where=Where(file=file.place))
         )  # fmt: skip
-    lines = mark_lines(before.text, changed.text)
+    lines = tuple(_shown(file.place, line, all_hidden=wpa3) for line in mark_lines(before.text, changed.text))
     carries = dialect(file.dialect).takes_country or any("{country}" in t for t in file.values.values())
     means = dialect(file.dialect).means(changed.text, file.place, file).sentence()
     return FilledFile(file.place, file.title, file.dialect, content, lines, tuple(found), carries, means)
+
+
+def _no_wpa3(file: FileToFill, values: SettingValues) -> Finding:
+    return Finding(
+        "wifi.wpa3-only", Severity.STOP, f"{values.ssid} takes WPA3 alone, and {file.place} cannot say that",
+        "What reads it takes a key of WPA2, or knows WPA3 in newer releases only; the board would never join.",
+        "Let the router offer WPA2 beside WPA3, use another network, or the cable.", Where(file=file.place, field="ssid"),
+        "IEEE 802.11-2020 §12.4 (SAE)",
+    )  # fmt: skip
+
+
+def _shown(place: str, line: MarkedLine, *, all_hidden: bool) -> MarkedLine:
+    """Return the line without what opens something, where it was there before; of a file of passwords in clear every one: they may stand
+    there in other letters than they are typed in."""
+    ours = line.mark == "added" and place != SHADOW_PATH and not all_hidden
+    return line if ours else replace(line, text=masked(place, line.text))
 
 
 def reader_of(dialect_name: str, file: FileToFill | None) -> Reader:

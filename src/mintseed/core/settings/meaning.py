@@ -57,7 +57,7 @@ BY_ITSELF = "by itself"
 NOTHING = Meaning()
 
 _SAYS = {
-    "host_name": "is called {}", "time_zone": "keeps the time of {}", "keyboard": "has the keyboard {}", "admin_name": "has the account {}",
+    "host_name": "is called {}", "time_zone": "keeps the time of {}", "keyboard": "has the keyboard {}", "locale": "speaks {}", "admin_name": "has the account {}",
     "admin_hash": "has its password, hashed", "country": "keeps the radio to {}", "wifi_name": "joins {}",
 }  # fmt: skip
 _SECRET = re.compile(r"pass|pw|psk|secret|token|hash|key$", re.IGNORECASE)

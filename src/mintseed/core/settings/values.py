@@ -13,7 +13,9 @@ import pycountry
 from passlib.hash import sha512_crypt
 
 from mintseed.core.findings import Action, Finding, Severity, Where
+from mintseed.core.site.key_places import moved
 from mintseed.core.site.keyboards import KEYBOARDS, MISTAKEN
+from mintseed.core.site.languages import check_locale
 from mintseed.core.site.time_zones import time_zones
 
 SSID_MOST_OCTETS = 32
@@ -94,6 +96,8 @@ class SettingValues:
     ssh_keys: tuple[str, ...] = ()
     """public keys of the place, each as one line of authorized_keys (sshd(8))"""
     answers: Mapping[str, str] = field(default_factory=dict, repr=False)
+    locale: str = ""
+    """as in en_GB.UTF-8; empty where the image keeps its own"""
     overlays: tuple[str, ...] = ()
     """lines that the drivers of the plan's parts want"""
 
@@ -102,6 +106,7 @@ class SettingValues:
         known = {
             **self.answers, "host_name": self.host_name, "time_zone": self.time_zone,
             "keyboard": self.keyboard, "country": self.country, "admin_name": self.admin_name, "admin_hash": self.admin_hash,
+            "locale": self.locale,
             **({"wifi_name": self.ssid, "wifi_passphrase": self.passphrase} if self.way == "wifi" else {}),
             **({"wifi_key": self.key} if self.way == "wifi" and "{wifi_key}" in template and self.ssid and self.passphrase else {}),
         }  # fmt: skip
@@ -137,9 +142,15 @@ def password_hash(password: str, salt: str) -> str:
 
 
 def check_values(
-    values: SettingValues, *, default_host_name: str, names_taken: frozenset[str], site_keyboard: str = ""
+    values: SettingValues,
+    *,
+    default_host_name: str,
+    names_taken: frozenset[str],
+    site_keyboard: str = "",
+    own_account: str = "",
 ) -> tuple[Finding, ...]:
-    """Return the findings about `values`. `names_taken` are host names other devices of the site hold, lower-case."""
+    """Return the findings about `values`. `names_taken` are host names other devices of the site hold, lower-case; `own_account`
+    is the image's account whose password is set, where it is that and not one with a name of one's own."""
     found = list(_host_name(values.host_name, default_host_name, names_taken))
     if values.way == "wifi":
         found += _ssid(values.ssid)
@@ -148,7 +159,9 @@ def check_values(
         found += _country(values.country)
     found += _time_zone(values.time_zone)
     found += _keyboard(values.keyboard, site_keyboard)
-    found += _admin(values)
+    found += check_locale(values.locale)
+    if not own_account:
+        found += _admin(values)
     return tuple(found)
 
 
@@ -193,7 +206,39 @@ def check_admin_password(password: str) -> tuple[Finding, ...]:
                 where=Where(field="admin_password"),
             ),
         )
-    return ()
+    return tuple(_guessable(password))
+
+
+GUESSED_WITHIN = 3
+"""zxcvbn's score from which on a password holds out against someone who tries ten thousand a second (its documentation, score 3)"""
+
+MOST_WEIGHED = 72
+"""characters that are weighed: it takes longer with every one"""
+
+
+def _guessable(password: str) -> Iterator[Finding]:
+    """Source: Wheeler, "zxcvbn: low-budget password strength estimation" (USENIX Security 2016)."""
+    from zxcvbn import zxcvbn  # its lists of words take long to read, and most commands never ask
+
+    weighed = zxcvbn(password[:MOST_WEIGHED], max_length=MOST_WEIGHED)
+    if weighed["score"] < GUESSED_WITHIN:
+        why = str(weighed["feedback"]["warning"] or "Common words and patterns are tried first.")
+        yield Finding("settings.admin-password-guessable", Severity.CHECK, "The admin password is soon guessed", why if why.endswith(".") else f"{why}.",
+                      "Three or four unrelated words do better.", Where(field="admin_password"), "zxcvbn")  # fmt: skip
+
+
+def check_typed_blind(password: str, image_layout: str, own_layout: str) -> Iterator[Finding]:
+    """Yield that a password holds characters that sit on another key where the console keeps the image's layout. `image_layout` is empty where
+    nobody said it; the characters themselves are not named, only where in the password they are."""
+    places = moved(password, image_layout, own_layout)
+    if places:
+        many = len(places) > 1
+        said = ", ".join(map(str, places[:-1])) + f" and {places[-1]}" if many else str(places[0])
+        yield Finding(
+            "settings.admin-password-moves", Severity.CHECK, f"Character{'s' * many} {said} of the password sit{'s' * (not many)} elsewhere on its console",
+            f"The image has the layout {image_layout}, and yours is {own_layout}; what is filled here does not change that. Over the network nothing moves.",
+            "Choose a password of letters that stay where they are, or set the keyboard of the device first.", Where(field="admin_password"), "xkeyboard-config",
+        )  # fmt: skip
 
 
 def _host_name(name: str, default: str, taken: frozenset[str]) -> Iterator[Finding]:
@@ -324,14 +369,10 @@ def _passphrase(passphrase: str) -> Iterator[Finding]:
 
 
 def _wpa3(values: SettingValues) -> Iterator[Finding]:
-    if values.wpa3_only:
-        yield Finding(
-            "wifi.wpa3-only", Severity.STOP, "This network takes WPA3 alone",
-            "WPA3 needs the passphrase itself; the file would hold the key derived from it, so that the passphrase stays out "
-            "of the card, and with that the board never joins.",
-            "Let the router offer WPA2 beside WPA3, use another network, or the cable.", Where(field="ssid"),
-            "IEEE 802.11-2020 §12.4 (SAE)",
-        )  # fmt: skip
+    if values.wpa3_only and _HEX_KEY.fullmatch(values.passphrase):
+        yield Finding("wifi.wpa3-key", Severity.STOP, "WPA3 wants the passphrase, and this is a key of WPA2",
+                      "64 hex digits are what WPA2 makes of a name and a passphrase; WPA3 makes nothing of them.",
+                      "Type the passphrase as it stands on the router.", Where(field="passphrase"), "IEEE 802.11-2020 §12.4 (SAE)")  # fmt: skip
 
 
 def _country(country: str) -> Iterator[Finding]:

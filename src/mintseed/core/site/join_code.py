@@ -54,6 +54,24 @@ def read_join_code(text: str) -> JoinCode:
 
 
 def _plain(value: str) -> str:
-    plain = re.sub(r"\\(.)", r"\1", value)
-    # A name of hexadecimal digits alone stands in quotes, so that it is not read as bytes.
-    return plain[1:-1] if len(plain) > 1 and plain[0] == plain[-1] == '"' else plain
+    # A name of hexadecimal digits alone stands in quotes, so that it is not read as bytes; a quote of its own stands behind a backslash.
+    quoted = re.fullmatch(r'"((?:\\.|[^\\])*)"', value)
+    return re.sub(r"\\(.)", r"\1", quoted[1] if quoted else value)
+
+
+def join_code(code: JoinCode) -> str:
+    """Return the text that `read_join_code` and phones read as `code`."""
+    fields = [("S", _guarded(code.ssid)), ("T", "WPA" if code.passphrase else "nopass")]
+    if code.passphrase:
+        fields.append(("P", _guarded(code.passphrase)))
+        if code.wpa3_only:
+            fields.append(("R", "1"))
+    if code.hidden:
+        fields.append(("H", "true"))
+    return "WIFI:" + "".join(f"{name}:{value};" for name, value in fields) + ";"
+
+
+def _guarded(value: str) -> str:
+    guarded = re.sub(r'([\\;,:"])', r"\\\1", value)
+    # Hexadecimal digits alone would be read as bytes.
+    return f'"{guarded}"' if re.fullmatch(r"(?:[0-9a-fA-F]{2})+", value) else guarded

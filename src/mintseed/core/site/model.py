@@ -28,6 +28,11 @@ class Site(Described):
     country: str = Field(description="ISO 3166-1 alpha-2")
     time_zone: str = Field(description="IANA name, such as Europe/London")
     keyboard: str = Field(description="xkb layout, such as gb")
+    locale: str = Field(
+        default="",
+        max_length=40,
+        description="language of the systems, such as en_GB.UTF-8; empty: as each image comes",
+    )
     wifi: tuple[WifiNetwork, ...] = ()
     ssh_keys: tuple[str, ...] = Field(
         default=(), max_length=20, description="public keys its owner logs in with, each as one line of authorized_keys"

@@ -10,13 +10,14 @@ from typing import Literal
 import pycountry
 
 from mintseed.core.site.keyboards import KEYBOARDS
+from mintseed.core.site.languages import NEUTRAL, languages, languages_of
 from mintseed.core.site.ranges import OWN
-from mintseed.core.site.time_zones import time_zones
+from mintseed.core.site.time_zones import time_zones, time_zones_of
 from mintseed.core.visible import one_line
 
-Field = Literal["country", "time_zone", "keyboard", "networks", "wifi"]
+Field = Literal["country", "time_zone", "keyboard", "locale", "networks", "wifi"]
 
-UNSET = {"country": ("",), "time_zone": ("", "UTC", "Etc/UTC"), "keyboard": ("", "us")}
+UNSET = {"country": ("",), "time_zone": ("", "UTC", "Etc/UTC"), "keyboard": ("", "us"), "locale": ("",)}
 """what a place begins with: nobody chose it"""
 
 LARGEST_RANGE = 24
@@ -61,14 +62,35 @@ def proposals(
     country: str,
     time_zone: str,
     keyboard: str,
+    locale: str = "",
     networks: Collection[str],
     wifi: Collection[str],
 ) -> tuple[Proposal, ...]:
-    """Return what is proposed for a place that has these values: only for what nobody chose there."""
-    return tuple(
-        p for p in _all(facts, networks, wifi)
-        if p.field not in UNSET or {"country": country, "time_zone": time_zone, "keyboard": keyboard}[p.field] in UNSET[p.field]
-    )  # fmt: skip
+    """Return what is proposed for a place that has these values: only for what nobody chose there, each value once."""
+    chosen = {"country": country, "time_zone": time_zone, "keyboard": keyboard, "locale": locale}
+    offered = {
+        (p.field, p.value): p
+        for p in (*_of_country(country, facts.locale), *_all(facts, networks, wifi))
+        if p.field not in UNSET or chosen[p.field] in UNSET[p.field]
+    }
+    return tuple(offered.values())
+
+
+MOST_LANGUAGES = 4
+"""of a country that are proposed"""
+
+
+def _of_country(country: str, locale: str) -> Iterator[Proposal]:
+    """Yield what the country that was chosen says: its zone, where it has one alone, and its languages, this machine's first."""
+    found = pycountry.countries.get(alpha_2=country)
+    if found is None:
+        return
+    called = getattr(found, "common_name", found.name)
+    zones = time_zones_of(country)
+    if len(zones) == 1:
+        yield Proposal("time_zone", zones[0], zones[0].replace("_", " "), f"the one of {called}")
+    for name in sorted(languages_of(country), key=lambda name: name != locale)[:MOST_LANGUAGES]:
+        yield Proposal("locale", name, languages()[name], f"spoken in {called}")
 
 
 def _all(facts: MachineFacts, networks: Collection[str], wifi: Collection[str]) -> Iterator[Proposal]:
@@ -82,6 +104,8 @@ def _all(facts: MachineFacts, networks: Collection[str], wifi: Collection[str]) 
         yield Proposal("time_zone", facts.time_zone, facts.time_zone.replace("_", " "), "its clock")
     if facts.keyboard in KEYBOARDS and facts.keyboard not in UNSET["keyboard"]:
         yield Proposal("keyboard", facts.keyboard, KEYBOARDS[facts.keyboard], "its keyboard")
+    if facts.locale in languages() and facts.locale != NEUTRAL:
+        yield Proposal("locale", facts.locale, languages()[facts.locale], "its language")
     if not networks:
         for cidr in dict.fromkeys(filter(None, map(_range_of, facts.addresses))):
             yield Proposal("networks", cidr, cidr, "its own address")

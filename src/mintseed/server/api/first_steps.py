@@ -58,7 +58,7 @@ def read_proposals(request: HttpRequest, pk: int) -> list[Proposal]:
         return []
     return list(
         proposals(
-            machine.facts(), country=site.country, time_zone=site.time_zone, keyboard=site.keyboard, networks=site.networks,
+            machine.facts(), country=site.country, time_zone=site.time_zone, keyboard=site.keyboard, locale=site.locale, networks=site.networks,
             wifi=list(WifiNetwork.there.filter(site=site).values_list("ssid", flat=True)),
         )
     )  # fmt: skip

@@ -23,6 +23,7 @@ from mintseed.core.image.web_servers import why_of
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
 from mintseed.core.plan.starts import image_fit
 from mintseed.core.settings.guess import guess
+from mintseed.core.settings.secrets_in import masked
 from mintseed.core.stations import Station
 from mintseed.core.units import binary_size, decimal_size
 from mintseed.core.visible import visible
@@ -292,7 +293,9 @@ def _image_was(one: Loaded) -> ImageOut | None:
 
 def _file_out(file: FileOnImage) -> FileOnImageOut:
     looks = guess(file.path, file.content)
-    text = visible(file.content[:MAX_SETTINGS_FILE_BYTES].decode("utf-8", "replace").replace("\r\n", "\n"))
+    text = visible(
+        masked(file.path, file.content[:MAX_SETTINGS_FILE_BYTES].decode("utf-8", "replace").replace("\r\n", "\n"))
+    )
     return FileOnImageOut(
         path=file.path, title=file.title or f"text, {binary_size(file.size_bytes)}", known=file.known, size_bytes=file.size_bytes,
         text=text, looks_like=looks.kind, why=looks.why,

@@ -6,15 +6,18 @@ import json
 import secrets
 
 from django.db import transaction
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse
+from django.utils.http import content_disposition_header
 from ninja import Router, Schema
 
-from mintseed.core.errors import InputError, RefusedError
+from mintseed.core.errors import InputError, MissingError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.keep.label import next_name
-from mintseed.core.recipes.model import Ask, Choice
+from mintseed.core.recipes.model import WAYS_IN, Ask, Choice
+from mintseed.core.settings.by_hand import HandStep
 from mintseed.core.settings.diff import MarkedLine, hide
-from mintseed.core.settings.values import check_admin_password, password_hash
+from mintseed.core.settings.values import check_admin_password, check_typed_blind, password_hash
+from mintseed.core.site.languages import LOCALE_MOST
 from mintseed.core.stations import Station
 from mintseed.core.units import duration
 from mintseed.server.api.meanwhile import refuse_changed
@@ -73,7 +76,12 @@ class SettingsOut(Schema):
     country: ValueOut
     time_zone: ValueOut
     keyboard: ValueOut
+    locale: ValueOut
+    takes_locale: bool
+    """whether any file takes the system's language"""
     takes_admin: bool
+    own_account: str
+    """the image's account whose password is set; empty where one with a name of one's own is made"""
     admin_name: str
     admin_password_set: bool
     image_read: bool
@@ -82,6 +90,12 @@ class SettingsOut(Schema):
     files: list[FileOut]
     asks: list[AskOut]
     findings: list[Finding]
+    fills: bool
+    """whether files are filled before writing; else the settings get in by hand"""
+    way_in_text: str
+    by_hand: list[HandStep]
+    of_password: list[Finding]
+    """what there is to say of a password that was set just now; it is kept as a hash, so that nobody can say it later"""
 
 
 class SettingsIn(Schema):
@@ -92,6 +106,7 @@ class SettingsIn(Schema):
     country: str | None = None
     time_zone: str | None = None
     keyboard: str | None = None
+    locale: str | None = None
     admin_name: str | None = None
     admin_password: str | None = None
     answers: dict[str, str] | None = None
@@ -119,7 +134,12 @@ def change_settings(request: HttpRequest, pk: int, payload: SettingsIn) -> Setti
     if password is not None:
         values["admin_hash"] = _hashed(password)
     _store(pk, values, answers, was)
-    return _out(judged(pk))
+    view = judged(pk)
+    out = _out(view)
+    if password:
+        layouts = view.loaded.walk.console_layout, view.loaded.values.keyboard
+        out.of_password = [*check_admin_password(password), *check_typed_blind(password, *layouts)]
+    return out
 
 
 @all_or_nothing
@@ -128,6 +148,7 @@ def _store(pk: int, values: dict[str, str | bool], answers: dict[str, str] | Non
     shown = {
         "host_name": row.host_name, "admin_name": row.admin_name, "country": row.country or row.site.country,
         "time_zone": row.time_zone or row.site.time_zone, "keyboard": row.keyboard or row.site.keyboard,
+        "locale": row.locale or row.site.locale,
     }  # fmt: skip
     refuse_changed(shown, was, values)
     if "host_name" in values and values["host_name"] != row.host_name:
@@ -155,7 +176,14 @@ def _refuse_taken(row: Deployment, wanted: str) -> None:
 def _fit(field: str, value: str) -> str:
     """Return `value` as it may be stored; one that cannot be any such value is refused before it reaches the table."""
     text = value if field == "passphrase" else value.strip()
-    limit = {"country": 8, "keyboard": 16, "time_zone": 64, "admin_name": 40, "host_name": 80}.get(field, 128)
+    limit = {
+        "country": 8,
+        "keyboard": 16,
+        "locale": LOCALE_MOST,
+        "time_zone": 64,
+        "admin_name": 40,
+        "host_name": 80,
+    }.get(field, 128)
     if len(text) > limit:
         raise InputError(f"{len(text)} characters are too many", expected=f"at most {limit}", where=field)
     return text
@@ -175,6 +203,18 @@ def _hashed(password: str) -> str:
 def show_passphrase(request: HttpRequest, pk: int) -> SecretOut:
     """Show one passphrase to the person who asked for it."""
     return SecretOut(value=judged(pk).loaded.values.passphrase)
+
+
+@router.get("/deployments/{pk}/settings/files/{number}")
+def save_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
+    """Hand one file out that a person puts on the written card; it holds what opens the network."""
+    files = judged(pk).loaded.walk.to_put
+    if not 0 <= number < len(files):
+        raise MissingError("there is no such file to put on the card")
+    name = files[number].path.rsplit("/", 1)[-1]
+    answer = HttpResponse(files[number].content, content_type="application/octet-stream")
+    answer["Content-Disposition"] = content_disposition_header(as_attachment=True, filename=name) or ""
+    return answer
 
 
 @router.post("/deployments/{pk}/settings/agree", response=SettingsOut)
@@ -228,7 +268,10 @@ def _out(view: Judged) -> SettingsOut:
         if one.frozen is None
         else _was(values.time_zone, row.time_zone),
         keyboard=_value(row.keyboard, site.keyboard) if one.frozen is None else _was(values.keyboard, row.keyboard),
+        locale=_value(row.locale, site.locale) if one.frozen is None else _was(values.locale, row.locale),
+        takes_locale=recipe.takes_locale,
         takes_admin=recipe.takes_admin,
+        own_account=recipe.own_account,
         admin_name=row.admin_name,
         admin_password_set=bool(row.admin_hash),
         image_read=xray is not None,
@@ -247,10 +290,14 @@ def _out(view: Judged) -> SettingsOut:
                 meaning=f.meaning,
                 findings=list(f.findings),
             )
-            for f in walk.filled
+            for f in (*walk.filled, *walk.to_put)
         ],
         asks=[_ask_out(ask, values.answers.get(ask.id, "")) for ask in recipe.asks if ask.asked(values.answers)],
         findings=view.of(Station.SETTINGS) if view.closed else list(walk.settings_findings),
+        of_password=[],
+        fills=walk.fills,
+        way_in_text=WAYS_IN[walk.plan.own_way_in],
+        by_hand=list(walk.by_hand),
     )
 
 

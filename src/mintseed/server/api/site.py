@@ -13,8 +13,11 @@ from pydantic import Field
 from mintseed import wiring
 from mintseed.core.errors import InputError
 from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.keep.label import qr_code
 from mintseed.core.settings.values import SettingValues, Unreadable, check_values
+from mintseed.core.site.join_code import JoinCode, join_code
 from mintseed.core.site.keyboards import KEYBOARDS
+from mintseed.core.site.languages import LOCALE_MOST, languages
 from mintseed.core.site.ranges import check_range
 from mintseed.core.site.ssh_keys import MOST_KEYS, check_keys, keys_in
 from mintseed.core.site.time_zones import time_zones
@@ -53,6 +56,7 @@ class SiteOut(Schema):
     country: str
     time_zone: str
     keyboard: str
+    locale: str
     networks: list[str]
     shared_range: bool
     ssh_keys: str
@@ -71,6 +75,7 @@ class SiteIn(Schema):
     country: str
     time_zone: str
     keyboard: str
+    locale: str = ""
     networks: list[str]
     shared_range: bool = False
     ssh_keys: str = Field(default="", max_length=MOST_KEY_LETTERS)
@@ -89,6 +94,7 @@ class ChoicesOut(Schema):
     countries: list[PickOut]
     time_zones: list[PickOut]
     keyboards: list[PickOut]
+    languages: list[PickOut]
 
 
 class NewSiteIn(Schema):
@@ -103,6 +109,13 @@ class NetworkIn(Schema):
     hidden: bool = False
     wpa3_only: bool = False
     passphrase: str = ""
+
+
+class GuestCodeOut(Schema):
+    """A square that phones read; see core.keep.label.qr_code."""
+
+    qr_path: str
+    qr_size: int
 
 
 @router.get("/sites", response=list[SiteRowOut])
@@ -123,6 +136,7 @@ def _choices() -> ChoicesOut:
         countries=[PickOut(value=code, text=name) for name, code in countries],
         time_zones=[PickOut(value=zone, text=zone.replace("_", " ")) for zone in sorted(time_zones())],
         keyboards=[PickOut(value=code, text=name) for code, name in KEYBOARDS.items()],
+        languages=[PickOut(value=code, text=name) for code, name in languages().items()],
     )
 
 
@@ -160,6 +174,7 @@ def change_site(request: HttpRequest, pk: int, payload: ChangeIn) -> SiteOut:
         site.name = wanted.name.strip()[:80] or "My place"
         site.country, site.time_zone = wanted.country.strip()[:2], wanted.time_zone.strip()[:64]
         site.keyboard = wanted.keyboard.strip()[:16]
+        site.locale = wanted.locale.strip()[:LOCALE_MOST]
         if "ssh_keys" in sent:
             site.ssh_keys = _kept_keys(wanted.ssh_keys)
         site.save()
@@ -199,6 +214,14 @@ def show_network_passphrase(request: HttpRequest, pk: int) -> SecretOut:
     return SecretOut(value=WifiNetwork.there.get(pk=pk).passphrase)
 
 
+@router.post("/networks/{pk}/join-code", response=GuestCodeOut)
+def show_join_code(request: HttpRequest, pk: int) -> GuestCodeOut:
+    """Show a guest's phone the network, passphrase and all, to the person who asked for it."""
+    row = WifiNetwork.there.get(pk=pk)
+    path, size = qr_code(join_code(JoinCode(row.ssid, row.passphrase, row.hidden, row.wpa3_only)))
+    return GuestCodeOut(qr_path=path, qr_size=size)
+
+
 def _fields(payload: NetworkIn) -> dict[str, object]:
     if not 1 <= len(payload.ssid) <= 128:
         raise InputError("a network name has 1 to 32 octets", where="ssid")
@@ -221,11 +244,11 @@ def _kept_keys(text: str) -> str:
 
 def _findings(site: Site, network: WifiNetwork | None) -> list[Finding]:
     values = SettingValues(
-        host_name="any", country=site.country, time_zone=site.time_zone, keyboard=site.keyboard, way="wifi",
+        host_name="any", country=site.country, time_zone=site.time_zone, keyboard=site.keyboard, locale=site.locale, way="wifi",
         ssid=network.ssid if network else "any", passphrase=network.passphrase if network else "any passphrase",
     )  # fmt: skip
     found = check_values(values, default_host_name="", names_taken=frozenset())
-    place = ("wifi.country", "settings.time-zone", "settings.keyboard")
+    place = ("wifi.country", "settings.time-zone", "settings.keyboard", "settings.locale")
     wanted = ("wifi.ssid", "wifi.passphrase") if network else place
     if network is None:
         found = (*found, *check_keys(site.ssh_keys, Where(field="ssh_keys")))
@@ -243,6 +266,7 @@ def _out(site: Site) -> SiteOut:
         country=site.country,
         time_zone=site.time_zone,
         keyboard=site.keyboard,
+        locale=site.locale,
         networks=list(site.networks),
         shared_range=site.shared_range,
         ssh_keys=site.ssh_keys,

@@ -196,7 +196,12 @@ def seed_database(config: Config, say: Say = print) -> None:
     if not Site.objects.filter(name=NAME).exists():
         with transaction.atomic():
             site = Site.objects.create(
-                name=NAME, country="GB", time_zone="Europe/London", keyboard="gb", networks=[config.standin_lan]
+                name=NAME,
+                country="GB",
+                time_zone="Europe/London",
+                keyboard="gb",
+                locale="en_GB.UTF-8",
+                networks=[config.standin_lan],
             )
             for network in NETWORKS:
                 WifiNetwork.objects.create(site=site, **network)

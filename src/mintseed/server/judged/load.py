@@ -138,6 +138,7 @@ class Loaded:
             country=row.country or site.country,
             time_zone=row.time_zone or site.time_zone,
             keyboard=row.keyboard or site.keyboard,
+            locale=row.locale or site.locale,
             way=row.way,
             ssid=network.ssid if network else "",
             passphrase=_own_or(row.passphrase, network.passphrase if network else ""),
@@ -170,7 +171,7 @@ class Loaded:
             return ""
         # Only what was chosen: an answer that a recipe suggests may come and go with a version of this program.
         values = asdict(replace(self.values, answers=dict(sorted(answers_of(row).items()))))
-        for later in ("overlays", "ssh_keys"):
+        for later in ("overlays", "ssh_keys", "locale"):
             if not values[later]:
                 del values[later]  # marks of before there were any stay what they are
         brought = descriptions.known().recipe_texts.get(row.recipe, "")

@@ -64,6 +64,8 @@ class Site(Removable):
     country = models.CharField(max_length=2, default="", blank=True)
     time_zone = models.CharField(max_length=64, default="UTC")
     keyboard = models.CharField(max_length=16, default="us")
+    locale = models.CharField(max_length=40, default="", blank=True)
+    """the language of its devices' systems; empty: as each image comes"""
     networks = models.JSONField(default=list)
     shared_range = models.BooleanField(default=False)
     """whether the owner says that addresses of RFC 6598 are of their own network"""
@@ -249,6 +251,7 @@ class Deployment(Removable):
     country = models.CharField(max_length=8, default="", blank=True)
     time_zone = models.CharField(max_length=64, default="", blank=True)
     keyboard = models.CharField(max_length=16, default="", blank=True)
+    locale = models.CharField(max_length=40, default="", blank=True)
     admin_name = models.CharField(max_length=40, default="", blank=True)
     admin_hash = SecretField(default="", blank=True)
     answers = SecretField(default="", blank=True)

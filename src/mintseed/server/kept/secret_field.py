@@ -15,7 +15,8 @@ from mintseed.wiring import config
 
 
 @cache
-def _cipher() -> Fernet:
+def cipher() -> Fernet:
+    """Return what seals and opens secrets of this home."""
     key = kept_secret(config().home / "secrets" / "key", lambda: Fernet.generate_key().decode())
     return Fernet(key.encode())
 
@@ -35,13 +36,13 @@ class SecretField(models.TextField):  # type: ignore[type-arg]
             return value.kept  # saved as it lies there: the key may come back
         if value and self._closes_door:
             kept_word(str(value))
-        return _cipher().encrypt(str(value).encode()).decode() if value else ""
+        return cipher().encrypt(str(value).encode()).decode() if value else ""
 
     def from_db_value(self, value: str | None, expression: Any, connection: Any) -> str:
         if not value:
             return ""
         try:
-            return _cipher().decrypt(value.encode()).decode()
+            return cipher().decrypt(value.encode()).decode()
         except (InvalidToken, ValueError):
             # Of another key, or damaged: that value's own finding, and nobody else's trouble.
             return Unreadable(value)

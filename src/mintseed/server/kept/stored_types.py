@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from functools import lru_cache
 from typing import Any
 
+from cryptography.fernet import InvalidToken
 from pydantic import TypeAdapter, ValidationError
 
 from mintseed.core.boot.causes import Cause
 from mintseed.core.find.candidates import Candidate
 from mintseed.core.find.naming import NameFacts
 from mintseed.core.findings import Finding
-from mintseed.core.image.report import XRay
+from mintseed.core.image.report import FileOnImage, XRay
+from mintseed.core.settings.secrets_in import holds_secrets
 from mintseed.server.kept.models import Image
+from mintseed.server.kept.secret_field import cipher
 
 XRAY = TypeAdapter(XRay)
 CANDIDATES = TypeAdapter(tuple[Candidate, ...])
@@ -22,21 +26,43 @@ FINDING = TypeAdapter(Finding)
 
 
 @lru_cache(maxsize=256)
-def _xray(text: str) -> XRay | None:
+def opened_xray(text: str) -> XRay | None:
+    """Return a stored X-ray as it was before it was stored; None for one of another shape."""
     try:
-        return XRAY.validate_json(text)
-    except ValidationError:
-        return None  # stored by an older version: it is to be read again
+        xray = XRAY.validate_json(text)
+        return replace(xray, files=tuple(_opened(file) for file in xray.files))
+    except (ValidationError, InvalidToken):
+        return None  # stored by an older version, or sealed with another key: it is to be read again
+
+
+def xray_text(xray: XRay) -> str:
+    """Return `xray` as it lies in its column: files that hold something which opens something are sealed."""
+    return XRAY.dump_json(replace(xray, files=tuple(_sealed(file) for file in xray.files))).decode()
+
+
+_SEALED = b"\0sealed\0"
+
+
+def _sealed(file: FileOnImage) -> FileOnImage:
+    if not holds_secrets(file.path, file.content) and not file.content.startswith(_SEALED):
+        return file
+    return replace(file, content=_SEALED + cipher().encrypt(file.content))
+
+
+def _opened(file: FileOnImage) -> FileOnImage:
+    if not file.content.startswith(_SEALED):
+        return file
+    return replace(file, content=cipher().decrypt(file.content.removeprefix(_SEALED)))
 
 
 def xray_of(image: Image | None) -> XRay | None:
     """Return the stored X-ray of `image`, or None when it was not read yet, or not by this version."""
-    return _xray(image.xray) if image is not None and image.xray else None
+    return opened_xray(image.xray) if image is not None and image.xray else None
 
 
 def outline_of_row(image: Image) -> XRay | None:
     """Return the stored X-ray of `image` without its files and findings, None when it was not read yet."""
-    return _xray(image.outline) if image.outline else None
+    return opened_xray(image.outline) if image.outline else None
 
 
 def stored(adapter: TypeAdapter[Any], value: Any, default: Any) -> Any:

@@ -17,7 +17,7 @@ from mintseed.core.recipes.identity import identity_of
 from mintseed.ports.images import LibraryFile
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Image
-from mintseed.server.kept.stored_types import XRAY
+from mintseed.server.kept.stored_types import XRAY, xray_text
 from mintseed.server.owned import descriptions
 
 UNREAD: dict[str, Any] = {"xray": "", "outline": "", "verdict": "", "sha256": "", "read_at": None}
@@ -79,7 +79,7 @@ def keep_xray(image: Image, xray: XRay, now: datetime) -> None:
     """Store what an image's X-ray said, and in short columns what lists show of it."""
     image.sha256, image.recipe, image.release, image.build = xray.sha256, xray.recipe_id, xray.release, xray.build
     image.released_on = release_day(xray.recipe_id, xray.release)
-    image.xray, image.outline = XRAY.dump_json(xray).decode(), XRAY.dump_json(outline_of(xray)).decode()
+    image.xray, image.outline = xray_text(xray), XRAY.dump_json(outline_of(xray)).decode()
     image.verdict, image.trouble, image.read_at = str(verdict(xray.findings)), None, now
     image.save()
     judge_soon(image=image.pk)

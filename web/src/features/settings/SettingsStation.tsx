@@ -23,10 +23,12 @@ export function SettingsStation({ id }: { id: number }) {
   const navigate = useNavigate();
   const { data, error } = useAnswer(key, () => answer(GET("/api/deployments/{pk}/settings", path)));
   const change = useChange(key, (body: Change) => answer(PUT("/api/deployments/{pk}/settings", { ...path, body })));
+  const [ofPassword, setOfPassword] = useState<SettingsAnswer["of_password"]>([]);
+  const save = (body: Change) => change.mutate(body, { onSuccess: (fresh) => body.admin_password !== undefined && setOfPassword(fresh.of_password) });
   const agree = useChange(key, () => answer(POST("/api/deployments/{pk}/settings/agree", path)));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the settings" />;
   const stop = data.findings.find((f) => f.severity === "stop");
-  const stopped = stop !== undefined || !data.files.length;
+  const stopped = stop !== undefined || (data.fills && !data.files.length);
   return (
     <StationFrame
       deployment={data.deployment}
@@ -48,10 +50,11 @@ export function SettingsStation({ id }: { id: number }) {
             </Link>
           }
         >
-          <Values data={data} save={(body) => change.mutate(body)} refused={change.error} id={id} />
+          <Values data={data} save={save} ofPassword={ofPassword ?? []} refused={change.error} id={id} />
         </Sheet>
         <div className="min-w-0 max-lg:order-3">
-          <Files data={data} />
+          {data.by_hand.length > 0 && <ByHand data={data} id={id} />}
+          {(data.fills || data.files.length > 0) && <Files data={data} id={id} />}
         </div>
         <aside className="flex min-w-0 flex-col gap-3">
           <Sheet title="Before it goes on the card">
@@ -82,7 +85,7 @@ export function SettingsStation({ id }: { id: number }) {
   );
 }
 
-function Files({ data }: { data: SettingsAnswer }) {
+function Files({ data, id }: { data: SettingsAnswer; id: number }) {
   const [open, setOpen] = useState(0);
   const file = data.files[open] ?? data.files[0];
   if (!file) {
@@ -102,11 +105,16 @@ function Files({ data }: { data: SettingsAnswer }) {
             {f.path.length > 30 ? `…/${f.path.split("/").at(-1)}` : f.path}
           </Tabs.Trigger>
         ))}
-        <span className="ml-auto text-[0.85rem] text-ink-2">as on the card</span>
+        <span className="ml-auto text-[0.85rem] text-ink-2">{data.fills ? "as on the card" : "as it has to stand on the card"}</span>
       </Tabs.List>
       <Tabs.Content value={file.path} tabIndex={-1}>
-        <p className="px-3.5 pt-2 text-[0.9rem] text-ink-2">
+        <p className="flex flex-wrap items-center gap-2 px-3.5 pt-2 text-[0.9rem] text-ink-2">
           {file.title}. {plural(file.changed_lines, "line")} changed, all others as they came.
+          {!data.fills && (
+            <a className="font-[550] text-mint-ink underline" href={`/api/deployments/${id}/settings/files/${data.files.indexOf(file)}`} download>
+              Save this file
+            </a>
+          )}
         </p>
         {file.meaning && (
           <p className="px-3.5 pt-1 [overflow-wrap:anywhere]">
@@ -119,14 +127,48 @@ function Files({ data }: { data: SettingsAnswer }) {
   );
 }
 
+/** What is done by hand once the card is written, in its order. */
+function ByHand({ data, id }: { data: SettingsAnswer; id: number }) {
+  const [shown, setShown] = useState("");
+  const show = useOnce(() => answer(POST("/api/deployments/{pk}/settings/passphrase", { params: { path: { pk: id } } })));
+  return (
+    <Sheet title="By hand, in this order" hint={data.way_in_text} className="mb-3">
+      <ol className="flex flex-col">
+        {data.by_hand.map((step, n) => (
+          <li key={step.do + step.answer} className="grid grid-cols-[1.6rem_minmax(0,1fr)] gap-x-2 border-t border-rule-2 py-2 first:border-0">
+            <span className="pt-px text-right font-semibold text-ink-3 tabular-nums">{n + 1}</span>
+            <div>
+              <div className="flex flex-wrap items-baseline gap-x-3 gap-y-1">
+                <span>{step.do}</span>
+                {step.answer && <Mono className="rounded bg-rule-2 px-1.5 [overflow-wrap:anywhere]">{step.answer}</Mono>}
+                {step.secret && (
+                  <>
+                    <Mono className="rounded bg-rule-2 px-1.5 break-all">{shown || "••••••••••••"}</Mono>
+                    <Button small disabled={!data.passphrase_set} onClick={() => (shown ? setShown("") : show.mutate(undefined, { onSuccess: (s) => setShown(s.value) }))}>
+                      {shown ? "Hide" : "Show"}
+                    </Button>
+                  </>
+                )}
+              </div>
+              {step.see && <p className="text-[0.9rem] text-ink-2">{step.see}</p>}
+            </div>
+          </li>
+        ))}
+      </ol>
+    </Sheet>
+  );
+}
+
 interface ValuesProps {
   data: SettingsAnswer;
   save: (body: Change) => void;
   refused: Problem | null;
+  /** What was said of the password that was typed last: it is a hash now, and nobody can say it again. */
+  ofPassword: NonNullable<SettingsAnswer["of_password"]>;
   id: number;
 }
 
-function Values({ data, save, refused, id }: ValuesProps) {
+function Values({ data, save, refused, ofPassword, id }: ValuesProps) {
   const lists = useChoices();
   const wifi = data.way === "wifi";
   const from = (v: Shapes["ValueOut"]) => (v.from_site ? "site" : `site says ${v.site_value}`);
@@ -152,6 +194,9 @@ function Values({ data, save, refused, id }: ValuesProps) {
       <Field label="Host name" mono value={data.host_name} problem={problem("host_name")} onSave={(host_name, was) => save({ host_name, was: { host_name: was } })} />
       <Pick label="Time zone" empty="pick the zone" value={data.time_zone.value} options={lists.time_zones} hint={from(data.time_zone)} tone={tone(data.time_zone)} problem={problem("time_zone")} {...site(data.time_zone)} onSave={(time_zone) => save({ time_zone, was: { time_zone: data.time_zone.value } })} />
       <Pick label="Keyboard" empty="pick the layout" value={data.keyboard.value} options={lists.keyboards} hint={from(data.keyboard)} tone={tone(data.keyboard)} problem={problem("keyboard")} {...site(data.keyboard)} onSave={(keyboard) => save({ keyboard, was: { keyboard: data.keyboard.value } })} />
+      {data.takes_locale && (
+        <Pick label="Language" empty="as the image comes" value={data.locale.value} options={lists.languages} hint={from(data.locale)} tone={tone(data.locale)} problem={problem("locale")} {...site(data.locale)} onSave={(locale) => save({ locale, was: { locale: data.locale.value } })} />
+      )}
       {data.asks.length > 0 && <h3 className="cap mt-2">Asked by this appliance</h3>}
       {data.asks.map((ask) => (
         <div key={ask.id}>
@@ -178,7 +223,13 @@ function Values({ data, save, refused, id }: ValuesProps) {
       <h3 className="cap mt-2">Way in</h3>
       {data.takes_admin ? (
         <>
-          <Field label="Admin" mono value={data.admin_name} placeholder="such as keeper" problem={problem("admin_name")} onSave={(admin_name, was) => save({ admin_name, was: { admin_name: was } })} />
+          {data.own_account ? (
+            <p className="text-[0.93rem]">
+              <span className="font-mono">{data.own_account}</span> <span className="text-ink-2">is the image’s own account; it gets the password you set here.</span>
+            </p>
+          ) : (
+            <Field label="Admin" mono value={data.admin_name} placeholder="such as keeper" problem={problem("admin_name")} onSave={(admin_name, was) => save({ admin_name, was: { admin_name: was } })} />
+          )}
           <Field
             label="Password"
             secret
@@ -189,13 +240,16 @@ function Values({ data, save, refused, id }: ValuesProps) {
             problem={problem("admin_password")}
             onSave={(admin_password) => save({ admin_password })}
           />
+          {ofPassword.length > 0 && <Findings findings={ofPassword} />}
         </>
       ) : (
         <p className="text-[0.93rem] text-ink-2">This image takes no account beforehand. Its own login is changed under Set up.</p>
       )}
-      <p className="mt-2 border-t border-dashed border-rule pt-2 text-[0.9rem] text-ink-2">
-        The files are filled in the image, <b>before</b> writing: no editor, no remounting of the card.
-      </p>
+      {data.fills && (
+        <p className="mt-2 border-t border-dashed border-rule pt-2 text-[0.9rem] text-ink-2">
+          The files are filled in the image, <b>before</b> writing: no editor, no remounting of the card.
+        </p>
+      )}
     </div>
   );
 }

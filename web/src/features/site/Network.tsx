@@ -6,6 +6,7 @@ import { Clash, useClash } from "../../ui/Clash";
 import { FormButtons, FormRow, INPUT, saved } from "../../ui/FormRow";
 import { Mark } from "../../ui/Mark";
 import { Button, Mono, Tag } from "../../ui/parts";
+import { QrCode } from "../../ui/QrCode";
 import { Select } from "../../ui/Select";
 
 export type Values = Required<Shapes["NetworkIn"]>;
@@ -20,6 +21,8 @@ export function Network({ network: n, onSave, onRemove }: Props) {
   const [editing, setEditing] = useState(false);
   const [shown, setShown] = useState("");
   const show = useOnce(() => answer(POST("/api/networks/{pk}/passphrase", { params: { path: { pk: n.id } } })));
+  const guests = useOnce(() => answer(POST("/api/networks/{pk}/join-code", { params: { path: { pk: n.id } } })));
+  const [code, setCode] = useState<Shapes["GuestCodeOut"] | null>(null);
   const worst = n.findings[0];
   return (
     <div className="border-t border-rule-2 py-2.5 first:border-0">
@@ -40,6 +43,11 @@ export function Network({ network: n, onSave, onRemove }: Props) {
               {shown ? "Hide" : "Show"}
             </Button>
           )}
+          {n.passphrase_set && (
+            <Button small aria-expanded={code !== null} onClick={() => (code ? setCode(null) : guests.mutate(undefined, { onSuccess: setCode }))}>
+              For guests
+            </Button>
+          )}
           <Button small onClick={() => setEditing(!editing)} aria-expanded={editing}>
             Change
           </Button>
@@ -50,6 +58,14 @@ export function Network({ network: n, onSave, onRemove }: Props) {
           {worst.title}. {worst.fix}
         </p>
       )}
+      {code && (
+        <div className="mt-2 flex flex-wrap items-center gap-4 pl-8">
+          <QrCode path={code.qr_path} size={code.qr_size} label={`Join code of ${n.ssid}`} className="w-40 rounded-md" />
+          <p className="max-w-72 text-[0.93rem] text-ink-2">
+            A phone that looks at it joins <b>{n.ssid}</b>. The passphrase is in it: show it to guests, put no picture of it anywhere.
+          </p>
+        </div>
+      )}
       {editing && (
         <NetworkForm
           start={{ ssid: n.ssid, band_ghz: n.band_ghz, hidden: n.hidden, wpa3_only: n.wpa3_only, passphrase: "" }}
@@ -57,6 +73,7 @@ export function Network({ network: n, onSave, onRemove }: Props) {
             await onSave(values, was);
             setEditing(false);
             setShown("");
+            setCode(null);
           }}
           onRemove={onRemove}
           button="Save it"

@@ -60,7 +60,7 @@ export function SitePlace() {
 }
 
 /** Fields that say themselves why they were refused. */
-const SHOWN_AT = new Set(["name", "country", "time_zone", "keyboard", "networks", "ssid", "ssh_keys"]);
+const SHOWN_AT = new Set(["name", "country", "time_zone", "keyboard", "locale", "networks", "ssid", "ssh_keys"]);
 
 function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () => void }) {
   const KEY = ["site", id];
@@ -129,21 +129,22 @@ interface PlaceValues {
   country: string;
   time_zone: string;
   keyboard: string;
+  locale: string;
   networks: string;
   shared_range: boolean;
   ssh_keys: string;
 }
 
-const ALL = ["name", "country", "time_zone", "keyboard", "networks", "shared_range", "ssh_keys"] as const;
+const ALL = ["name", "country", "time_zone", "keyboard", "locale", "networks", "shared_range", "ssh_keys"] as const;
 
-const FIELDS = ["name", "country", "time_zone", "keyboard", "networks", "ssh_keys"] as const;
+const FIELDS = ["name", "country", "time_zone", "keyboard", "locale", "networks", "ssh_keys"] as const;
 
 /** What stands in the form: nothing else of the place moves it. */
 const fieldsOf = (site: Shapes["SiteOut"]): PlaceValues => ({
-  name: site.name, country: site.country, time_zone: site.time_zone, keyboard: site.keyboard, networks: site.networks.join(", "), shared_range: site.shared_range, ssh_keys: site.ssh_keys,
+  name: site.name, country: site.country, time_zone: site.time_zone, keyboard: site.keyboard, locale: site.locale, networks: site.networks.join(", "), shared_range: site.shared_range, ssh_keys: site.ssh_keys,
 });
 
-const PROPOSED: Record<Shapes["Proposal"]["field"], string> = { country: "Country", time_zone: "Time zone", keyboard: "Keyboard", networks: "Own network", wifi: "Wi-Fi" };
+const PROPOSED: Record<Shapes["Proposal"]["field"], string> = { country: "Country", time_zone: "Time zone", keyboard: "Keyboard", locale: "Language", networks: "Own network", wifi: "Wi-Fi" };
 
 /** What the machine that stands here says of the place where nobody said anything yet: proposed, and changed at will. */
 function FromThisMachine({ site }: { site: Shapes["SiteOut"] }) {
@@ -152,7 +153,7 @@ function FromThisMachine({ site }: { site: Shapes["SiteOut"] }) {
   const { data } = useAnswer(key, () => answer(GET("/api/sites/{pk}/proposals", { params: { path: { pk: site.id } } })));
   const take = useChange(["site", site.id, "proposed"], async (wanted: readonly Shapes["Proposal"][]) => {
     const body: Record<string, unknown> = {};
-    for (const p of wanted.filter((p) => p.field !== "wifi")) body[p.field] = p.field === "networks" ? [...((body.networks as string[] | undefined) ?? site.networks), p.value] : p.value;
+    for (const p of wanted.filter((p) => p.field !== "wifi")) body[p.field] = p.field === "networks" ? [...((body.networks as string[] | undefined) ?? site.networks), p.value] : (body[p.field] ?? p.value);
     const was = Object.fromEntries(Object.keys(body).map((name) => [name, site[name as "country"]]));
     if (Object.keys(body).length) await answer(PUT("/api/sites/{pk}", { params: { path: { pk: site.id } }, body: changesOf(was, body) }));
     for (const p of wanted.filter((p) => p.field === "wifi")) {
@@ -162,7 +163,7 @@ function FromThisMachine({ site }: { site: Shapes["SiteOut"] }) {
   });
   if (!data?.length) return null;
   return (
-    <Sheet title="From this machine" hint="it probably stands where your devices will; nothing is taken unasked">
+    <Sheet title="Proposed for this place" hint="by this machine and the country; nothing is taken unasked">
       <Trouble error={take.error} />
       <ul>
         {data.map((p) => (
@@ -198,7 +199,7 @@ function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: R
     })();
   if (!formState.isDirty) begin(); // what one begins to change is what stands there
   const problem = (name: keyof PlaceValues) => formState.errors[name]?.message;
-  const pick = (name: "country" | "time_zone" | "keyboard", label: string, options: readonly Option[]) => (
+  const pick = (name: "country" | "time_zone" | "keyboard" | "locale", label: string, options: readonly Option[]) => (
     <Controller
       name={name}
       control={control}
@@ -219,6 +220,7 @@ function PlaceForm({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (body: R
       {pick("country", "Country", lists.countries)}
       {pick("time_zone", "Time zone", lists.time_zones)}
       {pick("keyboard", "Keyboard", lists.keyboards)}
+      {pick("locale", "Language", lists.languages)}
       <FormRow label="Own network" hint="only these ranges are looked at" problem={problem("networks")}>
         <input className={INPUT} spellCheck={false} {...register("networks")} />
       </FormRow>

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.dialects.keyfile_fields import escaped
 from mintseed.core.settings.meaning import KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
 from mintseed.core.settings.sections import read_lines, set_key
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SettingValues
@@ -20,13 +21,14 @@ _BOOLEANS = ("true", "false", "1", "0", "yes", "no", "on", "off")
 
 
 def apply(text: str, file: FileToFill, values: SettingValues) -> str:
-    """Return `text` with the derived key; a passphrase that stands there goes, since it could be another network's."""
-    lines = [
-        line
-        for line in text.split("\n")
-        if line.partition("=")[0].strip() not in ("Passphrase", "SAE-PT-Group19", "SAE-PT-Group20")
-    ]
-    set_key(lines, "Security", "PreSharedKey", values.key)
+    """Return `text` with the derived key; a passphrase that stands there goes, since it could be another network's. For WPA3, which works
+    from nothing else, the passphrase, and the key goes."""
+    gone = ("PreSharedKey" if values.wpa3_only else "Passphrase", "SAE-PT-Group19", "SAE-PT-Group20")
+    lines = [line for line in text.split("\n") if line.partition("=")[0].strip() not in gone]
+    if values.wpa3_only:
+        set_key(lines, "Security", "Passphrase", escaped(values.passphrase))
+    else:
+        set_key(lines, "Security", "PreSharedKey", values.key)
     if values.hidden:
         set_key(lines, "Settings", "Hidden", "true")
     if _off(lines):

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
-from mintseed.core.settings.dialects.keyfile_fields import FIELDS, KEY_MANAGEMENT, ssid_octets, unescaped
+from mintseed.core.settings.dialects.keyfile_fields import FIELDS, KEY_MANAGEMENT, escaped, ssid_octets, unescaped
 from mintseed.core.settings.dialects.value_table import Field
 from mintseed.core.settings.meaning import BY_ITSELF, KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
 from mintseed.core.settings.sections import at, read_lines, section_of, set_key, span
@@ -165,7 +165,8 @@ _NEEDS_A_KEY = ("wpa-psk", "sae")
 
 
 def apply(text: str, file: FileToFill, values: SettingValues) -> str:
-    """Return `text` with the network set; comments, order and all other lines stay. Writes the derived key.
+    """Return `text` with the network set; comments, order and all other lines stay. Writes the derived key; for WPA3, which
+    works from nothing else, the passphrase.
 
     What may keep the board from joining goes: a key that is to be asked for, and every line of the table that says so.
     """
@@ -173,7 +174,8 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     wanted = [("connection", "type", "wifi"), ("wifi", "ssid", ssid_value(values.ssid))]
     if values.hidden:
         wanted.append(("wifi", "hidden", "true"))
-    wanted += [("wifi-security", "key-mgmt", "wpa-psk"), ("wifi-security", "psk", values.key)]
+    key = escaped(values.passphrase) if values.wpa3_only else values.key
+    wanted += [("wifi-security", "key-mgmt", "sae" if values.wpa3_only else "wpa-psk"), ("wifi-security", "psk", key)]
     # A section for addresses without its method is refused.
     said = {(line.section, line.key) for line in read_lines(text, ("#",), _ALIASES)}
     wanted += [(s, "method", "auto") for s in ("ipv4", "ipv6") if (s, None) in said and (s, "method") not in said]
@@ -184,6 +186,8 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
         ("wifi", "channel"),
         *(name for name, field in FIELDS.items() if field.goes),
     ]
+    if values.wpa3_only:
+        _drop(lines, "wifi-security", "pmf", harmless=(("pmf", "0"), ("pmf", "3")))
     for section, key in gone:
         _drop(lines, section, key)
     return "\n".join(lines)
@@ -208,10 +212,10 @@ _HARMLESS = (
 """What stays though its key goes: it says what holds without it."""
 
 
-def _drop(lines: list[str], section: str, key: str) -> None:
+def _drop(lines: list[str], section: str, key: str, harmless: tuple[tuple[str, str], ...] = _HARMLESS) -> None:
     if found := span(lines, section, _ALIASES):
         for i in reversed(at(lines, *found, key)):
-            if (key, _value(lines[i])) not in _HARMLESS:
+            if (key, _value(lines[i])) not in harmless:
                 del lines[i]
 
 

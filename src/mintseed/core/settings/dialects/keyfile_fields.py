@@ -89,6 +89,12 @@ def unescaped(value: str) -> str | None:
     return "".join(out)
 
 
+def escaped(value: str) -> str:
+    """Return `value` so that `unescaped` gives it back: a backslash, and a blank at the beginning, which would be taken off."""
+    plain = value.replace("\\", "\\\\")
+    return f"\\s{plain[1:]}" if plain.startswith(" ") else plain
+
+
 def ssid_octets(value: str) -> int | None:
     """Return how many octets a network name has as the reader reads it; None where that is not told."""
     if re.fullmatch(r"(\d{1,3};)+", value):

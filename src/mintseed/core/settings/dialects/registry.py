@@ -23,6 +23,7 @@ from mintseed.core.settings.dialects import (
     networkd,
     plain,
     presence,
+    shadow,
     toml_file,
     user_data,
     wpa_supplicant,
@@ -37,8 +38,8 @@ from mintseed.core.settings.values import SettingValues
 class Dialect:
     """`apply` edits text in place; `check` judges it as the real reader would, told what the recipe says of the file;
     `means` says what its device will do. `reader`: what it makes of
-    what editors do. `takes_country`: whether files of this syntax have a place for the country; `takes_wifi`: whether they hold the network
-    without being told which key means what. `owner` and `mode` are what the reader demands on the root volume, where it does. `wanted`:
+    what editors do. `takes_country`: whether files of this syntax have a place for the country.
+    `owner` and `mode` are what the reader demands on the root volume, where it does. `wanted`:
     whether there is anything to put into such a file; without, it is left as it lies."""
 
     apply: Callable[[str, FileToFill, SettingValues], str]
@@ -46,7 +47,6 @@ class Dialect:
     means: Callable[[str, str, FileToFill | None], Meaning]
     reader: Reader = ANY_READER
     takes_country: bool = False
-    takes_wifi: bool = False
     owner: str = ""
     mode: str = ""
     wanted: Callable[[SettingValues], bool] = lambda values: True
@@ -63,12 +63,11 @@ DIALECTS: Mapping[str, Dialect] = {
         wpa_supplicant.means,
         Reader(cr_twice=Severity.NOTE, cr_blank=Severity.NOTE),
         takes_country=True,
-        takes_wifi=True,
         owner="root",
         mode="0600",
     ),
     # The network manager reads no keyfile of anybody else's or that others may read (nm-settings-keyfile(5), Security).
-    "keyfile": Dialect(keyfile.apply, keyfile.check, keyfile.means, takes_wifi=True, owner="root", mode="0600"),
+    "keyfile": Dialect(keyfile.apply, keyfile.check, keyfile.means, owner="root", mode="0600"),
     # netplan warns where others may read it; it holds the key (netplan(5), 0.106).
     "netplan": Dialect(
         netplan.apply,
@@ -76,7 +75,6 @@ DIALECTS: Mapping[str, Dialect] = {
         netplan.means,
         NETPLAN,
         takes_country=True,
-        takes_wifi=True,
         owner="root",
         mode="0600",
     ),
@@ -89,7 +87,6 @@ DIALECTS: Mapping[str, Dialect] = {
         netplan.means,
         YAML,
         takes_country=True,
-        takes_wifi=True,
         owner="root",
         mode="0600",
     ),
@@ -106,12 +103,11 @@ DIALECTS: Mapping[str, Dialect] = {
         interfaces.check,
         interfaces.means,
         Reader(cr_twice=Severity.NOTE, cr_blank=Severity.NOTE),
-        takes_wifi=True,
         owner="root",
         mode="0600",
     ),
-    "iwd": Dialect(iwd.apply, iwd.check, iwd.means, takes_wifi=True, owner="root", mode="0600"),
-    "connman": Dialect(connman.apply, connman.check, connman.means, takes_wifi=True, owner="root", mode="0600"),
+    "iwd": Dialect(iwd.apply, iwd.check, iwd.means, owner="root", mode="0600"),
+    "connman": Dialect(connman.apply, connman.check, connman.means, owner="root", mode="0600"),
     "authorized-keys": Dialect(
         authorized_keys.apply,
         authorized_keys.check,
@@ -119,6 +115,7 @@ DIALECTS: Mapping[str, Dialect] = {
         mode="0600",
         wanted=lambda values: bool(values.ssh_keys),
     ),
+    "shadow": Dialect(shadow.apply, shadow.check, shadow.means, wanted=lambda values: bool(values.admin_hash)),
     "key-value": Dialect(key_value.apply, key_value.check, key_value.means),
     "shell-vars": Dialect(key_value.apply, key_value.check, key_value.means, SHELL),
     "ini": Dialect(ini.apply, ini.check, ini.means, SECTIONED),

@@ -28,6 +28,15 @@ NOT_HERE = ("network", "ethernets", "wifis")
 """read from network-config alone"""
 
 
+WITHOUT_A_RECIPE = {
+    "hostname": "{host_name}",
+    "timezone": "{time_zone}",
+    "keyboard/layout": "{keyboard}",
+    "locale": "{locale}",
+}
+"""key → template, where the recipe names none (cloud-init documentation, module reference)"""
+
+
 def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     """Return `text` with name, zone, keyboard and the account set, and with what its recipe names beside them.
 
@@ -45,7 +54,7 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
                 next_step="Choose another file, or the image's own.",
             )
         text = f"{HEADER}\n{text}"
-    wanted = file.values or {"hostname": "{host_name}", "timezone": "{time_zone}", "keyboard/layout": "{keyboard}"}
+    wanted = file.values or WITHOUT_A_RECIPE
     for key, template in wanted.items():
         if value := values.for_template(template):
             text = yaml_file.set_typed(text, tuple(key.split("/")), template, value, file.place)

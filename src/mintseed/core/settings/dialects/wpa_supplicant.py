@@ -67,15 +67,21 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
 
     The first active block is filled, and of it only the fields that must change; a block that is only commented out is
     uncommented whole, its closing brace too, and prose in it stays a comment. What would keep the board from joining
-    (disabled, a fixed bssid, another kind of key, what the table of values says) goes. The derived key is written, never the passphrase.
+    (disabled, a fixed bssid, another kind of key, what the table of values says) goes. The derived key is written; the passphrase
+    only for WPA3, which works from nothing else.
     Raises SettingsFileError when a block is not closed.
     """
     lines = text.split("\n")
     start, end = _block(lines, file.path)
-    fields = {"ssid": ssid_value(values.ssid), "psk": values.key}
+    fields = {"ssid": ssid_value(values.ssid)}
+    if values.wpa3_only:
+        # A key of WPA2 would be another network's; frames that protect each other belong to WPA3.
+        fields |= {"key_mgmt": "SAE", "sae_password": sae_value(values.passphrase), "ieee80211w": "2"}
+    else:
+        fields["psk"] = values.key
     if values.hidden:
         fields["scan_ssid"] = "1"
-    lines[start + 1 : end] = _with_fields(lines[start + 1 : end], fields)
+    lines[start + 1 : end] = _with_fields(lines[start + 1 : end], fields, ("psk",) if values.wpa3_only else ())
     return "\n".join(_with_country(lines, values.country))
 
 
@@ -84,6 +90,11 @@ def ssid_value(ssid: str) -> str:
     if '"' in ssid or "\\" in ssid or any(not 32 <= ord(c) <= 126 for c in ssid):
         return ssid.encode().hex()
     return f'"{ssid}"'
+
+
+def sae_value(passphrase: str) -> str:
+    """Return `passphrase` in quotes, or as hex where the reader would end it too soon."""
+    return passphrase.encode().hex() if re.search(r'["#\\]', passphrase) else f'"{passphrase}"'
 
 
 def _block(lines: list[str], path: str) -> tuple[int, int]:
@@ -150,14 +161,14 @@ def _keeps_from_joining(name: str, value: str) -> bool:
     return row.taken(value) != "meant" or (row.keeps_away is not None and row.keeps_away.when(value))
 
 
-def _with_fields(body: list[str], fields: dict[str, str]) -> list[str]:
+def _with_fields(body: list[str], fields: dict[str, str], gone: tuple[str, ...] = ()) -> list[str]:
     settings = [line for line in body if _field(line)[0]]
     indent = re.match(r"\s*", settings[0]).group() if settings else "    "  # type: ignore[union-attr]
     result, left = [], dict(fields)
     for line in body:
         name, value = _field(line)
         if name not in fields:
-            if not _keeps_from_joining(name, value):
+            if name not in gone and not _keeps_from_joining(name, value):
                 result.append(line)
         elif name in left:
             wanted = left.pop(name)

@@ -1,0 +1,108 @@
+"""The schools that put settings in by hand: their order and their answers, as practitioners do it (common practice)."""
+
+from __future__ import annotations
+
+import pytest
+
+from mintseed import wiring
+from mintseed.core.recipes.model import WAYS_IN, WayIn
+from mintseed.core.settings.by_hand import HandStep, steps_by_hand
+from mintseed.core.settings.values import SettingValues
+from tests.core.settings.test_values import values
+
+
+def steps(
+    recipe: str, way_in: WayIn, wanted: SettingValues | None = None, layout: str = "", files: tuple[str, ...] = ()
+) -> tuple[HandStep, ...]:
+    return steps_by_hand(
+        wiring.recipes()[recipe], way_in, wanted or values(), page_url="http://press.local:1/", band=None, console_layout=layout, files=files
+    )  # fmt: skip
+
+
+def order(found: tuple[HandStep, ...], *words: str) -> list[int]:
+    return [next(n for n, step in enumerate(found) if word in step.do.lower()) for word in words]
+
+
+def test_over_a_cable_the_second_address_is_seen_before_the_cable_goes() -> None:
+    found = steps("lintel", "cable-first")
+    places = order(
+        found,
+        "plug the network cable",
+        "log in",
+        "look for networks",
+        "security",
+        "passphrase",
+        "ipv4",
+        "second address",
+        "unplug",
+        "label",
+    )
+    assert places == sorted(places)
+    assert [s.answer for s in found if s.answer] == [
+        "http://press.local:1/",
+        "doorway / doorway",
+        "Quay House 2G",
+        "WPA2, personal",
+        "GB",
+    ]
+    assert "WPA3, personal" in [s.answer for s in steps("lintel", "cable-first", values(wpa3_only=True))]
+
+
+def test_its_own_network_is_named_where_the_recipe_names_it() -> None:
+    found = steps("farsight", "own-access-point")
+    assert [s.answer for s in found[:3]] == ["Farsight", "far and wide", "http://192.168.72.1/"]
+    unnamed = wiring.recipes()["farsight"].model_copy(update={"own_network": None})
+    plain = steps_by_hand(unnamed, "own-access-point", values(), page_url="http://p/", band=None, console_layout="")
+    assert [s.answer for s in plain[:3]] == ["", "", "http://p/"]
+
+
+def test_with_a_screen_the_keyboard_comes_before_anything_that_is_typed() -> None:
+    found = steps(
+        "tinplay", "screen", values(locale="en_GB.UTF-8", admin_name="keeper", admin_hash="$6$x$y"), layout="us"
+    )
+    places = order(
+        found,
+        "plug in screen",
+        "language",
+        "keyboard first",
+        "sit elsewhere",
+        "country",
+        "time zone",
+        "network",
+        "passphrase",
+        "its name",
+        "account",
+    )
+    assert places == sorted(places)
+    assert next(s.answer for s in found if "elsewhere" in s.do) == '" # @ \\ | ~'  # us beside gb (common practice)
+    assert not [s for s in steps("tinplay", "screen", layout="gb") if "elsewhere" in s.do]
+    assert not [s for s in steps("tinplay", "screen") if "elsewhere" in s.do], (
+        "the image does not say which layout it has"
+    )
+    by_cable = steps("tinplay", "screen", values(way="cable"))
+    assert not [s for s in by_cable if "passphrase" in s.do or s.secret]
+
+
+def test_installed_over_the_network_nothing_is_written_first() -> None:
+    found = steps("tinplay", "network-install")
+    places = order(found, "blank card", "cable with internet", "choose the system", "keyboard first")
+    assert places == sorted(places)
+
+
+def test_files_for_a_written_card_keep_their_names() -> None:
+    found = steps("platen", "fill-after", files=("wifi.conf", "/etc/hostname"))
+    assert [s.answer for s in found if s.answer] == ["wifi.conf", "/etc/hostname"]
+    assert "Linux" in next(s.see for s in found if s.answer == "/etc/hostname")
+
+
+@pytest.mark.parametrize("way_in", WAYS_IN)
+def test_no_step_tells_a_secret(way_in: WayIn) -> None:
+    wanted = values(answers={"pin": "24682468"}, admin_name="keeper", admin_hash="$6$x$y")
+    for name, recipe in wiring.recipes().items():
+        found = steps(name, way_in, wanted, "us")
+        said = repr(found)
+        assert wanted.passphrase not in said
+        assert wanted.key not in said
+        assert "$6$" not in said
+        assert not [a.id for a in recipe.asks if a.secret and wanted.answers.get(a.id, "\0") in said]
+        assert (way_in == "fill-before") == (not found)
