@@ -255,9 +255,55 @@ def test_the_site_is_edited_and_judged(page: Page) -> None:
     row = page.locator("div", has=page.get_by_text("Boat shed", exact=True)).last
     row.get_by_role("button", name="Show").click()
     expect(row.get_by_text("short", exact=True)).to_be_visible()
+    guests = row.get_by_role("button", name="For guests").element_handle()
+    guests.click()
+    expect(page.get_by_role("img", name="Join code of Boat shed")).to_be_visible()
+    guests.click()
+    expect(page.get_by_role("img", name="Join code of Boat shed")).to_have_count(0)
     row.get_by_role("button", name="Change").click()
     page.get_by_role("button", name="Take it off").click()
     expect(page.get_by_text("Boat shed", exact=True)).to_have_count(0)
+    walk.pick(page, "Language", "Welsh")
+    page.get_by_role("button", name="Save the place").click()
+    expect(page.get_by_role("button", name="Save the place")).to_be_disabled()
+    page.reload()
+    expect(page.get_by_role("combobox", name="Language")).to_contain_text("Welsh")
+    walk.pick(page, "Language", "English (United Kingdom)")
+    page.get_by_role("button", name="Save the place").click()
+    expect(page.get_by_role("button", name="Save the place")).to_be_disabled()
+
+
+def test_another_way_in_has_its_own_order(page: Page, application: Application) -> None:
+    """The school changes with one choice under Plan; what is typed by hand stands there in its order, secrets on purpose only."""
+    made = httpx.post(f"{application.url}/api/deployments", json={"recipe": "platen", "name": "By hand"}).json()
+    at = f"{application.url}/api/deployments/{made['id']}"
+    image = next(c["image"]["id"] for c in httpx.get(f"{at}/image").json()["choices"])
+    httpx.put(f"{at}/image", json={"image_id": image})
+    page.goto(f"/deployments/{made['id']}/plan")
+    walk.pick(page, "Settings", "on the written card")
+    page.goto(f"/deployments/{made['id']}/settings")
+    steps = page.get_by_role("listitem").filter(has_text="Save this file")
+    expect(steps.first).to_contain_text("platen-network.conf")
+    with page.expect_download() as saved:
+        page.get_by_role("link", name="Save this file").click()
+    assert saved.value.suggested_filename == "platen-network.conf"
+    assert "psk=" in saved.value.path().read_text()
+    page.goto(f"/deployments/{made['id']}/plan")
+    walk.pick(page, "Settings", "before the card is written")
+    page.goto(f"/deployments/{made['id']}/settings")
+    expect(page.get_by_role("heading", name="By hand, in this order")).to_have_count(0)
+    page.goto("/")
+    httpx.delete(at)
+    over = httpx.post(f"{application.url}/api/deployments", json={"recipe": "lintel", "name": "Over a cable"}).json()
+    httpx.put(f"{application.url}/api/deployments/{over['id']}/plan", json={"way_in": "cable-first", "way": "wifi"})
+    page.goto(f"/deployments/{over['id']}/settings")
+    expect(page.get_by_text("See the second address before anything else")).to_be_visible()
+    word = page.get_by_role("listitem").filter(has_text="Type the passphrase")
+    expect(word).to_contain_text("•")
+    word.get_by_role("button", name="Show").click()
+    expect(word).not_to_contain_text("•")
+    page.goto("/")
+    httpx.delete(f"{application.url}/api/deployments/{over['id']}")
 
 
 def test_an_image_is_read_from_its_own_page(page: Page) -> None:

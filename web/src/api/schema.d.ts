@@ -4115,6 +4115,8 @@ export interface components {
             way: string;
             /** Way In Text */
             way_in_text: string;
+            /** Wpa3 Only */
+            wpa3_only: boolean;
         };
         /** SetupOut */
         SetupOut: {

@@ -70,6 +70,7 @@ class SettingsOut(Schema):
     way: str
     ssid: str
     band_ghz: float | None
+    wpa3_only: bool
     passphrase_set: bool
     passphrase_from_site: bool
     host_name: str
@@ -260,6 +261,7 @@ def _out(view: Judged) -> SettingsOut:
         way=row.way,
         ssid=values.ssid,
         band_ghz=walk.inputs.network.band_ghz if walk.inputs.network else None,
+        wpa3_only=values.wpa3_only,
         passphrase_set=bool(values.passphrase),
         passphrase_from_site=not row.passphrase,
         host_name=row.host_name,

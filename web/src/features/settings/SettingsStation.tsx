@@ -28,7 +28,7 @@ export function SettingsStation({ id }: { id: number }) {
   const agree = useChange(key, () => answer(POST("/api/deployments/{pk}/settings/agree", path)));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the settings" />;
   const stop = data.findings.find((f) => f.severity === "stop");
-  const stopped = stop !== undefined || (data.fills && !data.files.length);
+  const stopped = stop !== undefined || !data.image_read || (data.fills && !data.files.length);
   return (
     <StationFrame
       deployment={data.deployment}
@@ -266,6 +266,7 @@ function Row({ label, children }: { label: string; children: React.ReactNode }) 
 function Passphrase({ data, save, id, problem }: { data: SettingsAnswer; save: (body: Change) => void; id: number; problem: string | undefined }) {
   const [shown, setShown] = useState("");
   const show = useOnce(() => answer(POST("/api/deployments/{pk}/settings/passphrase", { params: { path: { pk: id } } })));
+  const goesIn = !data.fills && data.files.length === 0 ? "you type it on the device" : data.wpa3_only ? "WPA3 takes the words themselves" : "the derived key goes in, not the words";
   const toggle = () => (shown ? setShown("") : show.mutate(undefined, { onSuccess: (s) => setShown(s.value) }));
   return (
     <>
@@ -289,7 +290,7 @@ function Passphrase({ data, save, id, problem }: { data: SettingsAnswer; save: (
       />
       <p className="-mt-1 pl-[7rem] text-[0.85rem] text-ink-3">
         {data.passphrase_from_site ? (
-          "the site's; the derived key goes in, not the words"
+          `the site's; ${goesIn}`
         ) : (
           <>
             only for this card.{" "}
