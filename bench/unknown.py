@@ -69,7 +69,8 @@ def rows(
     once_s = statistics.median(by_hand(packed) for _ in range(ROUNDS))
     read = [ours("whole", packed) for _ in range(ROUNDS)]
     target = folder / "card"
-    plain, filled = [], []
+    plain: list[tuple[float, int]] = []
+    filled: list[tuple[float, int]] = []
     # In turns, so that what else the machine does meets both alike.
     for _ in range(ROUNDS):
         for times, verb in ((plain, "write-boot"), (filled, "write-root")):

@@ -57,7 +57,10 @@ def execute(
         found = (*found, Finding("file.sound", Severity.OK, f"{name} reads well", where=Where(file=name)))
     # What a reader stops at means nothing to its device, whatever else stands in the file.
     now = "" if verdict(looked.findings) is Severity.STOP else _means(data, name, kind, file)
-    then = "" if verdict(looked.left) is Severity.STOP else _means(looked.mended, name, kind, file)
+    if looked.mended == data:
+        then = now
+    else:
+        then = "" if verdict(looked.left) is Severity.STOP else _means(looked.mended, name, kind, file)
     # Worst first, and within that as they stand in the file.
     order = sorted(range(len(found)), key=lambda n: (SEVERITIES.index(found[n].severity), found[n].where.line))
     repairs = tuple(Repair(order.index(r.number + len(named)), r.does, r.content) for r in looked.repairs)

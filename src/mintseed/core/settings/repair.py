@@ -48,22 +48,27 @@ def look_at(data: bytes, path: str, dialect: str, file: FileToFill | None = None
         done = _mend(data, finding, dialect)
         if done is not None and done[1] != data:
             repairs.append(Repair(findings.index(finding), *done))
-    mended = _all_mended(data, findings, path, dialect, file)
-    return Looked(findings, tuple(repairs), mended, check_file(mended, path, dialect, file))
+    if not repairs:
+        return Looked(findings, (), data, findings)
+    mended, left = _all_mended(data, findings, path, dialect, file)
+    return Looked(findings, tuple(repairs), mended, left)
 
 
-def _all_mended(data: bytes, findings: Iterable[Finding], path: str, dialect: str, file: FileToFill | None) -> bytes:
-    """Return the file with every repair. One with more faults than are told is only saved well: it is another file than the one that is meant."""
+def _all_mended(
+    data: bytes, findings: tuple[Finding, ...], path: str, dialect: str, file: FileToFill | None
+) -> tuple[bytes, tuple[Finding, ...]]:
+    """Return the file with every repair, and what is left to be said of it. One with more faults than are told is only saved well: it is
+    another file than the one that is meant."""
     if any(f.code == "file.more-findings" for f in findings):
-        return _saved_well(data) if any(f.code in _SAVED for f in findings) else data
-    mended = data
+        saved = _saved_well(data) if any(f.code in _SAVED for f in findings) else data
+        return saved, check_file(saved, path, dialect, file)
+    mended, left = data, findings
     tried: set[tuple[str, int, bytes]] = set()
     for _ in range(MOST_STEPS):
-        now = _in_order(check_file(mended, path, dialect, file))
         step = next(
             (
                 d
-                for f in now
+                for f in _in_order(left)
                 if (f.code, f.where.line, mended) not in tried and (d := _tried(mended, f, dialect, tried))
             ),
             None,
@@ -71,7 +76,8 @@ def _all_mended(data: bytes, findings: Iterable[Finding], path: str, dialect: st
         if step is None:
             break
         mended = step[1]
-    return mended
+        left = check_file(mended, path, dialect, file)
+    return mended, left
 
 
 _FIRST = (
