@@ -97,6 +97,16 @@ class LsblkReaders:
         return Released(True, "flushed, and the kernel holds nothing more for it")
 
 
+def mounted_at(path: Path) -> tuple[str, ...]:
+    """Return where file systems of a drive are mounted; nothing for what is no drive."""
+    if not path.is_block_device():
+        return ()
+    listed = run_tool(["lsblk", "-n", "-r", "-o", "MOUNTPOINTS", str(path)], package="util-linux").decode(
+        "utf-8", "replace"
+    )
+    return tuple(place for line in listed.split("\n") for place in line.split("\\x0a") if place.strip())
+
+
 def right_to(path: str) -> Right:
     """Return what this process may do with the device at `path`."""
     group = ""

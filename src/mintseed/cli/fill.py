@@ -14,7 +14,8 @@ from mintseed.cli.files import Commands, library_of, pairs, recipe_named, text_o
 from mintseed.cli.output import tell
 from mintseed.core.described import read_described
 from mintseed.core.errors import InputError, RefusedError
-from mintseed.core.findings import Severity, verdict
+from mintseed.core.findings import Finding, Severity, verdict
+from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.answers import answers_in_force, check_answers
 from mintseed.core.settings.fill import fill_files
 from mintseed.core.settings.values import SettingValues, check_values
@@ -30,6 +31,14 @@ def add(commands: Commands) -> None:
     parser = commands.add_parser("fill", help="write an image with its settings files filled")
     parser.add_argument("image")
     parser.add_argument("--recipe", required=True, help="a shipped recipe's id, or a file")
+    add_values(parser)
+    parser.add_argument("-o", "--out", required=True)
+    parser.add_argument("--json", action="store_true")
+    parser.set_defaults(run=run)
+
+
+def add_values(parser: argparse.ArgumentParser) -> None:
+    """Add what says which values go into the files of a recipe."""
     parser.add_argument("--site", required=True, help="a site as YAML; `mintseed schema site` tells its fields")
     parser.add_argument(
         "--set",
@@ -42,13 +51,10 @@ def add(commands: Commands) -> None:
     parser.add_argument(
         "--answers", metavar="FILE", help="answers to what the recipe asks, as YAML; secrets belong here"
     )
-    parser.add_argument("-o", "--out", required=True)
-    parser.add_argument("--json", action="store_true")
-    parser.set_defaults(run=run)
 
 
-def run(arguments: argparse.Namespace) -> int:
-    recipe = recipe_named(arguments.recipe)
+def values_from(arguments: argparse.Namespace, recipe: Recipe) -> tuple[SettingValues, list[Finding]]:
+    """Return the values that were asked for, and what there is to say of them. Raises InputError for what cannot be set so."""
     site = read_described(Site, text_of(arguments.site), where=arguments.site)
     sets = pairs(arguments.sets)
     asked = {a.id: a for a in recipe.asks}
@@ -57,18 +63,26 @@ def run(arguments: argparse.Namespace) -> int:
     if secret := next((name for name in sets if name in asked and asked[name].secret), None):
         raise InputError(f"{secret} is a secret, and a command stands in the process list", where="--set",
                          next_step=f"Put it into a file of yours as {secret}: value, and name that file with --answers.")  # fmt: skip
-    library, name = library_of(arguments.image)
-    xray = inspect_image.execute(name, library=library, tools=bench().tools, recipes=[recipe])
     given = {
         **(answers_from(arguments.answers, asked) if arguments.answers else {}),
         **{k: v for k, v in sets.items() if k in asked},
     }
     answers = answers_in_force(recipe.asks, given)
     values = replace(values_for(site, sets, recipe.host_name, recipe.ways[0]), answers=answers)
-    found = [
-        *xray.findings, *check_values(values, default_host_name=recipe.host_name, names_taken=frozenset()),
+    return values, [
+        *check_values(
+            values, default_host_name=recipe.host_name, names_taken=frozenset(), own_account=recipe.own_account
+        ),
         *check_answers(recipe.asks, answers),
-    ]  # fmt: skip
+    ]
+
+
+def run(arguments: argparse.Namespace) -> int:
+    recipe = recipe_named(arguments.recipe)
+    values, told = values_from(arguments, recipe)
+    library, name = library_of(arguments.image)
+    xray = inspect_image.execute(name, library=library, tools=bench().tools, recipes=[recipe])
+    found = [*xray.findings, *told]
     if verdict(found) is Severity.STOP:
         return tell(found, {"written": ""}, as_json=arguments.json)
     filled = fill_files(recipe, values, xray)
@@ -127,5 +141,7 @@ def values_for(site: Site, sets: dict[str, str], host_name: str, way: str) -> Se
         ssid=ssid,
         passphrase=network.passphrase if network else "",
         hidden=bool(network and network.hidden),
+        wpa3_only=bool(network and network.wpa3_only),
+        band_ghz=network.band_ghz if network else 0,
         ssh_keys=site.ssh_keys,
     )

@@ -90,6 +90,7 @@ CODES: dict[str, Code] = {
     "file.name": Code("stop", "…"),
     "file.no-break-space": Code("stop", "A no-break space in line …"),
     "file.no-last-newline": Code("note", "The last line has no line end"),
+    "file.none-on-card": Code("note", "No settings file is on its boot volume"),
     "file.not-utf-8": Code("stop", "Line … is not UTF-8"),
     "file.rich-text": Code("stop", "… is rich text"),
     "file.sound": Code("ok", "… reads well"),

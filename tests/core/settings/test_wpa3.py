@@ -61,7 +61,7 @@ def test_the_supplicant_joins_with_it(before: str, phrase: str, tmp_path: Path) 
     rows = [re.match(r"     ((?:[0-9a-f]{2} ){1,16})", line) for line in dump]
     assert bytes.fromhex("".join(row[1] for row in rows if row)) == phrase.encode()
     assert "\n  psk=" not in after
-    assert verdict(wpa_supplicant.check(after, "f")) is not Severity.STOP
+    assert verdict(wpa_supplicant.check(after, "f")) in (Severity.OK, Severity.NOTE)
     assert "with its passphrase" in wpa_supplicant.means(after, "f").sentence()
     assert wpa_supplicant.apply(after, a_file("wpa-supplicant"), values(wpa3_only=True, passphrase=phrase)) == after
 
@@ -121,3 +121,13 @@ def test_templates_with_a_derived_key_stop_and_those_with_the_passphrase_do_not(
     assert "wifi.wpa3-only" in told("{wifi_key}")
     assert told("{wifi_passphrase}") >= {"settings.passphrase-in-clear"}
     assert "wifi.wpa3-only" not in told("{wifi_passphrase}") | told("{host_name}")
+
+
+def test_protected_frames_are_asked_about_where_the_kind_of_key_does_not_demand_them() -> None:
+    text = 'country=GB\nnetwork={\n  ssid="x"\n  ieee80211w=2\n  key_mgmt=%s\n  psk="spring tide"\n}\n'
+    assert "wifi.frames-protected" in {f.code for f in wpa_supplicant.check(text % "WPA-PSK", "f")}
+    assert "wifi.frames-protected" in {f.code for f in wpa_supplicant.check(text % "WPA-PSK SAE", "f")}
+    assert "wifi.frames-protected" not in {f.code for f in wpa_supplicant.check(text % "SAE", "f")}
+    keys = "[connection]\nid=x\ntype=wifi\n[wifi]\nssid=x\n[wifi-security]\npmf=3\nkey-mgmt=%s\npsk=spring tide\n"
+    assert "keyfile.frames-protected" in {f.code for f in keyfile.check(keys % "wpa-psk", "f")}
+    assert "keyfile.frames-protected" not in {f.code for f in keyfile.check(keys % "sae", "f")}

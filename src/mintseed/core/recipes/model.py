@@ -104,11 +104,16 @@ class MemoryNeed(Described):
             yield Fault(("enough_mb",), f"{self.enough_mb} MB are enough, and {self.least_mb} MB are needed at least")
 
 
+CHOICES_OF_FACTS = ("wifi_hidden", "wpa3_only", "by_cable")
+"""what is so or not: a template says what stands there for each, as in {wifi_hidden:yes|no}"""
+
 PLACEHOLDERS = (
     "host_name", "time_zone", "keyboard", "country", "admin_name", "admin_hash", "wifi_name", "wifi_passphrase", "wifi_key",
-    "locale",
 )  # fmt: skip
-"""Values every template may use, beside the recipe's own questions."""
+"""Values every template may use, beside the recipe's own questions; no question may be called like one."""
+
+LATER_PLACEHOLDERS = ("locale", "wifi_band_ghz", *CHOICES_OF_FACTS)
+"""Those that came later: a question of an older recipe that is called like one stays that question."""
 
 
 class Choice(Described):
@@ -165,13 +170,20 @@ class Ask(Described):
         return check_pattern(pattern)
 
 
+def chooses(template: str) -> bool:
+    """Whether a template is one choice between two words, and nothing else."""
+    return any(re.fullmatch(rf"\{{{name}:[^|{{}}]*\|[^|{{}}]*\}}", template) for name in CHOICES_OF_FACTS)
+
+
 def placeholders_in(template: str) -> tuple[str, ...]:
-    """Return the names in `template`. Raises ValueError for anything but plain {name}: no attributes, no formats."""
+    """Return the names in `template`. Raises ValueError for anything but plain {name}, and {name:this|that} for what is so or not: no
+    attributes, no formats."""
     names = []
     for _, name, form, conversion in string.Formatter().parse(template):
         if name is None:
             continue
-        if not name.isidentifier() or form or conversion:
+        chosen = name in CHOICES_OF_FACTS and form is not None and re.fullmatch(r"[^|]*\|[^|]*", form)
+        if not name.isidentifier() or (form and not chosen) or conversion:
             raise ValueError(f"{{{name}}} is not a plain name")
         names.append(name)
     return tuple(names)
@@ -254,6 +266,7 @@ class FileToFill(Described):
 
 
 _NETWORK_IN = ("{wifi_name}", "{wifi_passphrase}", "{wifi_key}")
+"""without one of these a file does not hold the network"""
 
 
 class BootTimes(Described):
@@ -436,7 +449,8 @@ class Recipe(Described):
 
     @model_validator(mode="after")
     def _placeholders_are_known(self) -> Recipe:
-        known = {*PLACEHOLDERS, *(ask.id for ask in self.asks)}
+        asked = {ask.id for ask in self.asks}
+        known = {*PLACEHOLDERS, *LATER_PLACEHOLDERS, *asked}
         if twice := {ask.id for ask in self.asks} & set(PLACEHOLDERS):
             place = next(n for n, ask in enumerate(self.asks) if ask.id in twice)
             raise MeantError(("asks", place, "id"), f"{', '.join(sorted(twice))} is a value every recipe has")
@@ -446,6 +460,11 @@ class Recipe(Described):
                     raise MeantError(
                         ("files", number, "values", key),
                         f"nothing is called {{{strange[0]}}}; there are {', '.join(sorted(known))}",
+                    )
+                if bare := [n for n in CHOICES_OF_FACTS if n not in asked and f"{{{n}}}" in template]:
+                    raise MeantError(
+                        ("files", number, "values", key),
+                        f"what stands there when it is so, and when not? Write {{{bare[0]}:yes|no}}, with the words of the file",
                     )
         return self
 

@@ -6,7 +6,7 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from mintseed.core.recipes.model import FileToFill, placeholders_in
+from mintseed.core.recipes.model import CHOICES_OF_FACTS, FileToFill, placeholders_in
 from mintseed.core.visible import one_line
 
 
@@ -61,6 +61,7 @@ _SAYS = {
     "admin_hash": "has its password, hashed", "country": "keeps the radio to {}", "wifi_name": "joins {}",
 }  # fmt: skip
 _SECRET = re.compile(r"pass|pw|psk|secret|token|hash|key$", re.IGNORECASE)
+_FACTS = {*CHOICES_OF_FACTS, "wifi_band_ghz"}
 MOST_TOLD = 6
 
 
@@ -89,7 +90,7 @@ def _told(file: FileToFill, pairs: Mapping[str, str]) -> Iterable[str]:
             yield "has the passphrase as it is typed"
         elif known is not None:
             yield known.format(one_line(_inside(template, value)))
-        elif names:
+        elif set(names) - _FACTS:
             # An answer of the person's may be a secret of theirs.
             yield f"has an answer of yours as {one_line(key)}"
         else:

@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping
 
-from mintseed.core.recipes.model import placeholders_in
+from mintseed.core.recipes.model import chooses, placeholders_in
 
 Typed = str | bool | int | float
 
@@ -13,7 +13,7 @@ Typed = str | bool | int | float
 def typed(template: str, value: str, now: object) -> Typed:
     """Return `value` as the file is to say it: a text, unless the recipe writes a number or true and false itself, or such a thing stands in its
     place `now` and the value reads as one."""
-    literal = not placeholders_in(template)
+    literal = not placeholders_in(template) or chooses(template)
     read = _read(value)
     if literal or (isinstance(now, bool) and isinstance(read, bool)):
         return read

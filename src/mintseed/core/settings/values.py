@@ -91,6 +91,8 @@ class SettingValues:
     passphrase: str = field(default="", repr=False)
     hidden: bool = False
     wpa3_only: bool = False
+    band_ghz: float = 0
+    """2.4 or 5; 0 where nobody said it"""
     admin_name: str = ""
     admin_hash: str = field(default="", repr=False)
     ssh_keys: tuple[str, ...] = ()
@@ -103,17 +105,27 @@ class SettingValues:
 
     def for_template(self, template: str) -> str:
         """Return `template` with its placeholders replaced; a name nobody answered becomes nothing."""
+        wifi = self.way == "wifi"
+        facts = {
+            "wifi_hidden": self.hidden if wifi else None,
+            "wpa3_only": self.wpa3_only if wifi else None,
+            "by_cable": not wifi,
+        }
         known = {
+            "locale": self.locale, "wifi_band_ghz": f"{self.band_ghz:g}" if wifi and self.band_ghz else "",
             **self.answers, "host_name": self.host_name, "time_zone": self.time_zone,
             "keyboard": self.keyboard, "country": self.country, "admin_name": self.admin_name, "admin_hash": self.admin_hash,
-            "locale": self.locale,
-            **({"wifi_name": self.ssid, "wifi_passphrase": self.passphrase} if self.way == "wifi" else {}),
-            **({"wifi_key": self.key} if self.way == "wifi" and "{wifi_key}" in template and self.ssid and self.passphrase else {}),
+            **({"wifi_name": self.ssid, "wifi_passphrase": self.passphrase} if wifi else {}),
+            **({"wifi_key": self.key} if wifi and "{wifi_key}" in template and self.ssid and self.passphrase else {}),
         }  # fmt: skip
-        return "".join(
-            text + (known.get(name, "") if name is not None else "")
-            for text, name, _, _ in string.Formatter().parse(template)
-        )
+        out = []
+        for text, name, form, _ in string.Formatter().parse(template):
+            out.append(text)
+            if name is not None and form and (so := facts.get(name)) is not None:
+                out.append(form.split("|")[0 if so else 1])
+            elif name is not None and not form:
+                out.append(known.get(name, ""))
+        return "".join(out)
 
     @property
     def key(self) -> str:

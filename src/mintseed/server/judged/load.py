@@ -144,6 +144,7 @@ class Loaded:
             passphrase=_own_or(row.passphrase, network.passphrase if network else ""),
             hidden=bool(network and network.hidden),
             wpa3_only=bool(network and network.wpa3_only),
+            band_ghz=network.band_ghz if network else 0,
             admin_name=row.admin_name,
             admin_hash=row.admin_hash,
             overlays=self.overlays,
@@ -171,6 +172,7 @@ class Loaded:
             return ""
         # Only what was chosen: an answer that a recipe suggests may come and go with a version of this program.
         values = asdict(replace(self.values, answers=dict(sorted(answers_of(row).items()))))
+        del values["band_ghz"]  # where a file takes it, it stands in what is filled
         for later in ("overlays", "ssh_keys", "locale"):
             if not values[later]:
                 del values[later]  # marks of before there were any stay what they are

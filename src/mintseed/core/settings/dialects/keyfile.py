@@ -227,6 +227,7 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
     """Yield what the real reader would refuse or silently misread in `text`."""
     section = ""
     found: dict[str, dict[str, str]] = {}
+    protected: list[Finding] = []
     for number, line in enumerate(text.split("\n"), 1):
         where = Where(file=path, line=number)
         bare = line.strip()
@@ -249,8 +250,18 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
                         "Write key=value below a [section].", where)  # fmt: skip
             continue
         found[section][key] = value
-        yield from _check_value(section, key, value, where)
+        for one in _check_value(section, key, value, where):
+            if one.code == "keyfile.frames-protected":
+                protected.append(one)  # which kind of key it has may stand further down
+            else:
+                yield one
+    if found.get("wifi-security", {}).get("key-mgmt", "").lower() not in _PROTECTS:
+        yield from protected
     yield from _check_whole(found, path)
+
+
+_PROTECTS = ("sae", "owe")
+"""kinds of key that demand protected frames (WPA3 specification §2.3, §4)"""
 
 
 _QUOTED = ("ssid", "psk", "key-mgmt", "type", "mode", "method")

@@ -214,6 +214,8 @@ class _Block:
 
     line: int
     fields: dict[str, str] = field(default_factory=dict)
+    protected: list[Finding] = field(default_factory=list)
+    """what is said of protected frames, where its kind of key does not demand them"""
 
 
 def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
@@ -332,7 +334,11 @@ def _check_field(name: str, value: str, block: _Block, where: Where) -> Iterator
     ):
         yield _refused("wifi.key-management", f"{strange[0]} is no kind of key", where)
     elif name in VALUES:
-        yield from _check_value(VALUES[name], name, value, where)
+        for found in _check_value(VALUES[name], name, value, where):
+            if found.code == "wifi.frames-protected":
+                block.protected.append(found)  # which kind of key it has may stand further down
+            else:
+                yield found
 
 
 def _check_blocks(blocks: list[_Block], path: str) -> Iterator[Finding]:
@@ -341,6 +347,8 @@ def _check_blocks(blocks: list[_Block], path: str) -> Iterator[Finding]:
     joins = any(not never and "ssid" in block.fields for never, block in zip(told, blocks, strict=True))
     for block, never in zip(blocks, told, strict=True):
         where, fields = Where(file=path, line=block.line), block.fields
+        if not set(fields.get("key_mgmt", "WPA-PSK").split()) <= _PROTECTS:
+            yield from block.protected
         if "ssid" not in fields and joins:
             yield Finding("wifi.ssid-missing", Severity.CHECK, "A network block without a name", "It stands for any network of its kind.", 'Add ssid="…", or take the block out.', where, SOURCE)  # fmt: skip
         elif "ssid" not in fields:
@@ -363,6 +371,10 @@ def _check_blocks(blocks: list[_Block], path: str) -> Iterator[Finding]:
         ):
             yield Finding("wifi.bssid-fixed", Severity.CHECK, "Only one access point would do",
                           f"bssid={fields['bssid']} keeps it from every other one of this name.", "Take the line out.", where, SOURCE)  # fmt: skip
+
+
+_PROTECTS = {"SAE", "FT-SAE", "OWE"}
+"""kinds of key that demand protected frames (WPA3 specification §2.3, §4)"""
 
 
 def _joins_never(block: _Block, where: Where) -> Iterator[Finding]:
