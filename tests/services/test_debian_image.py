@@ -15,8 +15,8 @@ from mintseed.core.findings import Severity
 from mintseed.core.recipes.draft import draft_of, recipe_text
 from mintseed.core.recipes.draft_wifi import KEYFILE
 from mintseed.core.recipes.model import Recipe
+from mintseed.core.settings.accounts import password_hash
 from mintseed.core.settings.fill import fill_files
-from mintseed.core.settings.values import password_hash
 from mintseed.services import fill_image, inspect_image
 from tests.builders.debian import bootstrapped, image_of
 from tests.builders.disks import cut, packed, run

@@ -12,9 +12,9 @@ from mintseed.core.errors import SettingsFileError
 from mintseed.core.findings import Severity
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.accounts import password_hash
 from mintseed.core.settings.dialects import shadow
 from mintseed.core.settings.fill import check_file, fill_files
-from mintseed.core.settings.values import password_hash
 from tests.builders.xrays import holding
 from tests.core.settings.test_values import values
 

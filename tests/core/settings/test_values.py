@@ -10,13 +10,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from mintseed.core.findings import Severity, verdict
-from mintseed.core.settings.values import (
-    SettingValues,
-    check_admin_password,
-    check_values,
-    derived_key,
-    password_hash,
-)
+from mintseed.core.settings.accounts import check_admin_password, password_hash
+from mintseed.core.settings.values import SettingValues, check_values, derived_key
 from tests.builders.readers import wpa_passphrase
 
 # IEEE 802.11i Annex H.4.3, the three test vectors.

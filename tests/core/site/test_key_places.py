@@ -8,7 +8,7 @@ from pathlib import Path
 import pytest
 
 from mintseed.core.findings import Severity
-from mintseed.core.settings.values import check_typed_blind
+from mintseed.core.settings.accounts import check_typed_blind
 from mintseed.core.site import key_places
 from mintseed.core.site.key_places import PRINTABLE, moved
 from mintseed.core.site.keyboards import KEYBOARDS

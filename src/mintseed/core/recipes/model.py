@@ -5,7 +5,6 @@ from __future__ import annotations
 import datetime
 import itertools
 import re
-import string
 from collections.abc import Collection, Iterator, Mapping
 from typing import Annotated, Literal
 
@@ -15,6 +14,7 @@ from mintseed.core.boards.model import Architecture, Board, Identifier, Medium, 
 from mintseed.core.described import Around, Described, Fault, MeantError, Path
 from mintseed.core.parts.model import Part, Role, role_words
 from mintseed.core.patterns import check_pattern, matches_whole
+from mintseed.core.recipes.templates import CHOICES_OF_FACTS, LATER_PLACEHOLDERS, PLACEHOLDERS, placeholders_in
 
 Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 FILE_PATH = r"^\.?[A-Za-z0-9_-][A-Za-z0-9._@-]*(/\.?[A-Za-z0-9_-][A-Za-z0-9._@-]*)*$"
@@ -104,18 +104,6 @@ class MemoryNeed(Described):
             yield Fault(("enough_mb",), f"{self.enough_mb} MB are enough, and {self.least_mb} MB are needed at least")
 
 
-CHOICES_OF_FACTS = ("wifi_hidden", "wpa3_only", "by_cable")
-"""what is so or not: a template says what stands there for each, as in {wifi_hidden:yes|no}"""
-
-PLACEHOLDERS = (
-    "host_name", "time_zone", "keyboard", "country", "admin_name", "admin_hash", "wifi_name", "wifi_passphrase", "wifi_key",
-)  # fmt: skip
-"""Values every template may use, beside the recipe's own questions; no question may be called like one."""
-
-LATER_PLACEHOLDERS = ("locale", "wifi_band_ghz", *CHOICES_OF_FACTS)
-"""Those that came later: a question of an older recipe that is called like one stays that question."""
-
-
 class Choice(Described):
     """One answer that may be given, and what it is called on a screen."""
 
@@ -168,25 +156,6 @@ class Ask(Described):
     @classmethod
     def _pattern_compiles(cls, pattern: str) -> str:
         return check_pattern(pattern)
-
-
-def chooses(template: str) -> bool:
-    """Whether a template is one choice between two words, and nothing else."""
-    return any(re.fullmatch(rf"\{{{name}:[^|{{}}]*\|[^|{{}}]*\}}", template) for name in CHOICES_OF_FACTS)
-
-
-def placeholders_in(template: str) -> tuple[str, ...]:
-    """Return the names in `template`. Raises ValueError for anything but plain {name}, and {name:this|that} for what is so or not: no
-    attributes, no formats."""
-    names = []
-    for _, name, form, conversion in string.Formatter().parse(template):
-        if name is None:
-            continue
-        chosen = name in CHOICES_OF_FACTS and form is not None and re.fullmatch(r"[^|]*\|[^|]*", form)
-        if not name.isidentifier() or (form and not chosen) or conversion:
-            raise ValueError(f"{{{name}}} is not a plain name")
-        names.append(name)
-    return tuple(names)
 
 
 def same_place(place: str) -> str:

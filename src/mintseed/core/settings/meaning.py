@@ -6,7 +6,8 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
-from mintseed.core.recipes.model import CHOICES_OF_FACTS, FileToFill, placeholders_in
+from mintseed.core.recipes.model import FileToFill
+from mintseed.core.recipes.templates import CHOICES_OF_FACTS, placeholders_in
 from mintseed.core.visible import one_line
 
 

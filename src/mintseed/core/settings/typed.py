@@ -5,7 +5,7 @@ from __future__ import annotations
 import json
 from collections.abc import Iterator, Mapping
 
-from mintseed.core.recipes.model import chooses, placeholders_in
+from mintseed.core.recipes.templates import chooses, placeholders_in
 
 Typed = str | bool | int | float
 

@@ -10,10 +10,9 @@ from dataclasses import dataclass, field
 from functools import lru_cache
 
 import pycountry
-from passlib.hash import sha512_crypt
 
 from mintseed.core.findings import Action, Finding, Severity, Where
-from mintseed.core.site.key_places import moved
+from mintseed.core.settings.accounts import check_account
 from mintseed.core.site.keyboards import KEYBOARDS, MISTAKEN
 from mintseed.core.site.languages import check_locale
 from mintseed.core.site.time_zones import time_zones
@@ -28,43 +27,13 @@ KEY_ROUNDS = 4096
 RESERVED_HOST_NAMES = frozenset(
     {"localhost", "localdomain", "local", "invalid", "broadcasthost", "ip6-localhost", "ip6-loopback"}
 )
-SYSTEM_ACCOUNTS = frozenset(
-    [
-        "root",
-        "daemon",
-        "bin",
-        "sys",
-        "sync",
-        "games",
-        "man",
-        "lp",
-        "mail",
-        "news",
-        "uucp",
-        "proxy",
-        "www-data",
-        "backup",
-        "list",
-        "irc",
-        "nobody",
-        "sshd",
-        "messagebus",
-    ]
-)
-"""accounts that systems have before anybody makes one. Source: Debian's base-passwd, passwd.master; the last two: openssh-server, dbus"""
-
 HOST_NAME_MOST = 63
 """octets of one label, RFC 1035 §2.3.4."""
 SHARE_NAME_MOST = 15
 """characters a file-share name may have, RFC 1001 §14."""
-ADMIN_PASSWORD_LEAST = 10
-"""characters; common practice for a login that stays on a home network."""
-ADMIN_PASSWORD_MOST = 511
-"""octets; what libxcrypt takes (crypt(3), CRYPT_MAX_PASSPHRASE_SIZE, one for the end)."""
 
 _HOST_NAME = re.compile(r"(?!-)[A-Za-z0-9-]{1,63}(?<!-)")
 _HEX_KEY = re.compile(r"[0-9a-fA-F]{64}")
-_ADMIN_NAME = re.compile(r"[a-z_][a-z0-9_-]{0,31}")
 
 
 class Unreadable(str):
@@ -144,15 +113,6 @@ def derived_key(passphrase: str, ssid: str) -> str:
     return hashlib.pbkdf2_hmac("sha1", passphrase.encode(), ssid.encode(), KEY_ROUNDS, 32).hex()
 
 
-def password_hash(password: str, salt: str) -> str:
-    """Return `password` as SHA-512-crypt with `salt` (up to 16 of ./0-9A-Za-z) and the default 5000 rounds.
-
-    Source: Drepper, "Unix crypt using SHA-256 and SHA-512".
-    """
-    hashed: str = sha512_crypt.using(rounds=5000, salt=salt).hash(password)  # type: ignore[no-untyped-call]
-    return hashed
-
-
 def check_values(
     values: SettingValues,
     *,
@@ -173,7 +133,7 @@ def check_values(
     found += _keyboard(values.keyboard, site_keyboard)
     found += check_locale(values.locale)
     if not own_account:
-        found += _admin(values)
+        found += check_account(values.admin_name, values.admin_hash)
     return tuple(found)
 
 
@@ -183,74 +143,6 @@ def check_own_passphrase(values: SettingValues, joined_with_sites: int) -> Itera
         yield Finding("wifi.passphrase-other", Severity.CHECK, "This passphrase is not the place's, and others joined with the place's",
                       f"{joined_with_sites} device{'s' * (joined_with_sites != 1)} joined {values.ssid} with the one that stands under Site.",
                       "Use the site's passphrase, or change it there where the router has a new one.", Where(field="passphrase"))  # fmt: skip
-
-
-def check_admin_password(password: str) -> tuple[Finding, ...]:
-    """Return the findings about a plain admin password, before it is hashed and forgotten."""
-    if len(password) < ADMIN_PASSWORD_LEAST:
-        return (
-            Finding(
-                "settings.admin-password-short",
-                Severity.STOP,
-                f"An admin password of {len(password)} characters is too short",
-                fix=f"Use {ADMIN_PASSWORD_LEAST} or more; three unrelated words do well.",
-                where=Where(field="admin_password"),
-            ),
-        )
-    if len(password.encode()) > ADMIN_PASSWORD_MOST:
-        return (
-            Finding(
-                "settings.admin-password-long",
-                Severity.STOP,
-                f"An admin password of {len(password.encode())} octets is too long",
-                fix=f"The login takes {ADMIN_PASSWORD_MOST} at most.",
-                where=Where(field="admin_password"),
-                source="crypt(3), CRYPT_MAX_PASSPHRASE_SIZE",
-            ),
-        )
-    if any(not 32 <= ord(c) <= 126 for c in password):
-        return (
-            Finding(
-                "settings.admin-password-letters",
-                Severity.CHECK,
-                "The admin password has characters not every keyboard can type",
-                fix="Keep to plain letters, digits and signs.",
-                where=Where(field="admin_password"),
-            ),
-        )
-    return tuple(_guessable(password))
-
-
-GUESSED_WITHIN = 3
-"""zxcvbn's score from which on a password holds out against someone who tries ten thousand a second (its documentation, score 3)"""
-
-MOST_WEIGHED = 72
-"""characters that are weighed: it takes longer with every one"""
-
-
-def _guessable(password: str) -> Iterator[Finding]:
-    """Source: Wheeler, "zxcvbn: low-budget password strength estimation" (USENIX Security 2016)."""
-    from zxcvbn import zxcvbn  # its lists of words take long to read, and most commands never ask
-
-    weighed = zxcvbn(password[:MOST_WEIGHED], max_length=MOST_WEIGHED)
-    if weighed["score"] < GUESSED_WITHIN:
-        why = str(weighed["feedback"]["warning"] or "Common words and patterns are tried first.")
-        yield Finding("settings.admin-password-guessable", Severity.CHECK, "The admin password is soon guessed", why if why.endswith(".") else f"{why}.",
-                      "Three or four unrelated words do better.", Where(field="admin_password"), "zxcvbn")  # fmt: skip
-
-
-def check_typed_blind(password: str, image_layout: str, own_layout: str) -> Iterator[Finding]:
-    """Yield that a password holds characters that sit on another key where the console keeps the image's layout. `image_layout` is empty where
-    nobody said it; the characters themselves are not named, only where in the password they are."""
-    places = moved(password, image_layout, own_layout)
-    if places:
-        many = len(places) > 1
-        said = ", ".join(map(str, places[:-1])) + f" and {places[-1]}" if many else str(places[0])
-        yield Finding(
-            "settings.admin-password-moves", Severity.CHECK, f"Character{'s' * many} {said} of the password sit{'s' * (not many)} elsewhere on its console",
-            f"The image has the layout {image_layout}, and yours is {own_layout}; what is filled here does not change that. Over the network nothing moves.",
-            "Choose a password of letters that stay where they are, or set the keyboard of the device first.", Where(field="admin_password"), "xkeyboard-config",
-        )  # fmt: skip
 
 
 def _host_name(name: str, default: str, taken: frozenset[str]) -> Iterator[Finding]:
@@ -462,35 +354,4 @@ def _keyboard(layout: str, site_layout: str) -> Iterator[Finding]:
             Where(field="keyboard"),
             "xkeyboard-config",
             Action(f"Use {site_layout}", "settings", "keyboard", site_layout),
-        )
-
-
-def _admin(values: SettingValues) -> Iterator[Finding]:
-    if values.admin_name and not _ADMIN_NAME.fullmatch(values.admin_name):
-        yield Finding(
-            "settings.admin-name-letters",
-            Severity.STOP,
-            f"“{values.admin_name}” cannot be a login name",
-            "It starts with a small letter and goes on with small letters, digits, - and _; 32 at most.",
-            "Choose a short one in small letters.",
-            Where(field="admin_name"),
-            "useradd(8)",
-        )
-    if values.admin_name in SYSTEM_ACCOUNTS:
-        yield Finding(
-            "settings.admin-name-system",
-            Severity.STOP,
-            f"The image has an account called {values.admin_name} already",
-            "It belongs to the system: it would not be made, or the system's own would be changed.",
-            "Choose another name.",
-            Where(field="admin_name"),
-            "Debian base-passwd",
-        )
-    if bool(values.admin_name) != bool(values.admin_hash):
-        yield Finding(
-            "settings.admin-incomplete",
-            Severity.STOP,
-            "The admin account needs both a name and a password",
-            fix="Fill both, or leave both empty and use the image's first login.",
-            where=Where(field="admin_password" if values.admin_name else "admin_name"),
         )

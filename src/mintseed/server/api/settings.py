@@ -14,9 +14,9 @@ from mintseed.core.errors import InputError, MissingError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.keep.label import next_name
 from mintseed.core.recipes.model import WAYS_IN, Ask, Choice
+from mintseed.core.settings.accounts import check_admin_password, check_typed_blind, password_hash
 from mintseed.core.settings.by_hand import HandStep
 from mintseed.core.settings.diff import MarkedLine, hide
-from mintseed.core.settings.values import check_admin_password, check_typed_blind, password_hash
 from mintseed.core.site.languages import LOCALE_MOST
 from mintseed.core.stations import Station
 from mintseed.core.units import duration

@@ -8,7 +8,8 @@ from collections.abc import Iterator
 import yaml
 
 from mintseed.core.findings import Finding, Severity, Where
-from mintseed.core.recipes.model import FileToFill, placeholders_in
+from mintseed.core.recipes.model import FileToFill
+from mintseed.core.recipes.templates import placeholders_in
 from mintseed.core.settings import yaml_text
 from mintseed.core.settings.meaning import Meaning, of_pairs
 from mintseed.core.settings.pairs import pairs_of
