@@ -10,11 +10,15 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.off_bench import put_deployment_back, take_deployment_off
+from mintseed.server.judged.judging import judge
+from mintseed.server.judged.load import load
 from mintseed.server.kept.models import (
     Bench,
     BootRun,
     Deployment,
     Image,
+    Judgement,
     LogEntry,
     PlannedPart,
     Site,
@@ -228,3 +232,16 @@ def test_a_write_that_was_asked_for_when_it_was_taken_off_says_so(api: Api) -> N
     work()
     write = Write.objects.get(deployment=pk)
     assert "taken off the bench meanwhile" in (write.trouble or {})["sentence"]
+
+
+def test_what_is_judged_while_it_is_taken_off_stays_off_the_lists(api: Api) -> None:
+    """Two at once: one process had begun to judge it when another took it off."""
+    pk = started(api)
+    Judgement.objects.filter(deployment=pk).update(inputs="of before")
+    begun = load(pk)
+    take_deployment_off(pk)
+    judge([begun])
+    assert Judgement.objects.get(deployment=pk).place == Judgement.Place.GONE
+    assert api.get("/bench")["open"]["total"] == 0
+    put_deployment_back(pk)
+    assert api.get("/bench")["open"]["total"] == 1

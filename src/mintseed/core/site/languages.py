@@ -49,6 +49,12 @@ def languages() -> dict[str, str]:
     return {NEUTRAL: "no language (C)", **dict(sorted(named.items(), key=lambda pair: pair[1]))}
 
 
+@cache
+def _known() -> frozenset[str]:
+    """The names alone: what they are called takes a while to work out, and is asked for by a list and nobody else."""
+    return frozenset({NEUTRAL, *map(_locale, _LISTED.split())})
+
+
 def _locale(name: str) -> str:
     return name if "@" in name else f"{name}.UTF-8"
 
@@ -69,7 +75,7 @@ def languages_of(country: str) -> tuple[str, ...]:
         *get_official_languages(country, regional=True, de_facto=True),
     )
     wanted = dict.fromkeys(f"{language.split('_')[0]}_{country}.UTF-8" for language in official)
-    return tuple(name for name in wanted if name in languages())
+    return tuple(name for name in wanted if name in _known())
 
 
 def same_locale(one: str, other: str) -> bool:
@@ -85,7 +91,7 @@ def _normal(name: str) -> str:
 def check_locale(locale: str) -> Iterator[Finding]:
     """Yield why `locale` is no language of a system, or may not be one; nothing for none: the image keeps its own."""
     where = Where(field="locale")
-    if not locale or locale in languages():
+    if not locale or locale in _known():
         return
     if not _SHAPE.fullmatch(locale):
         yield Finding("settings.locale-shape", Severity.STOP, f"“{one_line(locale)}” cannot be a system's language",

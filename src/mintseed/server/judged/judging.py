@@ -133,6 +133,8 @@ def _keep(
         if not made:
             if held.closed:
                 return
+            if held.place == Judgement.Place.GONE:
+                del judgement["place"]  # taken off while it was judged: it stays off the lists until it is put back
             for name, value in judgement.items():
                 setattr(held, name, value)
             held.at = now
