@@ -8,6 +8,8 @@ from typing import Any
 
 import pytest
 
+from mintseed.core.recipes.model import FileToFill
+from mintseed.core.settings.dialects import keyfile, wpa_supplicant
 from mintseed.core.settings.dialects.keyfile_fields import FIELDS
 from mintseed.core.settings.dialects.wpa_values import VALUES
 from mintseed.standins.board.boot import AirNetwork, Outcome, boot
@@ -22,6 +24,7 @@ from mintseed.standins.forge.sources import LARKSPUR_R, LINTEL, SPRIG, ImageSpec
 from tests.builders.disks import MIB, fat_file, run
 from tests.builders.readers import nmcli
 from tests.core.settings.test_keyfile import with_value
+from tests.core.settings.test_values import values
 from tests.core.settings.test_wpa_supplicant import block as wpa_block
 
 SSID, PASSPHRASE = "Quay House 2G", "spring tide at noon"
@@ -264,3 +267,30 @@ def test_what_keeps_a_board_away_keeps_the_pretend_supplicant_away(line: str) ->
 )
 def test_what_does_no_harm_lets_it_join(line: str) -> None:
     assert read_wpa(wpa_block(line).encode()) is not None
+
+
+@pytest.mark.parametrize("phrase", ["spring tide at noon", 'he said "tide" #1', "back\\slash at noon"])
+def test_a_network_that_takes_wpa3_alone_is_joined_with_the_passphrase_and_with_nothing_else(
+    card: Path, tmp_path: Path, phrase: str
+) -> None:
+    """IEEE 802.11-2020 §12.4. The file is the product's, the reader the stand-in's own."""
+    key = hashlib.pbkdf2_hmac("sha1", phrase.encode(), SSID.encode(), 4096, 32)
+    newer = [AirNetwork(SSID.encode(), key, 2.4, word=phrase.encode())]
+    older = [AirNetwork(SSID.encode(), key, 2.4)]
+    file = FileToFill(path="platen-network.conf", dialect="wpa-supplicant", title="", when="wifi")
+
+    def booted(wpa3: bool, word: str, air: list[AirNetwork]) -> str:
+        text = wpa_supplicant.apply("", file, values(ssid=SSID, passphrase=word, wpa3_only=wpa3))
+        put(card, "platen-network.conf", text, tmp_path)
+        return boot(card, RADIO_BOARD, air).stops_at
+
+    assert booted(True, phrase, newer) == ""
+    assert booted(False, phrase, older) == ""
+    assert "refuses the key" in booted(True, "another one of it", newer)
+    assert "WPA3 alone" in booted(False, phrase, newer)
+    assert "no WPA3" in booted(True, phrase, older)
+    # The network manager's file, by its reader.
+    connection = keyfile.apply("", file, values(ssid=SSID, passphrase=phrase, wpa3_only=True)).encode()
+    wanted = reader_called("keyfile")(connection)  # type: ignore[misc]
+    assert wanted is not None
+    assert (wanted.key, wanted.word) == (None, phrase.encode())

@@ -118,6 +118,7 @@ class Bench:
                 n["band_ghz"],
                 bool(n.get("hidden")),
                 str(n.get("country") or ""),
+                n["passphrase"].encode() if n.get("wpa3_only") else b"",
             )
             for n in listed
         ]

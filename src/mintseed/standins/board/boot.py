@@ -27,6 +27,8 @@ class AirNetwork:
     hidden: bool = False
     country: str = ""
     """Where the channel is one that only this country's rules open; empty for a channel open everywhere."""
+    word: bytes = b""
+    """its passphrase, where it takes WPA3 alone; empty where it takes WPA2"""
 
 
 class ManifestError(Exception):
@@ -110,7 +112,12 @@ def _kept_off(wanted: Wanted | None, board: dict[str, Any], air: Sequence[AirNet
         return "hears no such network"
     if network.country and wanted.country not in (network.country, WORLD):
         return "radio keeps off the channel of another country"
-    return "" if wanted.key == network.key else "access point refuses the key"
+    if network.word and not wanted.word:
+        return "access point takes WPA3 alone"
+    if wanted.word and not network.word:
+        return "access point knows no WPA3"
+    joins = wanted.word == network.word if network.word else wanted.key == network.key
+    return "" if joins else "access point refuses the key"
 
 
 def _some_system(card: Path, root: int, fat: FatReader, board: dict[str, Any], air: Sequence[AirNetwork]) -> Outcome:

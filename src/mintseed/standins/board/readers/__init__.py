@@ -17,12 +17,14 @@ WORLD = "00"
 
 @dataclass(frozen=True)
 class Wanted:
-    """The network a settings file asks for. `key` is the 32-byte key, None for an open network."""
+    """The network a settings file asks for. `key` is the 32-byte key, None for an open network; `word` is the passphrase where the file
+    asks for WPA3 and nothing before it."""
 
     ssid: bytes
     key: bytes | None
     country: str
     asks_for_hidden: bool = False
+    word: bytes = b""
 
 
 Reader = Callable[[bytes], Wanted | None]

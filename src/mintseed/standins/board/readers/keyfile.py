@@ -35,7 +35,10 @@ def read(data: bytes) -> Wanted | None:
     asks_somebody = security.get("psk-flags", "0") != "0"
     if not 1 <= len(ssid) <= 32 or not joins_alone or asks_somebody or _is_refused(sections) or _is_kept_away(sections):
         return None
-    if security and security.get("key-mgmt", "").lower() != "wpa-psk":
+    kind = security.get("key-mgmt", "").lower()
+    if kind == "sae":
+        return Wanted(ssid, None, WORLD, hidden, psk.encode()) if psk else None
+    if security and kind != "wpa-psk":
         return None
     if re.fullmatch("[0-9a-fA-F]{64}", psk):
         return Wanted(ssid, bytes.fromhex(psk), WORLD, hidden)
@@ -104,7 +107,7 @@ def _is_kept_away(sections: dict[str, dict[str, str]]) -> bool:
         or "permissions" in connection
         or connection.get("interface-name", RADIO) != RADIO
         or re.fullmatch("[0-9A-Fa-f]{2}(:[0-9A-Fa-f]{2}){5}", wifi.get("mac-address", "")) is not None
-        or security.get("pmf") == "3"
+        or (security.get("pmf") == "3" and security.get("key-mgmt", "").lower() != "sae")
         or security.get("proto", "").rstrip(";") == "wpa"
         or security.get("pairwise", "").rstrip(";") == "tkip"
         or ("psk" in security and not _unescaped(security["psk"]))

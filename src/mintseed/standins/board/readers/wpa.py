@@ -13,7 +13,8 @@ def read(data: bytes) -> Wanted | None:
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
         return None
     ssid = key = None
-    passphrase, asks_hidden, off, away, kinds = "", False, False, False, "WPA-PSK"
+    passphrase, asks_hidden, off, away, kinds = "", False, False, set[str](), "WPA-PSK"
+    sae: bytes | None = None
     country, inside, found = "", False, False
     for raw in data.decode("utf-8", "replace").split("\n"):
         line = _without_comment(raw).strip()
@@ -41,6 +42,10 @@ def read(data: bytes) -> Wanted | None:
                 key = bytes.fromhex(value)
             else:
                 return None
+        elif name == "sae_password":
+            sae = _string(value)
+            if not sae:
+                return None
         elif name in _VALUES and not re.fullmatch(_VALUES[name], value):
             return None
         elif name == "scan_ssid":
@@ -52,8 +57,13 @@ def read(data: bytes) -> Wanted | None:
         elif not equals or name not in _NETWORK:
             return None
         elif name in _AWAY and not re.fullmatch(_AWAY[name], value):
-            away = True
-    if inside or not found or ssid is None or off or away or "WPA-PSK" not in kinds.split():
+            away.add(name)
+    if inside or not found or ssid is None or off:
+        return None
+    if kinds.split() == ["SAE"]:  # it demands protected frames, and works from the passphrase: a key of WPA2 is none
+        word = sae or passphrase.encode()
+        return None if away - {"ieee80211w"} or not word else Wanted(ssid, None, country, asks_hidden, word)
+    if away or "WPA-PSK" not in kinds.split():
         return None
     if passphrase:
         key = hashlib.pbkdf2_hmac("sha1", passphrase.encode(), ssid, 4096, 32)
