@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 import json
+import os
 import subprocess
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
+from mintseed import wiring
+from mintseed.adapters.block_device import BlockDevice
 from mintseed.cli.main import main
 from tests.builders import readers
 from tests.builders.disks import MIB, cut, fat_file, image
@@ -121,3 +125,53 @@ def test_a_written_card_is_filled_where_it_is(tmp_path: Path, capsys: pytest.Cap
     assert called(capsys, "fill-card", str(one), "--recipe", "platen", "--site", str(site))[0] == 2
     assert one.read_bytes() == kept, "what is stopped changes nothing"
     assert len(before) == len(kept)
+
+
+def test_a_card_that_is_written_at_this_moment_is_left_alone(card: Path, capsys: pytest.CaptureFixture[str]) -> None:
+    before = card.read_bytes()
+    device = BlockDevice(str(card))
+    try:
+        assert main(["fix-card", str(card)]) == 3
+    finally:
+        device.close()
+    assert card.read_bytes() == before
+    assert "another writer" in capsys.readouterr().err
+
+
+@pytest.fixture
+def loop(card: Path) -> Iterator[str]:
+    made = subprocess.run(
+        ["losetup", "--find", "--show", "--partscan", card], capture_output=True, text=True, check=False
+    )
+    if made.returncode:
+        pytest.skip(f"no loop device can be had: {made.stderr.strip()}")
+    try:
+        yield made.stdout.strip()
+    finally:
+        subprocess.run(["losetup", "--detach", made.stdout.strip()], check=False)
+
+
+def test_a_drive_is_changed_by_the_rules_of_every_other_write(
+    loop: str, card: Path, capsys: pytest.CaptureFixture[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = card.read_bytes()
+    assert main(["fix-card", loop]) == 2
+    assert "Not a card" in capsys.readouterr().err, "a loop device that nobody named as a card"
+    assert card.read_bytes() == before
+    monkeypatch.setenv("MINTSEED_LOOP_CARDS", loop)
+    wiring.config.cache_clear()
+    try:
+        holder = os.open(loop, os.O_RDONLY | os.O_EXCL)  # as the kernel does for a mounted file system
+        try:
+            assert main(["fix-card", loop]) == 3
+            assert "in use" in capsys.readouterr().err
+        finally:
+            os.close(holder)
+        assert card.read_bytes() == before
+        assert called(capsys, "check-card", loop)[0] == 2
+        status, said = called(capsys, "fix-card", loop)
+        assert status in (0, 1)
+        assert {f["path"] for f in said["files"] if f["mended"]} == {"wpa_supplicant.conf", "mine/net.json"}  # type: ignore[attr-defined]
+    finally:
+        wiring.config.cache_clear()
+    assert b'psk="spring tide at noon"' in fat_file(card, MIB, "wpa_supplicant.conf")

@@ -7,7 +7,8 @@ import fcntl
 import mmap
 import os
 import stat
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from mintseed.core.errors import DriveError
@@ -43,6 +44,29 @@ def lock_alone(descriptor: int, path: str) -> None:
     except OSError as error:
         raise DriveError("another writer still holds the drive", where=path,
                          next_step="Wait until it has ended, then write again.") from error  # fmt: skip
+
+
+@contextmanager
+def flushed(path: str, flags: int = 0) -> Iterator[Callable[[], None]]:
+    """Hold a drive, or a file that stands for one, while a tool changes it. What is handed over brings everything onto the medium and forgets
+    what memory holds of it, so that what is read next comes from there. Raises DriveError when it is in use or may not be opened."""
+    try:
+        descriptor = os.open(path, os.O_RDONLY | os.O_CLOEXEC | flags)
+    except OSError as error:
+        raise drive_error(error, path) from error
+
+    def flush() -> None:
+        try:
+            os.fsync(descriptor)
+        except OSError as error:
+            raise drive_error(error, path) from error
+        os.posix_fadvise(descriptor, 0, 0, os.POSIX_FADV_DONTNEED)
+
+    try:
+        lock_alone(descriptor, path)
+        yield flush
+    finally:
+        os.close(descriptor)
 
 
 class BlockDevice:

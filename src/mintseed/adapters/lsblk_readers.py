@@ -6,11 +6,11 @@ import grp
 import os
 import pwd
 import re
-from collections.abc import Iterator, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager, suppress
 from pathlib import Path
 
-from mintseed.adapters.block_device import BlockDevice, LookedAt
+from mintseed.adapters.block_device import BlockDevice, LookedAt, flushed
 from mintseed.adapters.run_tool import run_tool
 from mintseed.core.card.drives import LSBLK_COLUMNS, Drive, Medium, Right, judge_drive, parse_lsblk
 from mintseed.core.errors import DriveError, RefusedError
@@ -75,14 +75,25 @@ class LsblkReaders:
         if now is None or (now.serial, now.size_bytes, now.card_number) != told:
             raise DriveError("the drive is gone or another one now", expected=drive.serial or drive.model, where=drive.path,
                              next_step="Look at the drives again and pick it again.")  # fmt: skip
-        stop = next((f for f in judge_drive(now) if f.severity is Severity.STOP), None)
-        if stop is not None:
-            raise RefusedError(stop.title, where=drive.path, next_step=stop.fix)
+        _refuse_locked(now)
         device = BlockDevice(drive.path)
         try:
             yield device
         finally:
             device.close()
+
+    @contextmanager
+    def held(self, path: str) -> Iterator[Callable[[], None]]:
+        """Keep a card from being mounted while a tool changes it; what is handed over flushes it and forgets what memory holds of it.
+
+        Raises DriveError where no whole drive is at `path`, RefusedError for one that is never written to.
+        """
+        now = next((d for d in self.drives() if d.path == path), None)
+        if now is None:
+            raise DriveError("no whole drive is there", expected="a drive, not a part of one", where=path)
+        _refuse_locked(now)
+        with flushed(path, os.O_EXCL) as flush:
+            yield flush
 
     def set_free(self, drive: Drive) -> Released:
         """A device that was flushed holds nothing unwritten unless something else began to use it meanwhile."""
@@ -97,14 +108,10 @@ class LsblkReaders:
         return Released(True, "flushed, and the kernel holds nothing more for it")
 
 
-def mounted_at(path: Path) -> tuple[str, ...]:
-    """Return where file systems of a drive are mounted; nothing for what is no drive."""
-    if not path.is_block_device():
-        return ()
-    listed = run_tool(["lsblk", "-n", "-r", "-o", "MOUNTPOINTS", str(path)], package="util-linux").decode(
-        "utf-8", "replace"
-    )
-    return tuple(place for line in listed.split("\n") for place in line.split("\\x0a") if place.strip())
+def _refuse_locked(drive: Drive) -> None:
+    stop = next((f for f in judge_drive(drive) if f.severity is Severity.STOP), None)
+    if stop is not None:
+        raise RefusedError(stop.title, where=drive.path, next_step=stop.fix)
 
 
 def right_to(path: str) -> Right:

@@ -4,16 +4,16 @@ from __future__ import annotations
 
 import argparse
 import os
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager, nullcontext
 from pathlib import Path
 
-from mintseed.adapters.lsblk_readers import mounted_at
+from mintseed.adapters.block_device import flushed
+from mintseed.adapters.lsblk_readers import LsblkReaders
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.cli.files import Commands, opened, recipe_named
 from mintseed.cli.fill import add_values, values_from
 from mintseed.cli.output import tell
-from mintseed.core.errors import RefusedError
 from mintseed.core.findings import Finding, Severity, Where, verdict
 from mintseed.core.settings.fill import fill_files
 from mintseed.core.source import BytesSource
@@ -21,6 +21,7 @@ from mintseed.ports.volume import Volume
 from mintseed.services import examine_card
 from mintseed.services.examine_card import CardFile
 from mintseed.services.inspect_image import TABLE_BYTES
+from mintseed.wiring import config
 
 
 def add(commands: Commands) -> None:
@@ -51,22 +52,27 @@ def _arguments(parser: argparse.ArgumentParser) -> None:
 
 
 @contextmanager
-def _boot_volume(card: str, *, changes: bool) -> Iterator[Volume]:
-    """Open the boot volume of a card. Raises RefusedError where it is to be changed and something has it open."""
+def _boot_volume(card: str) -> Iterator[Volume]:
     disk = Path(card)
     with opened(card) as file:
-        if changes and (places := mounted_at(disk)):
-            raise RefusedError(f"it is open at {', '.join(places)}", where=card, expected="a card that nothing else has open",
-                               next_step="Have the system let it go, and leave it plugged in.")  # fmt: skip
         source = BytesSource(file.read(TABLE_BYTES), file.seek(0, os.SEEK_END))
         yield examine_card.boot_volume(disk, source, OffsetVolumeTools())
 
 
+def _held(card: str) -> AbstractContextManager[Callable[[], None]]:
+    """Hold a card while it is changed, by the rules of every other write; a file that stands for one by itself."""
+    path = os.path.realpath(card)
+    return LsblkReaders(config().loop_cards).held(path) if Path(path).is_block_device() else flushed(path)
+
+
 def run(arguments: argparse.Namespace) -> int:
     recipe = recipe_named(arguments.recipe) if arguments.recipe else None
-    with _boot_volume(arguments.card, changes=arguments.mends) as volume:
+    with (
+        _held(arguments.card) if arguments.mends else nullcontext(_nothing) as flush,
+        _boot_volume(arguments.card) as volume,
+    ):
         files = examine_card.execute(volume, recipe)
-        mended = examine_card.mend(volume, files) if arguments.mends else ()
+        mended = examine_card.mend(volume, files, flush) if arguments.mends else ()
     found = [f for one in files for f in (one.examined.left if arguments.mends else one.examined.findings)]
     if not files:
         found.append(_none(arguments.card))
@@ -79,13 +85,17 @@ def run_fill(arguments: argparse.Namespace) -> int:
     facts: dict[str, object] = {"card": arguments.card, "files": []}
     if verdict(found) is Severity.STOP:
         return tell(found, facts, as_json=arguments.json)
-    with _boot_volume(arguments.card, changes=True) as volume:
+    with _held(arguments.card) as flush, _boot_volume(arguments.card) as volume:
         filled = fill_files(recipe, values, examine_card.as_image(volume, recipe, arguments.release))
         found += [f for one in filled for f in one.findings]
         if verdict(found) is not Severity.STOP:
-            examine_card.put(volume, {one.path: one.content for one in filled})
+            examine_card.put(volume, {one.path: one.content for one in filled}, flush)
             facts["files"] = [{"path": f.path, "changed_lines": f.changed_lines, "means": f.meaning} for f in filled]
     return tell(found, facts, as_json=arguments.json)
+
+
+def _nothing() -> None:
+    """Nothing is to be flushed where nothing is changed."""
 
 
 def _none(card: str) -> Finding:

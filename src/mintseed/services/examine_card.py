@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
@@ -75,9 +75,13 @@ def as_image(volume: Volume, recipe: Recipe, release: str) -> XRay:
     )  # fmt: skip
 
 
-def put(volume: Volume, contents: Mapping[str, bytes]) -> None:
-    """Put files in their places and read each back. Raises ToolError where one does not come back as it was put."""
+def put(volume: Volume, contents: Mapping[str, bytes], flush: Callable[[], None]) -> None:
+    """Put files in their places, bring them onto the medium with `flush`, and read each back from there. Raises ToolError where one does not
+    come back as it was put."""
+    if not contents:
+        return
     volume.write(contents)
+    flush()
     for path, content in contents.items():
         if volume.read(path, len(content) + 1) != content:
             raise ToolError(f"{path} does not read back as it was written", expected="the file as it was put", where=path,
@@ -99,8 +103,8 @@ def _examined(name: str, content: bytes, file: FileToFill | None) -> Examined:
     return examine_file.execute(content, name=name, file=file)
 
 
-def mend(volume: Volume, files: Iterable[CardFile]) -> tuple[str, ...]:
+def mend(volume: Volume, files: Iterable[CardFile], flush: Callable[[], None]) -> tuple[str, ...]:
     """Put each mended file in its place; return their paths. Raises ToolError as `put` does."""
     mended = {file.path: file.examined.mended for file in files if file.changes}
-    put(volume, mended)
+    put(volume, mended, flush)
     return tuple(mended)
