@@ -52,7 +52,7 @@ def boot_volume(disk: Path, source: Source, tools: VolumeTools) -> Volume:
 
 def execute(volume: Volume, recipe: Recipe | None = None) -> tuple[CardFile, ...]:
     """Return every settings file of the boot volume, examined: those that `recipe` names by what it says of them, others by what stands in them."""
-    described = {f.path.lower(): f for f in recipe.files if f.volume == "boot"} if recipe else {}
+    described = recipe.on_boot_volume if recipe else {}
     names = [n for n in volume.files() if n.count("/") <= 1 or n.lower() in described]
     return tuple(
         CardFile(name, content, _examined(name, content, described.get(name.lower())))
@@ -63,7 +63,7 @@ def execute(volume: Volume, recipe: Recipe | None = None) -> tuple[CardFile, ...
 
 def as_image(volume: Volume, recipe: Recipe, release: str) -> XRay:
     """Return the card's boot volume as what filling reads of an image. On the root volume of a written card nothing is put here."""
-    described = {f.path.lower(): f for f in recipe.files if f.volume == "boot"}
+    described = recipe.on_boot_volume
     files = tuple(
         FileOnImage(file.path, len(content), content, True, file.title)
         for name in volume.files()

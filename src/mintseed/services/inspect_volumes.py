@@ -222,7 +222,7 @@ def _open(partition: Partition, disk: ScratchDisk, tools: VolumeTools, looking: 
 
 def _roles(opened: list[_Opened], recipe: Recipe | None, looking: Looking) -> dict[int, str]:
     """Return which volume starts the board and which holds its system: told by what lies there, by place only in doubt."""
-    wanted = {f.path.lower() for f in recipe.files if f.volume == "boot"} if recipe else set()
+    wanted = set(recipe.on_boot_volume) if recipe else set()
     fats = [(i, _boot_signs(one.names, wanted)) for i, one in enumerate(opened) if one.is_fat]
     at = max(fats, key=lambda one: (one[1], -one[0]), default=(None, 0))[0]
     exts = [(i, one) for i, one in enumerate(opened) if i != at and one.volume is not None and not one.is_fat]
@@ -335,8 +335,8 @@ def _files(
     volume: Volume, names: tuple[str, ...], recipe: Recipe | None, looking: Looking, files: list[FileOnImage]
 ) -> None:
     """Add the recipe's files whatever they hold, and of the other small texts as many as are worth keeping."""
-    # Whoever reads FAT finds a name in whatever letters it is written: the recipe's spelling is the one that is kept.
-    described = {f.path.lower(): f for f in recipe.files if f.volume == "boot"} if recipe else {}
+    # The recipe's spelling of a name is the one that is kept.
+    described = recipe.on_boot_volume if recipe else {}
     for name in (n for n in names if n.lower() in described):
         if (content := _content_of(volume, name, looking)) is not None:
             file = described[name.lower()]

@@ -575,6 +575,11 @@ class Recipe(Described):
         return any(file.overlays for file in self.files)
 
     @property
+    def on_boot_volume(self) -> dict[str, FileToFill]:
+        """Its files there by their names in small letters: whoever reads FAT finds a name in whatever letters it is written."""
+        return {file.path.lower(): file for file in self.files if file.volume == "boot"}
+
+    @property
     def own_account(self) -> str:
         """The account of the image's own whose password is set before first boot; empty where there is none."""
         shadows = (file for file in self.files if file.dialect == "shadow")

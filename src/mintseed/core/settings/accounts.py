@@ -87,7 +87,7 @@ def check_admin_password(password: str) -> tuple[Finding, ...]:
 
 
 GUESSED_WITHIN = 3
-"""zxcvbn's score from which on a password holds out against someone who tries ten thousand a second (its documentation, score 3)"""
+"""zxcvbn's score from which on a hundred million guesses or more are wanted (its documentation: 3 is below 10^10 and not below 10^8)"""
 
 MOST_WEIGHED = 72
 """characters that are weighed: it takes longer with every one"""

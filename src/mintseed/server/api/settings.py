@@ -132,14 +132,15 @@ def change_settings(request: HttpRequest, pk: int, payload: SettingsIn) -> Setti
     was = sent.pop("was", None) or {}
     password, answers = sent.pop("admin_password", None), sent.pop("answers", None)
     values: dict[str, str | bool] = {k: _fit(k, str(v or "")) for k, v in sent.items()}
+    of_password: tuple[Finding, ...] = ()
     if password is not None:
-        values["admin_hash"] = _hashed(password)
+        values["admin_hash"], of_password = _hashed(password)
     _store(pk, values, answers, was)
     view = judged(pk)
     out = _out(view)
     if password:
         layouts = view.loaded.walk.console_layout, view.loaded.values.keyboard
-        out.of_password = [*check_admin_password(password), *check_typed_blind(password, *layouts)]
+        out.of_password = [*of_password, *check_typed_blind(password, *layouts)]
     return out
 
 
@@ -190,14 +191,15 @@ def _fit(field: str, value: str) -> str:
     return text
 
 
-def _hashed(password: str) -> str:
+def _hashed(password: str) -> tuple[str, tuple[Finding, ...]]:
+    """Return a password as it is kept, and what there is to say of it. Raises InputError for one that no login takes."""
     if not password:
-        return ""
+        return "", ()
     kept_word(password)
     found = check_admin_password(password)
     if verdict(found) is Severity.STOP:
         raise InputError(found[0].title, where="admin_password", next_step=found[0].fix)
-    return password_hash(password, secrets.token_hex(8))
+    return password_hash(password, secrets.token_hex(8)), found
 
 
 @router.post("/deployments/{pk}/settings/passphrase", response=SecretOut)

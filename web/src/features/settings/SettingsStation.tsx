@@ -164,7 +164,7 @@ function Values({ data, save, refused, ofPassword, id }: ValuesProps) {
       <Pick label="Time zone" empty="pick the zone" value={data.time_zone.value} options={lists.time_zones} hint={from(data.time_zone)} tone={tone(data.time_zone)} problem={problem("time_zone")} {...site(data.time_zone)} onSave={(time_zone) => save({ time_zone, was: { time_zone: data.time_zone.value } })} />
       <Pick label="Keyboard" empty="pick the layout" value={data.keyboard.value} options={lists.keyboards} hint={from(data.keyboard)} tone={tone(data.keyboard)} problem={problem("keyboard")} {...site(data.keyboard)} onSave={(keyboard) => save({ keyboard, was: { keyboard: data.keyboard.value } })} />
       {data.takes_locale && (
-        <Pick label="Language" empty="as the image comes" value={data.locale.value} options={lists.languages} hint={from(data.locale)} tone={tone(data.locale)} problem={problem("locale")} {...site(data.locale)} onSave={(locale) => save({ locale, was: { locale: data.locale.value } })} />
+        <Pick label="Language" empty="as the image comes" value={data.locale.value} options={data.locale.site_value ? lists.languages.filter((o) => o.value) : lists.languages} hint={from(data.locale)} tone={tone(data.locale)} problem={problem("locale")} {...site(data.locale)} onSave={(locale) => save({ locale, was: { locale: data.locale.value } })} />
       )}
       {data.asks.length > 0 && <h3 className="cap mt-2">Asked by this appliance</h3>}
       {data.asks.map((ask) => (
