@@ -101,9 +101,9 @@ def test_a_network_that_takes_wpa3_alone_is_said_at_the_plan() -> None:
         "its file takes the passphrase; of the radio nobody said anything"
     )
     assert not {c for c in codes(replace(one, way="cable")) if "wpa3" in c}
-    # What holds nothing but a derived key, or whose reader knows no WPA3 in every release, is a stop.
+    # What holds nothing but a derived key, or whose syntax knows no WPA3, is a stop.
     for file in (
-        FileToFill(path="net.yaml", dialect="netplan", title="", when="wifi"),
+        FileToFill(path="net.conf", dialect="connman", title="", when="wifi"),
         FileToFill(path="net.txt", dialect="key-value", title="", when="wifi", values={"PSK": "{wifi_key}"}),
     ):
         refuses = RECIPES["platen"].model_copy(update={"files": (file,)})

@@ -10,13 +10,14 @@ import re
 from pathlib import Path
 
 import pytest
+import yaml
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from mintseed import wiring
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.recipes.model import WIFI_DIALECTS, FileToFill
-from mintseed.core.settings.dialects import iwd, keyfile, wpa_supplicant
+from mintseed.core.settings.dialects import iwd, keyfile, netplan, wpa_supplicant
 from mintseed.core.settings.dialects.keyfile_fields import escaped, unescaped
 from mintseed.core.settings.dialects.registry import DIALECTS
 from mintseed.core.settings.fill import fill_files
@@ -131,3 +132,24 @@ def test_protected_frames_are_asked_about_where_the_kind_of_key_does_not_demand_
     keys = "[connection]\nid=x\ntype=wifi\n[wifi]\nssid=x\n[wifi-security]\npmf=3\nkey-mgmt=%s\npsk=spring tide\n"
     assert "keyfile.frames-protected" in {f.code for f in keyfile.check(keys % "wpa-psk", "f")}
     assert "keyfile.frames-protected" not in {f.code for f in keyfile.check(keys % "sae", "f")}
+
+
+@pytest.mark.parametrize("phrase", ODD)
+@pytest.mark.parametrize(
+    "before",
+    [
+        "",
+        "network:\n  version: 2\n  wifis:\n    wlan0:\n      dhcp4: true\n      access-points:\n        other:\n          password: an old one of it\n",
+        "network:\n  version: 2\n  wifis:\n    wlan0:\n      access-points:\n        \"Quay House 2G\":\n          auth:\n            key-management: psk\n            password: old words\n",
+    ],
+)  # fmt: skip
+def test_netplan_is_told_in_its_own_words(before: str, phrase: str) -> None:
+    """Form: netplan-yaml(5), access-points, auth: key-management sae and password. Releases before 0.107 refuse it, and a check says so."""
+    file, wanted = a_file("netplan"), values(wpa3_only=True, passphrase=phrase)
+    after = netplan.apply(before, file, wanted)
+    point = yaml.safe_load(after)["network"]["wifis"]["wlan0"]["access-points"]
+    assert point == {"Quay House 2G": {"auth": {"key-management": "sae", "password": phrase}}}
+    assert [(f.code, f.severity) for f in netplan.check(after, "f")] == [("netplan.value", Severity.CHECK)]
+    assert netplan.apply(after, file, wanted) == after
+    back = yaml.safe_load(netplan.apply(after, file, values()))["network"]["wifis"]["wlan0"]["access-points"]
+    assert back == {"Quay House 2G": {"password": values().key}}

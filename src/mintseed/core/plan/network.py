@@ -105,7 +105,7 @@ def _wpa3(plan: Plan, board: Board, wanted: WifiNetwork, files: tuple[FileToFill
     if refuses is not None:
         return Finding(
             "plan.network-wpa3-only", Severity.STOP, f"{wanted.ssid} takes WPA3 alone, and {plan.recipe.name} cannot be told so",
-            f"What reads {refuses.place} takes a key of WPA2, or knows WPA3 in newer releases only.",
+            f"What reads {refuses.place} takes a key of WPA2 alone.",
             "Let the router offer WPA2 beside WPA3, use another network, or the cable.", where, WPA3,
         )  # fmt: skip
     return Finding(

@@ -35,10 +35,10 @@ DialectName = Literal[
 
 
 WIFI_DIALECTS: dict[DialectName, bool] = {
-    "wpa-supplicant": True, "keyfile": True, "iwd": True, "netplan": False, "cloud-init-network": False, "interfaces": False, "connman": False,
+    "wpa-supplicant": True, "keyfile": True, "iwd": True, "netplan": True, "cloud-init-network": True, "interfaces": False, "connman": False,
 }  # fmt: skip
-"""those that hold a Wi-Fi network without being told which key means what, and whether each release of their reader takes WPA3 in it. netplan:
-since 0.107 only; connman-service.config(5) knows no SAE; Debian's scripts for ifupdown hand no passphrase for it on (wpasupplicant 2.10)."""
+"""those that hold a Wi-Fi network without being told which key means what, and whether they can say WPA3. netplan: since 0.107, and a check says
+so; connman-service.config(5) knows no SAE; Debian's scripts for ifupdown hand no word of protected frames on, which it demands (wpasupplicant 2.10)."""
 
 
 WayIn = Literal["fill-before", "fill-after", "cable-first", "own-access-point", "screen", "network-install"]
@@ -224,7 +224,7 @@ class FileToFill(Described):
 
     @property
     def refuses_wpa3(self) -> bool:
-        """Whether it can hold a derived key alone, or its reader takes no WPA3: that wants the passphrase itself."""
+        """Whether it can hold a derived key alone, or its syntax knows no WPA3: that wants the passphrase itself."""
         return not WIFI_DIALECTS.get(self.dialect, True) or any("{wifi_key}" in text for text in self.values.values())
 
     def in_clear(self, *, wpa3: bool) -> bool:

@@ -232,7 +232,7 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
 def _no_wpa3(file: FileToFill, values: SettingValues) -> Finding:
     return Finding(
         "wifi.wpa3-only", Severity.STOP, f"{values.ssid} takes WPA3 alone, and {file.place} cannot say that",
-        "What reads it takes a key of WPA2, or knows WPA3 in newer releases only; the board would never join.",
+        "What reads it takes a key of WPA2 alone; the board would never join.",
         "Let the router offer WPA2 beside WPA3, use another network, or the cable.", Where(file=file.place, field="ssid"),
         "IEEE 802.11-2020 §12.4 (SAE)",
     )  # fmt: skip

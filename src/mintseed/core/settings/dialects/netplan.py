@@ -66,21 +66,31 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     if there and values.ssid not in there:
         text = yaml_text.rename(text, at(_node(text), points), there[0], quoted(values.ssid))
     point = (*points, values.ssid)
-    if not there:
-        text = _with_point(text, point, values.key, place)
-    elif _text_at(text, (*point, "password")) != values.key:
-        text = set_value(text, (*point, "password"), quoted(values.key), place=place)
+    for inner, value in _joining(values):
+        if not there:
+            text = _with_point(text, point, inner, value, place)
+            there = (values.ssid,)
+        elif _text_at(text, (*point, *inner)) != value:
+            text = set_value(text, (*point, *inner), quoted(value), place=place)
     if values.hidden and (_text_at(text, (*point, "hidden")) or "").lower() not in _TRUE:
         text = set_value(text, (*point, "hidden"), "true", place=place)
-    for away in ("auth", "bssid", "band", "channel", "mode"):
+    for away in ("bssid", "band", "channel", "mode", "password" if values.wpa3_only else "auth"):
         text = yaml_text.without(text, (*point, away), place=place)
     return text
 
 
-def _with_point(text: str, point: Path, key: str, place: str) -> str:
+def _joining(values: SettingValues) -> tuple[tuple[Path, str], ...]:
+    """Return what opens the network, and where it stands below its name: the derived key; for WPA3, which works from nothing else, the
+    passphrase (netplan-yaml(5), since 0.107)."""
+    if values.wpa3_only:
+        return ((("auth", "key-management"), "sae"), (("auth", "password"), values.passphrase))
+    return ((("password",), values.key),)
+
+
+def _with_point(text: str, point: Path, inner: Path, value: str, place: str) -> str:
     # Its name is a key like any other, and may be one that only quotes can carry.
     marker = "access-point-to-name"
-    text = set_value(text, (*point[:-1], marker, "password"), quoted(key), place=place)
+    text = set_value(text, (*point[:-1], marker, *inner), quoted(value), place=place)
     return yaml_text.rename(text, at(_node(text), point[:-1]), marker, quoted(point[-1]))
 
 
