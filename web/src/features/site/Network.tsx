@@ -62,7 +62,7 @@ export function Network({ network: n, onSave, onRemove }: Props) {
         <div className="mt-2 flex flex-wrap items-center gap-4 pl-8">
           <QrCode path={code.qr_path} size={code.qr_size} label={`Join code of ${n.ssid}`} className="w-40 rounded-md" />
           <p className="max-w-72 text-[0.93rem] text-ink-2">
-            A phone that looks at it joins <b>{n.ssid}</b>. The passphrase is in it: show it to guests, put no picture of it anywhere.
+            A phone that looks at it is offered <b>{n.ssid}</b>. The passphrase is in it: show it to guests, put no picture of it anywhere.
           </p>
         </div>
       )}
