@@ -1,7 +1,7 @@
 """For each dialect the one who decides: whether the real reader takes a text, and the board would be on the network with it.
 
-Where a judge only says whether it takes a text, nothing more is asked of it. iwd, connman and systemd's network have no reader that runs without a
-radio; their dialects are held to their manual pages by examples alone.
+Where a judge only says whether it takes a text, nothing more is asked of it. iwd has no reader that runs without a radio; its dialect is held to
+its manual page by examples alone.
 """
 
 from __future__ import annotations
@@ -18,7 +18,7 @@ from pathlib import Path
 import yaml
 
 from mintseed.core.recipes.model import FileToFill
-from tests.builders import readers
+from tests.builders import networks, readers
 
 KEY = "a" * 64
 PHRASE = "spring tide at noon"
@@ -83,7 +83,7 @@ def _keyfile(data: bytes, folder: Path) -> bool:
     )  # of others the supplicant makes no key
     return (
         bool(wifi.get("ssid")) and wifi.get("mode", "infrastructure") == "infrastructure" and connection.get("autoconnect", "true") != "false"
-        and (security.get("key-mgmt") == "owe" or (security.get("key-mgmt") in ("wpa-psk", "sae") and keyed))
+        and ((not security and "psk" not in said.output and b"psk" not in data) or security.get("key-mgmt") == "owe" or (security.get("key-mgmt") in ("wpa-psk", "sae") and keyed))
         and "permissions" not in connection and ipv4.get("method", "auto") in ("auto", "manual", "link-local", "shared", "disabled")
     )  # fmt: skip
 
@@ -127,6 +127,35 @@ def _interfaces(data: bytes, folder: Path) -> bool:
     )  # fmt: skip
 
 
+def _networkd(data: bytes, folder: Path) -> bool:
+    """Source: systemd-networkd(8), in a network of its own."""
+    return networks.networkd(data, folder).accepted
+
+
+def _connman(data: bytes, folder: Path) -> bool:
+    """Source: connmand(8) for what it takes, and IEEE 802.11 for what no network is called and no passphrase is."""
+    if not networks.connman(data, folder).accepted:
+        return False
+    read = configparser.RawConfigParser(delimiters=("=",), strict=False, comment_prefixes=("#",))
+    read.optionxform = str  # type: ignore[assignment,method-assign]
+    # Blanks before a line say nothing to GLib's reader; to this one they would go on with the line before.
+    read.read_string(re.sub(r"(?m)^[ \t]+", "", data.decode(errors="surrogateescape").replace("\r\n", "\n")))
+    return any(_joins(dict(read[s])) for s in read.sections() if s.startswith("service_"))
+
+
+def _joins(said: Mapping[str, str]) -> bool:
+    if said.get("Type") != "wifi":
+        return False
+    ssid, key = said.get("SSID", ""), said.get("Passphrase", "")
+    named = (
+        1 <= len(said.get("Name", "").encode(errors="surrogateescape")) <= 32
+        if not ssid
+        else re.fullmatch(r"([0-9a-fA-F]{2}){1,32}", ssid)
+    )
+    open_one = said.get("Security") == "none" or (not key and "Security" not in said)
+    return bool(named) and (open_one or 8 <= len(key.encode(errors="surrogateescape")) <= 64)
+
+
 def _parses(read: Callable[[str], object]) -> Callable[[bytes, Path], bool]:
     def takes(data: bytes, folder: Path) -> bool:
         try:
@@ -156,6 +185,9 @@ _KEYFILE = f"# Wi-Fi\n[connection]\nid=house\ntype=wifi\n\n[wifi]\nssid=Quay Hou
 _NETPLAN = f'# Wi-Fi\nnetwork:\n  version: 2\n  wifis:\n    wlan0:\n      dhcp4: true\n      regulatory-domain: "GB"\n      access-points:\n        "Quay House":\n          password: "{KEY}"\n'
 _INTERFACES = f"# Wi-Fi\nauto lo\niface lo inet loopback\n\nallow-hotplug wlan0\niface wlan0 inet dhcp\n    wpa-ssid Quay House\n    wpa-psk {KEY}\n"
 
+_NETWORKD = "# Wi-Fi\n[Match]\nName=wlan0\n\n[Network]\nDescription=Quay House\nDHCP=yes\n\n[DHCPv4]\nRouteMetric=600\n"
+_CONNMAN = f"# Wi-Fi\n[global]\nName = house\n\n[service_wifi]\nType = wifi\nName = Quay House\nPassphrase = {KEY}\n"
+
 JUDGES: Mapping[str, Judge] = {
     "wpa-supplicant": Judge(
         _file("wpa-supplicant"), (_WPA, _WPA.replace(KEY, f'"{PHRASE}"'), _WPA + '\nnetwork={\n\tssid="Boat"\n\tkey_mgmt=NONE\n}\n'), _wpa,
@@ -172,6 +204,14 @@ JUDGES: Mapping[str, Judge] = {
     "interfaces": Judge(
         _file("interfaces"), (_INTERFACES, _INTERFACES.replace(KEY, PHRASE), _INTERFACES.replace("allow-hotplug", "auto") + "\nauto eth0\niface eth0 inet dhcp\n"), _interfaces,
         ("wlan0", "inet", "wlan0 inet dhcp", KEY),
+    ),
+    "systemd-networkd": Judge(
+        _file("systemd-networkd"), (_NETWORKD, _NETWORKD.replace("DHCP=yes", "Address=192.168.7.40/24\nGateway=192.168.7.1")), _networkd,
+        ("wlan0", "wlan", "ipv4", "[Network]", "Match", "*"),
+    ),
+    "connman": Judge(
+        _file("connman"), (_CONNMAN, _CONNMAN.replace(KEY, PHRASE) + "Hidden = true\nIPv4 = 192.168.7.40/255.255.255.0/192.168.7.1\n"), _connman,
+        ("wifi", "ethernet", "psk", "[service_x]", "51756179", KEY),
     ),
     "cloud-init-user-data": Judge(
         _file("cloud-init-user-data"),

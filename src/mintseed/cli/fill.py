@@ -17,14 +17,15 @@ from mintseed.core.errors import InputError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.answers import answers_in_force, check_answers
-from mintseed.core.settings.fill import fill_files
-from mintseed.core.settings.values import SettingValues, check_values
+from mintseed.core.settings.fill import address_findings, fill_files
+from mintseed.core.settings.values import KnownNetwork, SettingValues, check_values
+from mintseed.core.site.addresses import check_address
 from mintseed.core.site.model import Site
 from mintseed.core.visible import one_line
 from mintseed.services import fill_image, inspect_image, save_filled
 from mintseed.wiring import bench
 
-KEYS = ("host_name", "way", "ssid", "country", "time_zone", "keyboard", "locale")
+KEYS = ("host_name", "way", "ssid", "also", "address", "country", "time_zone", "keyboard", "locale")
 
 
 def add(commands: Commands) -> None:
@@ -74,6 +75,7 @@ def values_from(arguments: argparse.Namespace, recipe: Recipe) -> tuple[SettingV
             values, default_host_name=recipe.host_name, names_taken=frozenset(), own_account=recipe.own_account
         ),
         *check_answers(recipe.asks, answers),
+        *check_address(sets.get("address", ""), site.address_plan, taken={}, seen={}),
     ]
 
 
@@ -82,7 +84,7 @@ def run(arguments: argparse.Namespace) -> int:
     values, told = values_from(arguments, recipe)
     library, name = library_of(arguments.image)
     xray = inspect_image.execute(name, library=library, tools=bench().tools, recipes=[recipe])
-    found = [*xray.findings, *told]
+    found = [*xray.findings, *told, *address_findings(recipe, values, xray.release)]
     if verdict(found) is Severity.STOP:
         return tell(found, {"written": ""}, as_json=arguments.json)
     filled = fill_files(recipe, values, xray)
@@ -131,6 +133,15 @@ def values_for(site: Site, sets: dict[str, str], host_name: str, way: str) -> Se
         raise RefusedError(
             f"the site has no network {ssid}", expected=", ".join(n.ssid for n in site.wifi) or "a network"
         )
+    also = [name.strip() for name in sets.get("also", "").split(",") if name.strip()]
+    if strange := [name for name in also if name not in {n.ssid for n in site.wifi}]:
+        raise RefusedError(f"the site has no network {strange[0]}", expected=", ".join(n.ssid for n in site.wifi))
+    others = tuple(
+        KnownNetwork(n.ssid, n.passphrase, n.hidden, n.wpa3_only, n.open)
+        for name in also
+        for n in site.wifi
+        if n.ssid == name
+    )
     return SettingValues(
         host_name=sets.get("host_name", host_name),
         country=sets.get("country", site.country),
@@ -143,5 +154,8 @@ def values_for(site: Site, sets: dict[str, str], host_name: str, way: str) -> Se
         hidden=bool(network and network.hidden),
         wpa3_only=bool(network and network.wpa3_only),
         band_ghz=network.band_ghz if network else 0,
+        open_network=bool(network and network.open),
+        others=others if wanted == "wifi" else (),
+        address=site.address_plan.fixed(sets.get("address", "")),
         ssh_keys=site.ssh_keys,
     )

@@ -43,6 +43,7 @@ from mintseed.core.settings.by_hand import HandStep, steps_by_hand
 from mintseed.core.settings.fill import (
     FINGERPRINT_VERSION,
     FilledFile,
+    address_findings,
     files_for,
     fill_files,
     fingerprint,
@@ -51,8 +52,12 @@ from mintseed.core.settings.fill import (
 )
 from mintseed.core.settings.values import SettingValues, check_own_passphrase, check_values
 from mintseed.core.setup.steps import StepResult, step_results
+from mintseed.core.site.addresses import NO_PLAN, AddressPlan, check_address
 from mintseed.core.site.model import WifiNetwork
 from mintseed.core.stations import ORDER, Station
+
+_FILLING = ("fill-before", "fill-after")
+"""ways in by which the settings stand in files"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,6 +80,13 @@ class WalkInputs:
     network: WifiNetwork | None = None
     site_keyboard: str = ""
     names_taken: frozenset[str] = frozenset()
+    address: str = ""
+    """the fixed address that is wanted, as it was written"""
+    address_plan: AddressPlan = NO_PLAN
+    addresses_taken: Mapping[str, str] = field(default_factory=dict)
+    """those that other devices of the place have, and their names"""
+    addresses_seen: Mapping[str, str] = field(default_factory=dict)
+    """those that something else was seen with on the network, and when, as one reads it"""
     joined_with_sites: int = 0
     """other devices that joined lately with the place's passphrase, where this one has another of its own"""
     image_chosen: bool = False
@@ -154,6 +166,12 @@ class Walk:
         return (
             *found,
             *check_own_passphrase(i.values, i.joined_with_sites),
+            *check_address(i.address, i.address_plan, taken=i.addresses_taken, seen=i.addresses_seen),
+            *(
+                address_findings(i.recipe, i.values, i.xray.release if i.xray else "")
+                if self.plan.own_way_in in _FILLING
+                else ()
+            ),
             *check_answers(i.recipe.asks, i.values.answers),
         )
 

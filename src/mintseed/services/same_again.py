@@ -10,7 +10,7 @@ from mintseed.core.keep.label import next_name
 from mintseed.services.refuse import refuse_stops
 
 COPIED = (
-    "recipe", "site", "supply", "cable", "card_gb", "way", "way_in", "load_share", "network", "image", "country", "time_zone", "keyboard", "locale",
+    "recipe", "site", "supply", "cable", "card_gb", "way", "way_in", "load_share", "network", "also_networks", "image", "country", "time_zone", "keyboard", "locale",
     "admin_name",
     "admin_hash", "passphrase", "answers",
 )  # fmt: skip
@@ -27,8 +27,9 @@ ITS_OWN = (
     "settings_agreed",
     "demo",
     "name_shared",
+    "address",
 )
-"""Chosen fields that the next one must have for itself: its names, its board, its card, its look over the settings."""
+"""Chosen fields that the next one must have for itself: its names, its address, its board, its card, its look over the settings."""
 
 
 def check(name: str, host_name: str, names_taken: frozenset[str]) -> tuple[Finding, ...]:

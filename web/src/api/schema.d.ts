@@ -1654,6 +1654,42 @@ export interface components {
             value: string;
         };
         /**
+         * AddressPlan
+         * @description Every field may be empty: what nobody said is not known. `net` is a private range in CIDR; the rest are single IPv4 addresses.
+         */
+        AddressPlan: {
+            /**
+             * Dns
+             * @default []
+             */
+            dns: string[];
+            /**
+             * Gateway
+             * @default
+             */
+            gateway: string;
+            /**
+             * Net
+             * @default
+             */
+            net: string;
+            /**
+             * Pool From
+             * @default
+             */
+            pool_from: string;
+            /**
+             * Pool To
+             * @default
+             */
+            pool_to: string;
+            /**
+             * Reserved
+             * @default []
+             */
+            reserved: components["schemas"]["Reserved"][];
+        };
+        /**
          * AnswerIn
          * @description Whose card it is: that of a write it could be, none of those (`write_id` null), or that nobody knows.
          */
@@ -2792,6 +2828,8 @@ export interface components {
         JoinCodeOut: {
             /** Hidden */
             hidden: boolean;
+            /** Open */
+            open: boolean;
             /** Passphrase */
             passphrase: string;
             /** Ssid */
@@ -2877,6 +2915,22 @@ export interface components {
             voltage_v?: number | null;
             /** Was */
             was: string;
+        };
+        /**
+         * KnownOut
+         * @description A network of the place that the device may know beside its first one. `knows`: whether it does.
+         */
+        KnownOut: {
+            /** Band Ghz */
+            band_ghz: number;
+            /** Id */
+            id: number;
+            /** Knows */
+            knows: boolean;
+            /** Open */
+            open: boolean;
+            /** Ssid */
+            ssid: string;
         };
         /**
          * Label
@@ -3196,11 +3250,18 @@ export interface components {
              * @default 2.4
              */
             band_ghz: number;
+            /** Channel */
+            channel?: number | null;
             /**
              * Hidden
              * @default false
              */
             hidden: boolean;
+            /**
+             * Open
+             * @default false
+             */
+            open: boolean;
             /**
              * Passphrase
              * @default
@@ -3218,12 +3279,16 @@ export interface components {
         NetworkOut: {
             /** Band Ghz */
             band_ghz: number;
+            /** Channel */
+            channel: number | null;
             /** Findings */
             findings: components["schemas"]["Finding"][];
             /** Hidden */
             hidden: boolean;
             /** Id */
             id: number;
+            /** Open */
+            open: boolean;
             /** Passphrase Set */
             passphrase_set: boolean;
             /** Ssid */
@@ -3885,6 +3950,19 @@ export interface components {
             finding: number;
         };
         /**
+         * Reserved
+         * @description An address that something has which is no device of this program's.
+         */
+        Reserved: {
+            /** Address */
+            address: string;
+            /**
+             * What
+             * @default
+             */
+            what: string;
+        };
+        /**
          * RowProblem
          * @description A line that was not taken. `line` counts from 1, the heading included.
          */
@@ -4041,10 +4119,14 @@ export interface components {
          * @description Only the fields that are sent change; an empty one goes back to the site's.
          */
         SettingsIn: {
+            /** Address */
+            address?: string | null;
             /** Admin Name */
             admin_name?: string | null;
             /** Admin Password */
             admin_password?: string | null;
+            /** Also */
+            also?: number[] | null;
             /** Answers */
             answers?: {
                 [key: string]: string;
@@ -4068,10 +4150,17 @@ export interface components {
         };
         /** SettingsOut */
         SettingsOut: {
-            /** Admin Name */
-            admin_name: string;
+            /** Address */
+            address: string;
+            /** Addresses Left */
+            addresses_left: string[];
+            /** Admin From Site */
+            admin_from_site: boolean;
+            admin_name: components["schemas"]["ValueOut"];
             /** Admin Password Set */
             admin_password_set: boolean;
+            /** Also */
+            also: components["schemas"]["KnownOut"][];
             /** Asks */
             asks: components["schemas"]["AskOut"][];
             /** Band Ghz */
@@ -4094,8 +4183,12 @@ export interface components {
             joins_text: string;
             keyboard: components["schemas"]["ValueOut"];
             locale: components["schemas"]["ValueOut"];
+            /** Name By Scheme */
+            name_by_scheme: string;
             /** Of Password */
             of_password: components["schemas"]["Finding"][];
+            /** Open Network */
+            open_network: boolean;
             /** Own Account */
             own_account: string;
             /** Page Url */
@@ -4106,6 +4199,8 @@ export interface components {
             passphrase_set: boolean;
             /** Ssid */
             ssid: string;
+            /** Takes Address */
+            takes_address: boolean;
             /** Takes Admin */
             takes_admin: boolean;
             /** Takes Locale */
@@ -4305,6 +4400,11 @@ export interface components {
         };
         /** SiteOut */
         SiteOut: {
+            address_plan: components["schemas"]["AddressPlan"];
+            /** Admin Name */
+            admin_name: string;
+            /** Admin Password Set */
+            admin_password_set: boolean;
             /** Benches */
             benches: components["schemas"]["BenchRowOut"][];
             /** Country */
@@ -4319,8 +4419,14 @@ export interface components {
             locale: string;
             /** Name */
             name: string;
+            /** Name Example */
+            name_example: string;
+            /** Name Scheme */
+            name_scheme: string;
             /** Networks */
             networks: string[];
+            /** Of Password */
+            of_password: components["schemas"]["Finding"][];
             /** Shared Range */
             shared_range: boolean;
             /** Ssh Keys */

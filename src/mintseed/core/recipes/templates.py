@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 import string
 
-CHOICES_OF_FACTS = ("wifi_hidden", "wpa3_only", "by_cable")
+CHOICES_OF_FACTS = ("wifi_hidden", "wpa3_only", "by_cable", "wifi_open", "address_fixed")
 """what is so or not: a template says what stands there for each, as in {wifi_hidden:yes|no}"""
 
 PLACEHOLDERS = (
@@ -13,7 +13,10 @@ PLACEHOLDERS = (
 )  # fmt: skip
 """Values every template may use, beside the recipe's own questions; no question may be called like one."""
 
-LATER_PLACEHOLDERS = ("locale", "wifi_band_ghz", *CHOICES_OF_FACTS)
+ADDRESS_WORDS = ("address", "address_prefix", "netmask", "gateway", "name_servers")
+"""of a fixed address; each is nothing where the device takes one by itself"""
+
+LATER_PLACEHOLDERS = ("locale", "wifi_band_ghz", *ADDRESS_WORDS, *CHOICES_OF_FACTS)
 """Those that came later: a question of an older recipe that is called like one stays that question."""
 
 

@@ -11,9 +11,11 @@ from mintseed.core.findings import Finding, Severity, Where, verdict, worst_firs
 from mintseed.core.image.report import XRay
 from mintseed.core.limits import MAX_FINDINGS_A_FILE
 from mintseed.core.plan.plan import PlannedPart
-from mintseed.core.recipes.model import NETWORK_IN_PATH, FileToFill, Recipe
+from mintseed.core.recipes.model import FileToFill, Recipe
+from mintseed.core.recipes.templates import placeholders_in
 from mintseed.core.settings.dialects.registry import dialect
 from mintseed.core.settings.diff import MarkedLine, mark_lines
+from mintseed.core.settings.each_network import OfNetwork, of_networks
 from mintseed.core.settings.editor_damage import not_text, read_text, too_long
 from mintseed.core.settings.reader import SHELL, Reader
 from mintseed.core.settings.secrets_in import SHADOW_PATH, masked
@@ -72,21 +74,44 @@ def fill_files(recipe: Recipe, values: SettingValues, image: XRay) -> tuple[Fill
     """
     originals = {file.path: file.content for file in image.files}
     wanted = [
-        _called(file, values)
+        one
         for file in files_for(recipe, values.way, image.release)
         if dialect(file.dialect).wanted(values)
+        for one in of_networks(file, values)
     ]
-    filled = (_fill(file, values, originals.get(file.place)) for file in wanted)
+    filled = ((_fill(one.file, one.values, originals.get(one.file.place)), one) for one in wanted)
     return tuple(
-        _owned(one, file, values, image) if one.on_root else one for one, file in zip(filled, wanted, strict=True)
+        _owned(done, one.file, one.values, image) if done.on_root else done
+        for done, one in ((_with_left_out(done, one), one) for done, one in filled)
     )
 
 
-def _called(file: FileToFill, values: SettingValues) -> FileToFill:
-    """Return the file with its name where it is called after the network."""
-    if NETWORK_IN_PATH not in file.path:
-        return file
-    return file.model_copy(update={"path": file.path.replace(NETWORK_IN_PATH, values.ssid.encode().hex())})
+def _with_left_out(filled: FilledFile, one: OfNetwork) -> FilledFile:
+    """Return the file with the finding that it does not hold every network its device shall know."""
+    if not one.left_out:
+        return filled
+    names = ", ".join(one.left_out)
+    told = Finding(
+        "settings.networks-left-out", Severity.CHECK, f"{filled.path} does not take {names}", f"{one.why}; the device joins {one.values.ssid} alone of these.",
+        "Add the others on the running device, or leave them out here.", Where(file=filled.path, field="also"),
+    )  # fmt: skip
+    return replace(filled, findings=(*filled.findings, told))
+
+
+def address_findings(recipe: Recipe, values: SettingValues, release: str) -> tuple[Finding, ...]:
+    """Return that a fixed address is wanted and no file of `recipe` takes one."""
+    files = files_for(recipe, values.way, release)
+    if values.address is None or any(takes_address(f) for f in files):
+        return ()
+    return (
+        Finding("settings.address-nowhere", Severity.STOP, "No file of this image takes a fixed address", f"It would ask the router for one, and {values.address.address} would be nobody's.",
+                "Leave it empty, and have the router keep an address for this device by its hardware address.", Where(field="address")),
+    )  # fmt: skip
+
+
+def takes_address(file: FileToFill) -> bool:
+    """Whether a fixed address can stand in a file."""
+    return dialect(file.dialect).takes_address or any("{address}" in text for text in file.values.values())
 
 
 def _owned(filled: FilledFile, file: FileToFill, values: SettingValues, image: XRay) -> FilledFile:
@@ -203,7 +228,8 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
             "settings.link-set", Severity.OK, f"{file.place} leads to {content.decode()}", where=Where(file=file.place)
         )
         return FilledFile(file.place, file.title, file.dialect, content, mark_lines("", changed.text), (leads,))
-    found = [f for f in check_file(content, file.place, file.dialect, file) if f.code != "file.not-utf-8"]
+    meant = ("file.not-utf-8", *(_MEANT_WHEN_OPEN if values.way == "wifi" and values.open_network else ()))
+    found = [f for f in check_file(content, file.place, file.dialect, file) if f.code not in meant]
     if verdict(found) in (Severity.OK, Severity.NOTE):
         count = len(changed.lines)
         detail = f"{changed.encoding.upper()}, no mark, {count} line{'s' * (count != 1)}; what did not have to change is as it came."
@@ -218,15 +244,34 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
                     "The image comes without it; its maker lets people make it, with exactly this name." if file.volume == "boot"
                     else "The image comes without it: it is made, with the folders on the way to it.", where=Where(file=file.place))
         )  # fmt: skip
-    if values.way == "wifi" and file.in_clear(wpa3=wpa3):
+    if values.way == "wifi" and values.open_network and _key_alone(file):
+        found.append(
+            Finding("settings.open-unsaid", Severity.CHECK, f"{file.place} holds an empty key", "Whether its reader takes that for an open network its recipe does not say.",
+                    "Use a network with a passphrase, or say it in the recipe with {wifi_open:…|…}.", Where(file=file.place))
+        )  # fmt: skip
+    in_clear = any(file.in_clear(wpa3=n.wpa3_only) for n in values.networks if not n.open)
+    if values.way == "wifi" and in_clear:
         found.append(
             Finding("settings.passphrase-in-clear", Severity.NOTE, f"{file.place} holds the passphrase as it is typed",
                     f"{'WPA3 works from the passphrase alone' if wpa3 else 'Its reader takes nothing else'}: whoever has the card can read it.", where=Where(file=file.place))
         )  # fmt: skip
-    lines = tuple(_shown(file.place, line, all_hidden=wpa3) for line in mark_lines(before.text, changed.text))
+    lines = tuple(
+        _shown(file.place, line, all_hidden=any(n.wpa3_only for n in values.networks))
+        for line in mark_lines(before.text, changed.text)
+    )
     carries = dialect(file.dialect).takes_country or any("{country}" in t for t in file.values.values())
     means = dialect(file.dialect).means(changed.text, file.place, file).sentence()
     return FilledFile(file.place, file.title, file.dialect, content, lines, tuple(found), carries, means)
+
+
+def _key_alone(file: FileToFill) -> bool:
+    """Whether templates put a key or a passphrase into it, and none says that a network is open."""
+    names = {name for text in file.values.values() for name in placeholders_in(text)}
+    return bool(names & {"wifi_key", "wifi_passphrase"}) and "wifi_open" not in names
+
+
+_MEANT_WHEN_OPEN = ("keyfile.no-security",)
+"""what is wrong with a file alone where its network has a passphrase"""
 
 
 def _no_wpa3(file: FileToFill, values: SettingValues) -> Finding:

@@ -24,6 +24,8 @@ class SectionLine:
     opens: bool
     key: str | None
     value: str
+    raw: str = ""
+    """the line as it stands there"""
 
 
 def section_of(line: str, aliases: Mapping[str, str] | None = None) -> str | None:
@@ -43,10 +45,10 @@ def read_lines(
             continue
         if (opened := section_of(line, aliases)) is not None:
             section = opened
-            yield SectionLine(number, section, True, None, "")
+            yield SectionLine(number, section, True, None, "", line)
             continue
         key, equals, value = line.partition("=")
-        yield SectionLine(number, section, False, key.strip(BLANKS) if equals else None, value.lstrip(BLANKS))
+        yield SectionLine(number, section, False, key.strip(BLANKS) if equals else None, value.lstrip(BLANKS), line)
 
 
 def span(lines: list[str], section: str, aliases: Mapping[str, str] | None = None) -> tuple[int, int] | None:

@@ -6,13 +6,14 @@ import hashlib
 import re
 import string
 from collections.abc import Iterator, Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 
 import pycountry
 
 from mintseed.core.findings import Action, Finding, Severity, Where
 from mintseed.core.settings.accounts import check_account
+from mintseed.core.site.addresses import FixedAddress
 from mintseed.core.site.keyboards import KEYBOARDS, MISTAKEN
 from mintseed.core.site.languages import check_locale
 from mintseed.core.site.time_zones import time_zones
@@ -48,6 +49,25 @@ class Unreadable(str):
 
 
 @dataclass(frozen=True, slots=True)
+class KnownNetwork:
+    """A network a device knows. `passphrase` is a secret; empty of an open one."""
+
+    ssid: str
+    passphrase: str = field(default="", repr=False)
+    hidden: bool = False
+    wpa3_only: bool = False
+    open: bool = False
+    """whether it takes anybody, without a passphrase"""
+    priority: int = 0
+    """the higher, the sooner it is joined where several are heard; 0 where there is one alone"""
+
+    @property
+    def key(self) -> str:
+        """The 64 hex digits of its key; empty of an open network."""
+        return "" if self.open else derived_key(self.passphrase, self.ssid)
+
+
+@dataclass(frozen=True, slots=True)
 class SettingValues:
     """What a person wants on the card. The passphrase and the hash are secrets and stay out of every repr."""
 
@@ -71,6 +91,13 @@ class SettingValues:
     """as in en_GB.UTF-8; empty where the image keeps its own"""
     overlays: tuple[str, ...] = ()
     """lines that the drivers of the plan's parts want"""
+    open_network: bool = False
+    others: tuple[KnownNetwork, ...] = ()
+    """further networks it knows, the one to be joined first in front"""
+    address: FixedAddress | None = None
+    """None: it takes one by itself"""
+    priority: int = 0
+    """as of KnownNetwork"""
 
     def for_template(self, template: str) -> str:
         """Return `template` with its placeholders replaced; a name nobody answered becomes nothing."""
@@ -79,9 +106,13 @@ class SettingValues:
             "wifi_hidden": self.hidden if wifi else None,
             "wpa3_only": self.wpa3_only if wifi else None,
             "by_cable": not wifi,
+            "wifi_open": self.open_network if wifi else None,
+            "address_fixed": self.address is not None,
         }
+        at = self.address
         known = {
             "locale": self.locale, "wifi_band_ghz": f"{self.band_ghz:g}" if wifi and self.band_ghz else "",
+            **({"address": at.address, "address_prefix": str(at.prefix), "netmask": at.netmask, "gateway": at.gateway, "name_servers": " ".join(at.dns)} if at else {}),
             **self.answers, "host_name": self.host_name, "time_zone": self.time_zone,
             "keyboard": self.keyboard, "country": self.country, "admin_name": self.admin_name, "admin_hash": self.admin_hash,
             **({"wifi_name": self.ssid, "wifi_passphrase": self.passphrase} if wifi else {}),
@@ -100,6 +131,23 @@ class SettingValues:
     def key(self) -> str:
         """The 64 hex digits of the network's key."""
         return derived_key(self.passphrase, self.ssid)
+
+    @property
+    def networks(self) -> tuple[KnownNetwork, ...]:
+        """Every network it knows, the one to be joined first in front; their priorities where there are several."""
+        own = KnownNetwork(self.ssid, self.passphrase, self.hidden, self.wpa3_only, self.open_network, self.priority)
+        if not self.others:
+            return (own,)
+        # Two radios of one router often have one name: a file holds it once.
+        known = tuple({one.ssid: one for one in reversed((own, *self.others))}.values())[::-1]
+        return tuple(replace(one, priority=len(known) - at) for at, one in enumerate(known))
+
+    def of_network(self, network: KnownNetwork) -> SettingValues:
+        """Return the same with that one network alone, and its place among the others."""
+        return replace(
+            self, ssid=network.ssid, passphrase=network.passphrase, hidden=network.hidden, wpa3_only=network.wpa3_only,
+            open_network=network.open, priority=network.priority, others=(), band_ghz=0,
+        )  # fmt: skip
 
 
 @lru_cache(maxsize=64)  # a place has a few networks and many devices, and every screen fills the files anew
@@ -126,8 +174,9 @@ def check_values(
     found = list(_host_name(values.host_name, default_host_name, names_taken))
     if values.way == "wifi":
         found += _ssid(values.ssid)
-        found += _passphrase(values.passphrase)
+        found += _open(values.ssid) if values.open_network else _passphrase(values.passphrase)
         found += _wpa3(values)
+        found += _others(values)
         found += _country(values.country)
     found += _time_zone(values.time_zone)
     found += _keyboard(values.keyboard, site_keyboard)
@@ -270,6 +319,27 @@ def _passphrase(passphrase: str) -> Iterator[Finding]:
             where=where,
             source=source,
         )
+
+
+def _open(ssid: str) -> Iterator[Finding]:
+    yield Finding("wifi.open", Severity.CHECK, f"{ssid} would be joined without a passphrase",
+                  "Whoever is near may read along what is not encrypted otherwise, and reach the device.",
+                  "Use a network with a passphrase where there is one.", Where(field="ssid"))  # fmt: skip
+
+
+def _others(values: SettingValues) -> Iterator[Finding]:
+    """Yield what keeps the device from a further network it shall know: the first of it, by its name."""
+    for other in values.others:
+        found = [
+            *_ssid(other.ssid),
+            *([] if other.open else _passphrase(other.passphrase)),
+            *_wpa3(values.of_network(other)),
+        ]
+        wrong = next((f for f in found if f.severity is Severity.STOP), None)
+        if wrong is not None:
+            yield replace(wrong, title=f"{other.ssid}: {wrong.title}", where=Where(field="also"))
+        elif other.open:
+            yield from (replace(f, where=Where(field="also")) for f in _open(other.ssid))
 
 
 def _wpa3(values: SettingValues) -> Iterator[Finding]:

@@ -22,6 +22,11 @@ class JoinCode:
     hidden: bool = False
     wpa3_only: bool = False
 
+    @property
+    def open(self) -> bool:
+        """Whether it takes anybody: what has no passphrase."""
+        return not self.passphrase
+
 
 def read_join_code(text: str) -> JoinCode:
     """Return what a join code says. Raises InputError for a text that is none, and for enterprise networks, which no card joins here."""

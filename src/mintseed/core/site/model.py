@@ -7,6 +7,7 @@ from typing import Annotated, Literal
 from pydantic import Field, StringConstraints
 
 from mintseed.core.described import Described
+from mintseed.core.site.addresses import NO_PLAN, AddressPlan
 
 AsWritten = Annotated[str, StringConstraints(strip_whitespace=False)]
 """a text whose blanks at both ends count. Source: IEEE 802.11 §9.4.2.2 (SSID), IEEE 802.11i Annex H.4 (passphrase)"""
@@ -20,6 +21,8 @@ class WifiNetwork(Described):
     band_ghz: float = Field(default=2.4, gt=0, description="2.4 or 5")
     hidden: bool = False
     wpa3_only: bool = Field(default=False, description="whether it refuses WPA2")
+    open: bool = Field(default=False, description="whether it takes anybody, without a passphrase")
+    channel: int | None = Field(default=None, ge=1, le=233, description="the one its access point keeps to")
 
 
 class Site(Described):
@@ -36,5 +39,11 @@ class Site(Described):
     wifi: tuple[WifiNetwork, ...] = ()
     ssh_keys: tuple[str, ...] = Field(
         default=(), max_length=20, description="public keys its owner logs in with, each as one line of authorized_keys"
+    )
+    address_plan: AddressPlan = Field(
+        default=NO_PLAN, description="net, gateway, name servers, pool and what is reserved"
+    )
+    name_scheme: str = Field(
+        default="", max_length=60, description="how its devices are called, such as {place}-{name}-{n}"
     )
     networks: tuple[str, ...] = Field(default=(), description="private ranges in CIDR that may be looked at")

@@ -39,6 +39,7 @@ class JoinCodeOut(Schema):
     passphrase: str
     hidden: bool
     wpa3_only: bool
+    open: bool
 
 
 @router.get("/first-steps", response=FirstStepsOut)
@@ -67,4 +68,6 @@ def read_proposals(request: HttpRequest, pk: int) -> list[Proposal]:
 @router.post("/join-code", response=JoinCodeOut)
 def join_code(request: HttpRequest, payload: JoinCodeIn) -> JoinCodeOut:
     said = read_join_code(payload.code)
-    return JoinCodeOut(ssid=said.ssid, passphrase=said.passphrase, hidden=said.hidden, wpa3_only=said.wpa3_only)
+    return JoinCodeOut(
+        ssid=said.ssid, passphrase=said.passphrase, hidden=said.hidden, wpa3_only=said.wpa3_only, open=said.open
+    )

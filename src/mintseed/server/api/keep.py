@@ -14,7 +14,7 @@ from mintseed.server.done import planning
 from mintseed.server.judged.frozen import NAMES, pack
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
-from mintseed.server.judged.load import host_names, load
+from mintseed.server.judged.load import host_names, load, scheme_name
 from mintseed.server.kept.models import Closing, Deployment, LogEntry, Site
 from mintseed.server.kept.stored_types import stored
 from mintseed.server.kept.transactions import all_or_nothing
@@ -84,6 +84,15 @@ def same_again(request: HttpRequest, pk: int, payload: SameAgainIn) -> Deploymen
         return deployment_out(judged(fresh.pk))
 
 
+def _next_host_name(row: Deployment) -> str:
+    """Return what the next one of a kind may be called: as the place's scheme says it, where that numbers, else by the next number."""
+    taken = host_names(row.site, row.host_name)
+    made = scheme_name(row.site, recipe=row.recipe, name=row.name, board="")
+    return (
+        made if made and made.lower() not in taken and "{n" in row.site.name_scheme else next_name(row.host_name, taken)
+    )
+
+
 def _out(view: Judged) -> KeepOut:
     one, row = view.loaded, view.loaded.row
     newest = list(LogEntry.objects.filter(deployment=row).order_by("-pk")[: PAGE_LINES + 1])
@@ -97,7 +106,7 @@ def _out(view: Judged) -> KeepOut:
         deployment=deployment_out(view),
         label=label,
         kept=view.closed,
-        next_host_name=next_name(row.host_name, host_names(row.site, row.host_name)),
+        next_host_name=_next_host_name(row),
         next_name=f"{row.name}, the next",
         log=[log_out(e) for e in reversed(log)],
         older_before=log[-1].pk if len(newest) > PAGE_LINES else None,

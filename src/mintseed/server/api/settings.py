@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import json
 import secrets
+from typing import Annotated, Any
 
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.utils.http import content_disposition_header
 from ninja import Router, Schema
+from pydantic import Field
 
 from mintseed.core.errors import InputError, MissingError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict
@@ -17,6 +19,8 @@ from mintseed.core.recipes.model import WAYS_IN, Ask, Choice
 from mintseed.core.settings.accounts import check_admin_password, check_typed_blind, password_hash
 from mintseed.core.settings.by_hand import HandStep
 from mintseed.core.settings.diff import MarkedLine, hide
+from mintseed.core.settings.fill import files_for, takes_address
+from mintseed.core.site.addresses import proposed
 from mintseed.core.site.languages import LOCALE_MOST
 from mintseed.core.stations import Station
 from mintseed.core.units import duration
@@ -25,13 +29,17 @@ from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
-from mintseed.server.judged.load import answers_of, host_names
+from mintseed.server.judged.load import Loaded, answers_of, host_names, scheme_name
 from mintseed.server.kept.closed import kept_word
-from mintseed.server.kept.models import Deployment, Site
+from mintseed.server.kept.models import Deployment, Site, WifiNetwork
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import change_choice
 
 router = Router(tags=["settings"])
+
+
+MOST_KNOWN = 8
+"""further networks of one device"""
 
 
 class ValueOut(Schema):
@@ -65,15 +73,34 @@ class AskOut(Schema):
     choices: list[Choice]
 
 
+class KnownOut(Schema):
+    """A network of the place that the device may know beside its first one. `knows`: whether it does."""
+
+    id: int
+    ssid: str
+    band_ghz: float
+    open: bool
+    knows: bool
+
+
 class SettingsOut(Schema):
     deployment: DeploymentOut
     way: str
     ssid: str
     band_ghz: float | None
     wpa3_only: bool
+    open_network: bool
     passphrase_set: bool
     passphrase_from_site: bool
+    also: list[KnownOut]
+    """further networks, those it knows in their order in front"""
     host_name: str
+    name_by_scheme: str
+    """the host name the place's scheme makes for it, where that is another one; empty where there is none"""
+    address: str
+    addresses_left: list[str]
+    """some that the place's plan keeps for nobody and no device here has; none where the plan does not tell"""
+    takes_address: bool
     country: ValueOut
     time_zone: ValueOut
     keyboard: ValueOut
@@ -83,8 +110,10 @@ class SettingsOut(Schema):
     takes_admin: bool
     own_account: str
     """the image's account whose password is set; empty where one with a name of one's own is made"""
-    admin_name: str
+    admin_name: ValueOut
     admin_password_set: bool
+    admin_from_site: bool
+    """whether its password is the place's"""
     image_read: bool
     page_url: str
     joins_text: str
@@ -103,6 +132,9 @@ class SettingsIn(Schema):
     """Only the fields that are sent change; an empty one goes back to the site's."""
 
     host_name: str | None = None
+    address: str | None = None
+    also: Annotated[list[int], Field(max_length=MOST_KNOWN)] | None = None
+    """further networks of the place, by key, the one to be joined first in front"""
     passphrase: str | None = None
     country: str | None = None
     time_zone: str | None = None
@@ -130,11 +162,13 @@ def change_settings(request: HttpRequest, pk: int, payload: SettingsIn) -> Setti
     change_choice.check(view.loaded.walk, closed=view.closed)
     sent = payload.model_dump(exclude_unset=True)
     was = sent.pop("was", None) or {}
-    password, answers = sent.pop("admin_password", None), sent.pop("answers", None)
-    values: dict[str, str | bool] = {k: _fit(k, str(v or "")) for k, v in sent.items()}
+    password, answers, also = (sent.pop(name, None) for name in ("admin_password", "answers", "also"))
+    values: dict[str, Any] = {k: _fit(k, str(v or "")) for k, v in sent.items()}
     of_password: tuple[Finding, ...] = ()
+    if also is not None:
+        values["also_networks"] = _known(view.loaded.row, also)
     if password is not None:
-        values["admin_hash"], of_password = _hashed(password)
+        values["admin_hash"], of_password = hashed(password)
     _store(pk, values, answers, was)
     view = judged(pk)
     out = _out(view)
@@ -144,13 +178,23 @@ def change_settings(request: HttpRequest, pk: int, payload: SettingsIn) -> Setti
     return out
 
 
+def _known(row: Deployment, wanted: list[int]) -> list[int]:
+    """Return the further networks of a device as they are kept. Raises InputError for one that is none of its place."""
+    there = set(WifiNetwork.there.filter(site_id=row.site_id).values_list("pk", flat=True))
+    if strange := [pk for pk in wanted if pk not in there]:
+        raise InputError(
+            f"{len(strange)} of these networks are none of this place", where="also", next_step="Add them under Site."
+        )
+    return [pk for pk in dict.fromkeys(wanted) if pk != row.network_id]
+
+
 @all_or_nothing
-def _store(pk: int, values: dict[str, str | bool], answers: dict[str, str] | None, was: dict[str, str]) -> None:
+def _store(pk: int, values: dict[str, Any], answers: dict[str, str] | None, was: dict[str, str]) -> None:
     row = Deployment.objects.select_for_update().select_related("site").get(pk=pk)
     shown = {
-        "host_name": row.host_name, "admin_name": row.admin_name, "country": row.country or row.site.country,
+        "host_name": row.host_name, "admin_name": row.admin_name or row.site.admin_name, "country": row.country or row.site.country,
         "time_zone": row.time_zone or row.site.time_zone, "keyboard": row.keyboard or row.site.keyboard,
-        "locale": row.locale or row.site.locale,
+        "locale": row.locale or row.site.locale, "address": row.address,
     }  # fmt: skip
     refuse_changed(shown, was, values)
     if "host_name" in values and values["host_name"] != row.host_name:
@@ -185,13 +229,14 @@ def _fit(field: str, value: str) -> str:
         "time_zone": 64,
         "admin_name": 40,
         "host_name": 80,
+        "address": 40,
     }.get(field, 128)
     if len(text) > limit:
         raise InputError(f"{len(text)} characters are too many", expected=f"at most {limit}", where=field)
     return text
 
 
-def _hashed(password: str) -> tuple[str, tuple[Finding, ...]]:
+def hashed(password: str) -> tuple[str, tuple[Finding, ...]]:
     """Return a password as it is kept, and what there is to say of it. Raises InputError for one that no login takes."""
     if not password:
         return "", ()
@@ -243,6 +288,24 @@ def agree(request: HttpRequest, pk: int) -> SettingsOut:
     return _out(judged(pk))
 
 
+def _also(one: Loaded) -> list[KnownOut]:
+    knows = [n.pk for n in one.also]
+    rows = [n for n in WifiNetwork.there.filter(site_id=one.row.site_id).order_by("pk") if n.pk != one.row.network_id]
+    rows.sort(key=lambda n: knows.index(n.pk) if n.pk in knows else len(knows))
+    return [KnownOut(id=n.pk, ssid=n.ssid, band_ghz=n.band_ghz, open=n.open, knows=n.pk in knows) for n in rows]
+
+
+def _by_scheme(one: Loaded) -> str:
+    """Return what the place's scheme calls this device, empty where it is called so, or would be but for its number."""
+    row = one.row
+    if not row.site.name_scheme:
+        return ""
+    made = scheme_name(
+        row.site, recipe=row.recipe, name=row.name, board=row.board_unit.board if row.board_unit else "", but=row.pk
+    )
+    return "" if made.rstrip("0123456789") == row.host_name.rstrip("0123456789") else made
+
+
 def _value(own: str, site: str) -> ValueOut:
     return ValueOut(value=own or site, from_site=not own, site_value=site)
 
@@ -256,7 +319,8 @@ def _out(view: Judged) -> SettingsOut:
     one, walk = view.loaded, view.loaded.walk
     row, site, values, recipe = one.row, one.site, one.values, one.recipe
     asked = tuple(values.answers.get(a.id, "") for a in recipe.asks if a.secret)
-    hidden = (values.key if values.passphrase and values.ssid else "", values.passphrase, values.admin_hash, *asked)
+    keys = [k for n in values.networks if n.passphrase and n.ssid for k in (n.key, n.passphrase)]
+    hidden = (*keys, values.passphrase, values.admin_hash, *asked)
     page, band, xray = recipe.page, walk.band, walk.inputs.xray
     return SettingsOut(
         deployment=deployment_out(view),
@@ -264,6 +328,14 @@ def _out(view: Judged) -> SettingsOut:
         ssid=values.ssid,
         band_ghz=walk.inputs.network.band_ghz if walk.inputs.network else None,
         wpa3_only=values.wpa3_only,
+        open_network=values.open_network,
+        also=_also(one) if one.frozen is None else [],
+        name_by_scheme=_by_scheme(one) if one.frozen is None else "",
+        address=walk.inputs.address,
+        addresses_left=list(proposed(one.address_plan, {*one.addresses_taken, *one.network_seen}, 3))
+        if one.frozen is None
+        else [],
+        takes_address=any(takes_address(f) for f in files_for(recipe, values.way, xray.release if xray else "")),
         passphrase_set=bool(values.passphrase),
         passphrase_from_site=not row.passphrase,
         host_name=row.host_name,
@@ -276,8 +348,11 @@ def _out(view: Judged) -> SettingsOut:
         takes_locale=recipe.takes_locale,
         takes_admin=recipe.takes_admin,
         own_account=recipe.own_account,
-        admin_name=row.admin_name,
-        admin_password_set=bool(row.admin_hash),
+        admin_name=_value(row.admin_name, site.admin_name)
+        if one.frozen is None
+        else _was(values.admin_name, row.admin_name),
+        admin_password_set=bool(values.admin_hash),
+        admin_from_site=bool(values.admin_hash) and not row.admin_hash,
         image_read=xray is not None,
         page_url=(xray.page.url(row.host_name) if xray else "")
         or f"http://{row.host_name}.local:{page.port}{page.path}",

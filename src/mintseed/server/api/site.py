@@ -15,19 +15,24 @@ from mintseed.core.errors import InputError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.keep.label import qr_code
 from mintseed.core.settings.values import SettingValues, Unreadable, check_values
+from mintseed.core.site.addresses import NO_PLAN, AddressPlan, check_plan
+from mintseed.core.site.channels import check_channel
 from mintseed.core.site.join_code import JoinCode, join_code
 from mintseed.core.site.keyboards import KEYBOARDS
 from mintseed.core.site.languages import LOCALE_MOST, languages
+from mintseed.core.site.names import check_scheme, scheme_finding
 from mintseed.core.site.ranges import check_range
 from mintseed.core.site.ssh_keys import MOST_KEYS, check_keys, keys_in
 from mintseed.core.site.time_zones import time_zones
 from mintseed.server.api.meanwhile import ChangeIn, changed_by
-from mintseed.server.api.settings import SecretOut
+from mintseed.server.api.settings import SecretOut, hashed
 from mintseed.server.api.shapes import BenchRowOut, bench_rows
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.judged.journal import record
+from mintseed.server.judged.load import scheme_name
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Site, WifiNetwork
+from mintseed.server.kept.stored_types import ADDRESS_PLAN, stored
 from mintseed.server.owned.users import users_of
 
 router = Router(tags=["site"])
@@ -45,6 +50,8 @@ class NetworkOut(Schema):
     band_ghz: float
     hidden: bool
     wpa3_only: bool
+    open: bool
+    channel: int | None
     passphrase_set: bool
     used_by: list[str]
     findings: list[Finding]
@@ -60,6 +67,14 @@ class SiteOut(Schema):
     networks: list[str]
     shared_range: bool
     ssh_keys: str
+    address_plan: AddressPlan
+    name_scheme: str
+    name_example: str
+    """what the scheme would call a first device; empty without one"""
+    admin_name: str
+    admin_password_set: bool
+    of_password: list[Finding]
+    """what there is to say of a password that was set just now"""
     wifi: list[NetworkOut]
     benches: list[BenchRowOut]
     findings: list[Finding]
@@ -79,6 +94,11 @@ class SiteIn(Schema):
     networks: list[str]
     shared_range: bool = False
     ssh_keys: str = Field(default="", max_length=MOST_KEY_LETTERS)
+    address_plan: AddressPlan = NO_PLAN
+    name_scheme: str = Field(default="", max_length=200)
+    admin_name: str = Field(default="", max_length=200)
+    admin_password: str = Field(default="", max_length=4096, description="empty leaves the stored one as it is")
+    admin_password_gone: bool = Field(default=False, description="whether the stored one is to go")
 
 
 class PickOut(Schema):
@@ -108,6 +128,8 @@ class NetworkIn(Schema):
     band_ghz: float = 2.4
     hidden: bool = False
     wpa3_only: bool = False
+    open: bool = False
+    channel: int | None = Field(default=None, ge=1, le=233)
     passphrase: str = ""
 
 
@@ -162,7 +184,8 @@ def change_site(request: HttpRequest, pk: int, payload: ChangeIn) -> SiteOut:
     standin = config.standin_lan if config.is_standin else ""
     with transaction.atomic():
         site = Site.objects.select_for_update().get(pk=pk, removed_at=None)
-        now = {name: getattr(site, name) for name in SiteIn.model_fields}
+        now = {name: getattr(site, name) for name in SiteIn.model_fields if not name.startswith("admin_password")}
+        now["address_plan"] = _plan(site).model_dump(mode="json")
         wanted, sent = changed_by(SiteIn, now, payload)
         if len(wanted.networks) > MOST_RANGES:
             raise InputError(
@@ -177,10 +200,22 @@ def change_site(request: HttpRequest, pk: int, payload: ChangeIn) -> SiteOut:
         site.locale = wanted.locale.strip()[:LOCALE_MOST]
         if "ssh_keys" in sent:
             site.ssh_keys = _kept_keys(wanted.ssh_keys)
+        if "address_plan" in sent:
+            site.address_plan = wanted.address_plan.model_dump(mode="json")
+        if "name_scheme" in sent:
+            site.name_scheme = check_scheme(wanted.name_scheme)
+        site.admin_name = wanted.admin_name.strip()[:40]
+        of_password: tuple[Finding, ...] = ()
+        if wanted.admin_password:
+            site.admin_hash, of_password = hashed(wanted.admin_password)
+        elif wanted.admin_password_gone:
+            site.admin_hash = ""
         site.save()
         judge_soon(site=site)
         record(None, "", "site.changed", f"Site changed: {site.country}, {site.time_zone}, keyboard {site.keyboard}")
-    return _out(site)
+    out = _out(site)
+    out.of_password = list(of_password)
+    return out
 
 
 @router.post("/sites/{site_pk}/networks", response=SiteOut)
@@ -196,14 +231,14 @@ def add_network(request: HttpRequest, site_pk: int, payload: NetworkIn) -> SiteO
 def change_network(request: HttpRequest, pk: int, payload: ChangeIn) -> SiteOut:
     with transaction.atomic():
         row = WifiNetwork.objects.select_for_update().get(pk=pk, removed_at=None)
-        now = {"ssid": row.ssid, "band_ghz": row.band_ghz, "hidden": row.hidden, "wpa3_only": row.wpa3_only}
+        now = {name: getattr(row, name) for name in ("ssid", "band_ghz", "hidden", "wpa3_only", "open", "channel")}
         wanted, _ = changed_by(NetworkIn, now, payload)
         for name, value in _fields(wanted).items():
             setattr(row, name, value)
         if wanted.passphrase:
             row.passphrase = wanted.passphrase
         row.save()
-        judge_soon(network=row)
+        judge_soon(site=row.site_id)  # others may know it beside their first one
         record(None, "", "site.network-changed", f"Network changed: {row.ssid[:80]}")
     return _out(row.site)
 
@@ -218,7 +253,7 @@ def show_network_passphrase(request: HttpRequest, pk: int) -> SecretOut:
 def show_join_code(request: HttpRequest, pk: int) -> GuestCodeOut:
     """Show a guest's phone the network, passphrase and all, to the person who asked for it."""
     row = WifiNetwork.there.get(pk=pk)
-    path, size = qr_code(join_code(JoinCode(row.ssid, row.passphrase, row.hidden, row.wpa3_only)))
+    path, size = qr_code(join_code(JoinCode(row.ssid, "" if row.open else row.passphrase, row.hidden, row.wpa3_only)))
     return GuestCodeOut(qr_path=path, qr_size=size)
 
 
@@ -226,7 +261,21 @@ def _fields(payload: NetworkIn) -> dict[str, object]:
     if not 1 <= len(payload.ssid) <= 128:
         raise InputError("a network name has 1 to 32 octets", where="ssid")
     band = 5.0 if payload.band_ghz >= 4 else 2.4
-    return {"ssid": payload.ssid, "band_ghz": band, "hidden": payload.hidden, "wpa3_only": payload.wpa3_only}
+    if payload.open and payload.wpa3_only:
+        raise InputError(
+            "an open network takes anybody, and WPA3 nobody without its passphrase",
+            where="open",
+            expected="one of the two",
+        )
+    return {
+        "ssid": payload.ssid, "band_ghz": band, "hidden": payload.hidden, "wpa3_only": payload.wpa3_only, "open": payload.open,
+        "channel": payload.channel,
+    }  # fmt: skip
+
+
+def _plan(site: Site) -> AddressPlan:
+    plan: AddressPlan = stored(ADDRESS_PLAN, site.address_plan, NO_PLAN)
+    return plan
 
 
 def _kept_keys(text: str) -> str:
@@ -246,13 +295,16 @@ def _findings(site: Site, network: WifiNetwork | None) -> list[Finding]:
     values = SettingValues(
         host_name="any", country=site.country, time_zone=site.time_zone, keyboard=site.keyboard, locale=site.locale, way="wifi",
         ssid=network.ssid if network else "any", passphrase=network.passphrase if network else "any passphrase",
+        open_network=bool(network and network.open), admin_name="" if network else site.admin_name,
     )  # fmt: skip
     found = check_values(values, default_host_name="", names_taken=frozenset())
-    place = ("wifi.country", "settings.time-zone", "settings.keyboard", "settings.locale")
-    wanted = ("wifi.ssid", "wifi.passphrase") if network else place
+    place = ("wifi.country", "settings.time-zone", "settings.keyboard", "settings.locale", "settings.admin", "site.")
+    wanted = ("wifi.ssid", "wifi.passphrase", "wifi.open", "wifi.channel") if network else place
     if network is None:
-        found = (*found, *check_keys(site.ssh_keys, Where(field="ssh_keys")))
-        wanted = (*wanted, "site.key")
+        keys = check_keys(site.ssh_keys, Where(field="ssh_keys"))
+        found = (*found, *keys, *check_plan(_plan(site)), *scheme_finding(site.name_scheme))
+    elif network.channel:
+        found = (*found, *check_channel(network.channel, network.band_ghz, site.country))
     # A country that nobody chose yet is no fault of a place: a card that wants one says so.
     return [f for f in found if f.code.startswith(wanted) and (network or f.severity is not Severity.OK)]
 
@@ -270,6 +322,12 @@ def _out(site: Site) -> SiteOut:
         networks=list(site.networks),
         shared_range=site.shared_range,
         ssh_keys=site.ssh_keys,
+        address_plan=_plan(site),
+        name_scheme=site.name_scheme,
+        name_example=scheme_name(site, recipe="printer", name="Printer", board=""),
+        admin_name=site.admin_name,
+        admin_password_set=bool(site.admin_hash),
+        of_password=[],
         wifi=[
             NetworkOut(
                 id=n.pk,
@@ -277,6 +335,8 @@ def _out(site: Site) -> SiteOut:
                 band_ghz=n.band_ghz,
                 hidden=n.hidden,
                 wpa3_only=n.wpa3_only,
+                open=n.open,
+                channel=n.channel,
                 used_by=used[n.pk].words,
                 passphrase_set=bool(n.passphrase) or isinstance(n.passphrase, Unreadable),
                 findings=_findings(site, n),

@@ -10,14 +10,13 @@ from mintseed.core.card.samples import SAMPLES_BEFORE_POWER
 from mintseed.core.errors import MintSeedError, RefusedError
 from mintseed.core.find.before import Itself
 from mintseed.server.done.agent.drives import DRIVE, RECOGNITION, look_at_card
-from mintseed.server.done.agent.network_memory import seen_of
 from mintseed.server.done.asking import has_looked
 from mintseed.server.done.proofs import after_look
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import judged
 from mintseed.server.judged.load import Loaded
 from mintseed.server.kept.models import Bench, BoardUnit, BootRun, Deployment, ReportedDrive, Write
-from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, stored
+from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, seen_of, stored
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import power_off, power_on
 

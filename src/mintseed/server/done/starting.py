@@ -7,8 +7,8 @@ from mintseed.core.recipes.model import Recipe
 from mintseed.server.done import planning
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.judged.journal import record
-from mintseed.server.judged.load import first_network, host_names
-from mintseed.server.kept.models import Deployment, Image, Site
+from mintseed.server.judged.load import first_network, host_names, scheme_name
+from mintseed.server.kept.models import BoardUnit, Deployment, Image, Site
 from mintseed.server.kept.transactions import all_or_nothing
 
 
@@ -27,8 +27,10 @@ def start(
     site = Site.objects.select_for_update().get(pk=site.pk)
     called = " ".join(name.split())[:80] or f"{recipe.name} {recipe.kind}"
     way = recipe.ways[0]
+    board = BoardUnit.objects.filter(pk=unit).values_list("board", flat=True).first() if unit else None
+    wanted = scheme_name(site, recipe=recipe.id, name=called, board=board or "") or recipe.host_name
     row = Deployment.objects.create(
-        name=called, recipe=recipe.id, site=site, host_name=_free_host_name(recipe.host_name, site), way=way,
+        name=called, recipe=recipe.id, site=site, host_name=_free_host_name(wanted, site), way=way,
         network=first_network(site) if way == "wifi" else None, card_gb=card_gb, image=image, demo=demo,
     )  # fmt: skip
     if fill or unit is not None:

@@ -10,6 +10,7 @@ from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
 from typing import TypeVar
+from zoneinfo import ZoneInfo
 
 from django.conf import settings
 from django.db import connection
@@ -26,7 +27,9 @@ from mintseed.core.image.report import XRay
 from mintseed.core.plan.plan import Card as CardFacts
 from mintseed.core.recipes.model import WAYS_IN, Recipe
 from mintseed.core.settings.answers import answers_in_force
-from mintseed.core.settings.values import SettingValues, Unreadable
+from mintseed.core.settings.values import KnownNetwork, SettingValues, Unreadable
+from mintseed.core.site.addresses import NO_PLAN, AddressPlan
+from mintseed.core.site.names import name_by_scheme
 from mintseed.core.site.ranges import own_ranges
 from mintseed.core.site.ssh_keys import keys_in
 from mintseed.core.site.time_zones import time_zones
@@ -34,6 +37,7 @@ from mintseed.core.walk import Walk, WalkInputs
 from mintseed.server.judged.frozen import NAMES, Names, unpack
 from mintseed.server.judged.job_state import describe_trouble, is_active
 from mintseed.server.kept.models import (
+    Bench,
     BoardUnit,
     BootRun,
     Claim,
@@ -46,7 +50,16 @@ from mintseed.server.kept.models import (
     WifiNetwork,
     Write,
 )
-from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, FINDING, NAMING, stored, xray_of
+from mintseed.server.kept.stored_types import (
+    ADDRESS_PLAN,
+    CANDIDATES,
+    CAUSES,
+    FINDING,
+    NAMING,
+    seen_of,
+    stored,
+    xray_of,
+)
 from mintseed.server.owned import descriptions
 from mintseed.server.owned.shelf_facts import cable_facts, card_facts, network_facts, planned_parts, supply_facts
 
@@ -77,6 +90,12 @@ class Loaded:
     attempt: Write | None = None
     """a later write that did not begin: it waits, or never came to its first byte"""
     thawed: bool = False
+    also: tuple[WifiNetwork, ...] = ()
+    """further networks it knows, in their order"""
+    addresses_taken: Mapping[str, str] = field(default_factory=dict)
+    """fixed addresses of other devices of its place, and their names; asked for only where it has one itself"""
+    network_seen: Mapping[str, str] = field(default_factory=dict)
+    """addresses that its place's benches saw lately and no device of it has, and when, as one reads it; likewise"""
 
     @cached_property
     def live(self) -> Loaded:
@@ -141,16 +160,26 @@ class Loaded:
             locale=row.locale or site.locale,
             way=row.way,
             ssid=network.ssid if network else "",
-            passphrase=_own_or(row.passphrase, network.passphrase if network else ""),
+            passphrase=""
+            if network and network.open
+            else _own_or(row.passphrase, network.passphrase if network else ""),
             hidden=bool(network and network.hidden),
             wpa3_only=bool(network and network.wpa3_only),
             band_ghz=network.band_ghz if network else 0,
-            admin_name=row.admin_name,
-            admin_hash=row.admin_hash,
+            admin_name=row.admin_name or site.admin_name,
+            admin_hash=row.admin_hash or site.admin_hash,
+            open_network=bool(network and network.open),
+            others=tuple(known_network(n) for n in self.also if network and row.way == "wifi" and n.pk != network.pk),
+            address=self.address_plan.fixed(row.address),
             overlays=self.overlays,
             ssh_keys=keys_in(site.ssh_keys),
             answers={k: v for k, v in in_force.items() if v},
         )
+
+    @cached_property
+    def address_plan(self) -> AddressPlan:
+        plan: AddressPlan = stored(ADDRESS_PLAN, self.site.address_plan, NO_PLAN)
+        return plan
 
     @property
     def overlays(self) -> tuple[str, ...]:
@@ -173,7 +202,7 @@ class Loaded:
         # Only what was chosen: an answer that a recipe suggests may come and go with a version of this program.
         values = asdict(replace(self.values, answers=dict(sorted(answers_of(row).items()))))
         del values["band_ghz"]  # where a file takes it, it stands in what is filled
-        for later in ("overlays", "ssh_keys", "locale"):
+        for later in ("overlays", "ssh_keys", "locale", "open_network", "others", "address", "priority"):
             if not values[later]:
                 del values[later]  # marks of before there were any stay what they are
         brought = descriptions.known().recipe_texts.get(row.recipe, "")
@@ -204,6 +233,10 @@ class Loaded:
             network=network_facts(n) if n else None,
             site_keyboard=self.site.keyboard,
             names_taken=self.names_taken,
+            address=row.address,
+            address_plan=self.address_plan,
+            addresses_taken=self.addresses_taken,
+            addresses_seen=self.network_seen,
             joined_with_sites=self._joined_with_sites,
             image_chosen=row.image is not None,
             image_gone=row.image is not None and not row.image.present,
@@ -315,6 +348,11 @@ def board_of(unit: BoardUnit | None) -> Board | None:
 def _own_or(own: str, sites: str) -> str:
     """Return the passphrase of the deployment's own, else the site's; one that is kept and cannot be read is nobody's else."""
     return own if own or isinstance(own, Unreadable) else sites
+
+
+def known_network(row: WifiNetwork) -> KnownNetwork:
+    """Return a further network as a device knows it."""
+    return KnownNetwork(row.ssid, "" if row.open else row.passphrase, row.hidden, row.wpa3_only, row.open)
 
 
 def names_of(row: Deployment) -> Names:
@@ -439,6 +477,10 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
             if planned.part is not None and planned.part.removed_at is not None:
                 planned.part = None  # this kind is to be bought again, until it is put back
             parts[planned.deployment_id].append(planned)
+    also = also_networks(rows)
+    fixed = fixed_addresses(rows)
+    # What was booted may itself be what was seen.
+    seen = seen_addresses([row for row in rows if row.address and not last[row.pk].runs])
     joined = joined_keys({d.network_id for d in rows if d.network_id and (_waits(belongs.get(d.pk)) or d.passphrase)})
     loaded = []
     for row in rows:
@@ -463,9 +505,46 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
                 joined[row.network_id or 0] if _waits(run) or row.passphrase else (),
                 tuple(parts[row.pk]),
                 attempt,
+                also=tuple(also[pk] for pk in keys_in_order(row.also_networks) if pk in also),
+                addresses_taken={a: name for a, (pk, name) in fixed.get(row.site_id, {}).items() if pk != row.pk},
+                network_seen=seen.get(row.site_id, {}) if row.address and not its.runs else {},
             )
         )
     return loaded
+
+
+def keys_in_order(stored_keys: object) -> tuple[int, ...]:
+    """Return the keys a row holds, each once; nothing of what is no list of numbers."""
+    held = stored_keys if isinstance(stored_keys, list) else []
+    return tuple(dict.fromkeys(k for k in held if isinstance(k, int) and not isinstance(k, bool)))
+
+
+def also_networks(rows: Sequence[Deployment]) -> dict[int, WifiNetwork]:
+    """Return the further networks that `rows` know, by key; those that are taken off are left out."""
+    wanted = {pk for row in rows for pk in keys_in_order(row.also_networks)}
+    return {n.pk: n for n in WifiNetwork.there.filter(pk__in=wanted)} if wanted else {}
+
+
+def fixed_addresses(rows: Sequence[Deployment]) -> dict[int, dict[str, tuple[int, str]]]:
+    """Return the fixed addresses of every device of the places of `rows` that want one, and whose they are. Who came first keeps it."""
+    sites = {row.site_id for row in rows if row.address}
+    found: dict[int, dict[str, tuple[int, str]]] = defaultdict(dict)
+    if sites:
+        held = Deployment.objects.filter(removed_at=None, site__in=sites).exclude(address="").order_by("pk")
+        for site, pk, name, address in held.values_list("site_id", "pk", "name", "address"):
+            found[site].setdefault(address, (pk, name))
+    return found
+
+
+def seen_addresses(rows: Sequence[Deployment]) -> dict[int, dict[str, str]]:
+    """Return which addresses the benches at the places of `rows` saw lately, by place, and since when, as one reads it there."""
+    zones = {row.site_id: ZoneInfo(zone_of(row.site)) for row in rows}
+    found: dict[int, dict[str, str]] = defaultdict(dict)
+    if zones:
+        for site, memory in Bench.there.filter(site__in=zones).values_list("site_id", "network_seen"):
+            for address, seen in seen_of(memory).items():
+                found[site][address] = f"{seen.first.astimezone(zones[site]):%-d %B, %H:%M}"
+    return found
 
 
 M = TypeVar("M", bound=Model)
@@ -527,3 +606,12 @@ def host_names(site: Site, like: str) -> frozenset[str]:
 
 def first_network(site: Site) -> WifiNetwork | None:
     return site.wifi.filter(removed_at=None).order_by("wpa3_only", "band_ghz", "pk").first()
+
+
+def scheme_name(site: Site, *, recipe: str, name: str, board: str, but: int = 0) -> str:
+    """Return the host name that the scheme of `site` makes for a device; empty where it has none. `but`: a device whose own name does not count."""
+    if not site.name_scheme:
+        return ""
+    held = Deployment.objects.filter(removed_at=None, site=site).exclude(pk=but).values_list("host_name", flat=True)
+    taken = frozenset(n.lower() for n in held)
+    return name_by_scheme(site.name_scheme, place=site.name, appliance=recipe, name=name, board=board, taken=taken)

@@ -71,6 +71,13 @@ class Site(Removable):
     """whether the owner says that addresses of RFC 6598 are of their own network"""
     ssh_keys = models.TextField(default="", blank=True)
     """public keys its owner logs in with, as lines of authorized_keys"""
+    address_plan = models.JSONField(default=dict)
+    """core.site.addresses.AddressPlan"""
+    name_scheme = models.CharField(max_length=60, default="", blank=True)
+    """core.site.names; empty: as each recipe calls its first one"""
+    admin_name = models.CharField(max_length=40, default="", blank=True)
+    admin_hash = SecretField(default="", blank=True)
+    """of the account that its devices get where they have none of their own; the password itself is kept nowhere"""
 
 
 class WifiNetwork(Removable):
@@ -80,6 +87,10 @@ class WifiNetwork(Removable):
     band_ghz = models.FloatField(default=2.4)
     hidden = models.BooleanField(default=False)
     wpa3_only = models.BooleanField(default=False)
+    open = models.BooleanField(default=False)
+    """whether it takes anybody, without a passphrase"""
+    channel = models.PositiveSmallIntegerField(null=True)
+    """the one its access point keeps to, where somebody knows it"""
 
 
 class BoardUnit(Removable):
@@ -243,6 +254,8 @@ class Deployment(Removable):
     load_share = models.FloatField(default=0.5)
     """share of the time at load, for what a battery lasts"""
     network = models.ForeignKey(WifiNetwork, null=True, on_delete=models.SET_NULL)
+    also_networks = models.JSONField(default=list)
+    """keys of further networks it knows, the one to be joined first in front; one that is no more is passed over"""
     # image
     image = models.ForeignKey(Image, null=True, on_delete=models.SET_NULL)
     # settings; empty means the site's
@@ -255,6 +268,8 @@ class Deployment(Removable):
     admin_name = models.CharField(max_length=40, default="", blank=True)
     admin_hash = SecretField(default="", blank=True)
     answers = SecretField(default="", blank=True)
+    address = models.CharField(max_length=40, default="", blank=True)
+    """a fixed IPv4 address; empty: it takes one by itself"""
     settings_agreed = models.BooleanField(default=False)
     demo = models.BooleanField(default=False, db_index=True)
     """made by the first start, to have something to see"""

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
+from datetime import datetime
 from functools import lru_cache
 from typing import Any
 
@@ -10,11 +12,13 @@ from cryptography.fernet import InvalidToken
 from pydantic import TypeAdapter, ValidationError
 
 from mintseed.core.boot.causes import Cause
+from mintseed.core.find.before import Seen
 from mintseed.core.find.candidates import Candidate
 from mintseed.core.find.naming import NameFacts
 from mintseed.core.findings import Finding
 from mintseed.core.image.report import FileOnImage, XRay
 from mintseed.core.settings.secrets_in import holds_secrets
+from mintseed.core.site.addresses import AddressPlan
 from mintseed.server.kept.models import Image
 from mintseed.server.kept.secret_field import cipher
 
@@ -23,6 +27,7 @@ CANDIDATES = TypeAdapter(tuple[Candidate, ...])
 NAMING = TypeAdapter(NameFacts)
 CAUSES = TypeAdapter(tuple[Cause, ...])
 FINDING = TypeAdapter(Finding)
+ADDRESS_PLAN = TypeAdapter(AddressPlan)
 
 
 @lru_cache(maxsize=256)
@@ -71,3 +76,14 @@ def stored(adapter: TypeAdapter[Any], value: Any, default: Any) -> Any:
         return adapter.validate_json(value) if isinstance(value, str) else adapter.validate_python(value)
     except ValidationError:
         return default
+
+
+def seen_of(stored: Mapping[str, Mapping[str, str]]) -> dict[str, Seen]:
+    """Return what a bench remembers, as it stands in its row. What cannot be read is left out."""
+    found = {}
+    for key, value in stored.items():
+        try:
+            found[key] = Seen(datetime.fromisoformat(value["first"]), datetime.fromisoformat(value["last"]))
+        except (KeyError, TypeError, ValueError):
+            continue
+    return found

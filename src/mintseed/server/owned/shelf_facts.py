@@ -42,7 +42,14 @@ def card_facts(row: OwnedCard) -> CardFacts:
 
 
 def network_facts(row: WifiNetwork) -> NetworkFacts:
-    return NetworkFacts(ssid=row.ssid, band_ghz=row.band_ghz, hidden=row.hidden, wpa3_only=row.wpa3_only)
+    return NetworkFacts(
+        ssid=row.ssid,
+        band_ghz=row.band_ghz,
+        hidden=row.hidden,
+        wpa3_only=row.wpa3_only,
+        open=row.open,
+        channel=row.channel,
+    )
 
 
 def planned_parts(rows: Iterable[PlannedPart]) -> tuple[PartOfPlan, ...]:

@@ -13,6 +13,8 @@ import { Pick } from "../../ui/Pick";
 import { Select } from "../../ui/Select";
 import { StationFrame } from "../../ui/StationFrame";
 import { FileView } from "../../ui/FileView";
+import { Address } from "./Address";
+import { AlsoKnows } from "./AlsoKnows";
 import { ByHand } from "./ByHand";
 
 type SettingsAnswer = Shapes["SettingsOut"];
@@ -153,14 +155,25 @@ function Values({ data, save, refused, ofPassword, id }: ValuesProps) {
           <Row label="Wi-Fi">
             {data.ssid || "none chosen"} <span className="text-ink-3">{data.band_ghz ? `${data.band_ghz} GHz` : ""}</span>
           </Row>
-          <Passphrase data={data} save={save} id={id} problem={problem("passphrase")} />
+          {data.open_network ? <Row label="Passphrase">none: it takes anybody</Row> : <Passphrase data={data} save={save} id={id} problem={problem("passphrase")} />}
           <Pick label="Country" empty="pick the country" value={data.country.value} options={lists.countries} hint={from(data.country)} tone={tone(data.country)} problem={problem("country")} {...site(data.country)} onSave={(country) => save({ country, was: { country: data.country.value } })} />
         </>
       ) : (
-        <Row label="By">cable, address automatic</Row>
+        <Row label="By">cable</Row>
       )}
+      {wifi && <AlsoKnows data={data} save={save} problem={problem("also")} />}
+      <Address data={data} save={save} problem={problem("address")} />
       <h3 className="cap mt-2">This device</h3>
       <Field label="Host name" mono value={data.host_name} problem={problem("host_name")} onSave={(host_name, was) => save({ host_name, was: { host_name: was } })} />
+      {data.name_by_scheme && (
+        <p className="-mt-1 pl-[7rem] text-[0.85rem] text-ink-2">
+          The place’s scheme makes it{" "}
+          <button type="button" className="font-mono text-mint hover:underline" onClick={() => save({ host_name: data.name_by_scheme, was: { host_name: data.host_name } })}>
+            {data.name_by_scheme}
+          </button>
+          .
+        </p>
+      )}
       <Pick label="Time zone" empty="pick the zone" value={data.time_zone.value} options={lists.time_zones} hint={from(data.time_zone)} tone={tone(data.time_zone)} problem={problem("time_zone")} {...site(data.time_zone)} onSave={(time_zone) => save({ time_zone, was: { time_zone: data.time_zone.value } })} />
       <Pick label="Keyboard" empty="pick the layout" value={data.keyboard.value} options={lists.keyboards} hint={from(data.keyboard)} tone={tone(data.keyboard)} problem={problem("keyboard")} {...site(data.keyboard)} onSave={(keyboard) => save({ keyboard, was: { keyboard: data.keyboard.value } })} />
       {data.takes_locale && (
@@ -197,7 +210,7 @@ function Values({ data, save, refused, ofPassword, id }: ValuesProps) {
               <span className="font-mono">{data.own_account}</span> <span className="text-ink-2">is the image’s own account; it gets the password you set here.</span>
             </p>
           ) : (
-            <Field label="Admin" mono value={data.admin_name} placeholder="such as keeper" problem={problem("admin_name")} onSave={(admin_name, was) => save({ admin_name, was: { admin_name: was } })} />
+            <Field label="Admin" mono value={data.admin_name.value} placeholder="such as keeper" hint={data.admin_name.from_site && data.admin_name.value ? "site" : ""} problem={problem("admin_name")} onSave={(admin_name, was) => save({ admin_name, was: { admin_name: was } })} />
           )}
           <Field
             label="Password"
@@ -205,7 +218,7 @@ function Values({ data, save, refused, ofPassword, id }: ValuesProps) {
             mono
             value=""
             placeholder={data.admin_password_set ? "••••••••" : "10 or more"}
-            hint={data.admin_password_set ? "hashed" : ""}
+            hint={data.admin_from_site ? "site" : data.admin_password_set ? "hashed" : ""}
             problem={problem("admin_password")}
             onSave={(admin_password) => save({ admin_password })}
           />

@@ -16,7 +16,9 @@ import { useTakeOff } from "../../ui/TakeOff";
 import { useToast } from "../../ui/toast";
 import { Time } from "../../ui/Time";
 import { Accounts } from "./Accounts";
+import { Addresses } from "./Addresses";
 import { Network, NetworkForm } from "./Network";
+import { NewDevices } from "./NewDevices";
 
 /** The places; one is shown at a time. */
 export function SitePlace() {
@@ -60,7 +62,7 @@ export function SitePlace() {
 }
 
 /** Fields that say themselves why they were refused. */
-const SHOWN_AT = new Set(["name", "country", "time_zone", "keyboard", "locale", "networks", "ssid", "ssh_keys"]);
+const SHOWN_AT = new Set(["name", "country", "time_zone", "keyboard", "locale", "networks", "ssid", "ssh_keys", "name_scheme", "admin_name", "admin_password"]);
 
 function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () => void }) {
   const KEY = ["site", id];
@@ -98,6 +100,12 @@ function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () =
             <summary className="cursor-pointer font-[550] text-mint">Add a network</summary>
             <NetworkForm key={data.wifi.length} onSave={(body) => add.mutateAsync(body)} button="Add it" />
           </details>
+        </Sheet>
+        <Sheet title="Addresses" hint="as on the router’s page; for devices with a fixed one">
+          <Addresses site={data} onSave={(body) => change.mutateAsync(body, { onSuccess: () => toast({ text: "Saved." }) })} />
+        </Sheet>
+        <Sheet title="New devices" hint="what each gets, unless it says otherwise">
+          <NewDevices site={data} save={(body) => change.mutateAsync(body, { onSuccess: () => toast({ text: "Saved." }) })} refused={(field) => (change.error?.where === field ? change.error.message : data.findings.find((f) => f.severity === "stop" && f.where?.field === field)?.title)} />
         </Sheet>
         <Sheet title="Benches" hint="where cards are written">
           {data.benches.length === 0 && <p className="text-ink-2">None stands here. A bench joins when its worker is started.</p>}
@@ -157,7 +165,7 @@ function FromThisMachine({ site }: { site: Shapes["SiteOut"] }) {
     const was = Object.fromEntries(Object.keys(body).map((name) => [name, site[name as "country"]]));
     if (Object.keys(body).length) await answer(PUT("/api/sites/{pk}", { params: { path: { pk: site.id } }, body: changesOf(was, body) }));
     for (const p of wanted.filter((p) => p.field === "wifi")) {
-      await answer(POST("/api/sites/{site_pk}/networks", { params: { path: { site_pk: site.id } }, body: { ssid: p.value, band_ghz: p.band_ghz, hidden: false, wpa3_only: p.wpa3_only, passphrase: "" } }));
+      await answer(POST("/api/sites/{site_pk}/networks", { params: { path: { site_pk: site.id } }, body: { ssid: p.value, band_ghz: p.band_ghz, hidden: false, wpa3_only: p.wpa3_only, open: false, channel: null, passphrase: "" } }));
     }
     return queries.invalidateQueries({ queryKey: ["site", site.id] });
   });

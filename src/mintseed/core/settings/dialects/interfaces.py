@@ -15,6 +15,7 @@ from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.meaning import BY_ITSELF, KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
 from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
+from mintseed.core.site.addresses import FixedAddress
 
 SOURCE = "interfaces(5)"
 
@@ -89,21 +90,28 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     lines = text.split("\n")
     read = _read(text, file.place)
     stanza = next((s for s in read.stanzas if s.device == device and s.family == "inet"), None)
-    options = {"wpa-ssid": ssid_value(values.ssid, file.place), "wpa-psk": values.key}
+    name = ssid_value(values.ssid, file.place)
+    options = {"wpa-ssid": name, **({"wpa-key-mgmt": "NONE"} if values.open_network else {"wpa-psk": values.key})}
+    away = {*_AWAY, *(("wpa-psk",) if values.open_network else ())} - options.keys()
     if values.hidden:
         options["wpa-scan-ssid"] = "1"
+    if values.address is not None:
+        options |= _address_words(values.address)
+        away |= {"netmask", "network", "broadcast", *_ADDRESS_WORDS} - options.keys()
     if stanza is None:
+        method = "static" if values.address else "dhcp"
         up = [] if device in read.by_itself else [f"allow-hotplug {device}"]
         gap = [""] if text.strip() else []
         append_lines(
-            lines, [*gap, *up, f"iface {device} inet dhcp", *(f"    {key} {value}" for key, value in options.items())]
+            lines,
+            [*gap, *up, f"iface {device} inet {method}", *(f"    {key} {value}" for key, value in options.items())],
         )
         return "\n".join(lines)
     fresh = dict(options)
     changed: dict[int, list[str]] = {}
     for key, places in stanza.at.items():
         for count, (first, behind) in enumerate(places):
-            if key in _AWAY or (key in options and count):
+            if key in away or (key in options and count):
                 changed |= {number: [] for number in range(first, behind)}
             elif key in options:
                 if stanza.options[key] != options[key] or behind - first > 1 or len(places) > 1:
@@ -113,9 +121,20 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     indent = _indent(lines[stanza.end - 1]) or "    "
     kept = [said for number, line in enumerate(lines[: stanza.end]) for said in changed.get(number, [line])]
     kept += [*(f"{indent}{key} {value}" for key, value in fresh.items()), *lines[stanza.end :]]
+    if values.address is not None and stanza.method != "static":
+        kept[stanza.line] = f"{_indent(kept[stanza.line])}iface {device} inet static"
     if device not in read.by_itself:
         kept.insert(stanza.line, f"allow-hotplug {device}")
     return "\n".join(kept)
+
+
+_ADDRESS_WORDS = ("address", "gateway", "dns-nameservers")
+"""dns-nameservers: of resolvconf, which Debian's images bring or leave out; without it the word is passed over"""
+
+
+def _address_words(at: FixedAddress) -> dict[str, str]:
+    said = dict(zip(_ADDRESS_WORDS, (at.cidr, at.gateway, " ".join(at.dns)), strict=True))
+    return {key: value for key, value in said.items() if value}
 
 
 def _indent(line: str) -> str:

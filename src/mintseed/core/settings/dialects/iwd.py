@@ -12,11 +12,13 @@ from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects.keyfile_fields import escaped
 from mintseed.core.settings.meaning import KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
-from mintseed.core.settings.sections import read_lines, set_key
+from mintseed.core.settings.sections import read_lines, set_key, span
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SettingValues
+from mintseed.core.visible import one_line
 
 SOURCE = "iwd.network(5)"
 _KEY = re.compile(r"[0-9a-fA-F]{64}")
+_TRUE = ("true", "1", "yes", "on")
 _BOOLEANS = ("true", "false", "1", "0", "yes", "no", "on", "off")
 
 
@@ -25,7 +27,12 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     from nothing else, the passphrase, and the key goes."""
     gone = ("PreSharedKey" if values.wpa3_only else "Passphrase", "SAE-PT-Group19", "SAE-PT-Group20")
     lines = [line for line in text.split("\n") if line.partition("=")[0].strip() not in gone]
-    if values.wpa3_only:
+    if values.open_network:
+        lines = [line for line in lines if line.partition("=")[0].strip() not in ("Passphrase", "PreSharedKey")]
+        while (found := span(lines, "Security")) and not any("=" in line for line in lines[found[0] : found[1]]):
+            del lines[found[0] : found[1]]
+        set_key(lines, "Settings", "AutoConnect", "true", same=_TRUE)
+    elif values.wpa3_only:
         set_key(lines, "Security", "Passphrase", escaped(values.passphrase))
     else:
         set_key(lines, "Security", "PreSharedKey", values.key)
@@ -33,6 +40,11 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
         set_key(lines, "Settings", "Hidden", "true")
     if _off(lines):
         set_key(lines, "Settings", "AutoConnect", "true")
+    if at := values.address:
+        said = [("Address", at.address), ("Netmask", at.netmask), ("Gateway", at.gateway), ("DNS", " ".join(at.dns))]
+        for key, value in said:
+            if value:
+                set_key(lines, "IPv4", key, value)
     return "\n".join(lines)
 
 
@@ -79,6 +91,10 @@ def file_name(ssid: str) -> str:
     return f"={ssid.encode().hex()}.psk"
 
 
+OPEN_ENDING = ".open"
+"""of the file of a network without a passphrase, in the place of .psk"""
+
+
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     """Return the network whose name the file has, where it has a key for it."""
     said = {(line.section, line.key): line.value.strip() for line in read_lines(text, ("#",)) if line.key}
@@ -100,4 +116,7 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
             name = bytes.fromhex(name[1:]).decode("utf-8", "replace")
         except ValueError:
             return NOTHING
-    return Meaning((Joined(name, how, said.get(("Settings", "Hidden"), "").lower() == "true"),))
+    return Meaning(
+        (Joined(name, how, said.get(("Settings", "Hidden"), "").lower() == "true"),),
+        address=one_line(said.get(("IPv4", "Address"), "")),
+    )

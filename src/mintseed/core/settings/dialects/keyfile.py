@@ -10,7 +10,7 @@ from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects.keyfile_fields import FIELDS, KEY_MANAGEMENT, escaped, ssid_octets, unescaped
 from mintseed.core.settings.dialects.value_table import Field
 from mintseed.core.settings.meaning import BY_ITSELF, KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
-from mintseed.core.settings.sections import at, read_lines, section_of, set_key, span
+from mintseed.core.settings.sections import BLANKS, at, read_lines, section_of, set_key, span
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
 from mintseed.core.visible import one_line
 
@@ -174,11 +174,24 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     wanted = [("connection", "type", "wifi"), ("wifi", "ssid", ssid_value(values.ssid))]
     if values.hidden:
         wanted.append(("wifi", "hidden", "true"))
-    key = escaped(values.passphrase) if values.wpa3_only else values.key
-    wanted += [("wifi-security", "key-mgmt", "sae" if values.wpa3_only else "wpa-psk"), ("wifi-security", "psk", key)]
+    if not values.open_network:
+        key = escaped(values.passphrase) if values.wpa3_only else values.key
+        wanted += [
+            ("wifi-security", "key-mgmt", "sae" if values.wpa3_only else "wpa-psk"), ("wifi-security", "psk", key)
+        ]  # fmt: skip
+    if rank := values.networks[0].priority:
+        wanted.append(("connection", "autoconnect-priority", str(rank)))
+    if at := values.address:
+        wanted += [
+            ("ipv4", "method", "manual"),
+            ("ipv4", "address1", f"{at.cidr},{at.gateway}" if at.gateway else at.cidr),
+        ]
+        wanted += [("ipv4", "dns", "".join(f"{one};" for one in at.dns))] if at.dns else []
+        _drop_others(lines, "ipv4", r"address(es|[2-9]|1[0-9]+)?|gateway|dns|routes?[0-9]*")
     # A section for addresses without its method is refused.
     said = {(line.section, line.key) for line in read_lines(text, ("#",), _ALIASES)}
-    wanted += [(s, "method", "auto") for s in ("ipv4", "ipv6") if (s, None) in said and (s, "method") not in said]
+    auto = [s for s in ("ipv4", "ipv6") if (s, None) in said and (s, "method") not in said]
+    wanted += [(s, "method", "auto") for s in auto if not (s == "ipv4" and values.address)]
     for section, key, value in wanted:
         set_key(lines, section, key, value, same=_SAME.get(value, ()), aliases=_ALIASES)
     gone = [
@@ -190,7 +203,25 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
         _drop(lines, "wifi-security", "pmf", harmless=(("pmf", "0"), ("pmf", "3")))
     for section, key in gone:
         _drop(lines, section, key)
+    if values.open_network:
+        _drop_section(lines, "wifi-security")
+        _drop(lines, "wifi", "security")
     return "\n".join(lines)
+
+
+def _drop_others(lines: list[str], section: str, keys: str) -> None:
+    """Take the lines out whose keys match; a first address stays, and is set in its place."""
+    if found := span(lines, section, _ALIASES):
+        for i in range(found[1] - 1, found[0], -1):
+            if re.fullmatch(keys, lines[i].partition("=")[0].strip()) and "=" in lines[i]:
+                del lines[i]
+
+
+def _drop_section(lines: list[str], section: str) -> None:
+    """Take a section out, but not the comments in it."""
+    while found := span(lines, section, _ALIASES):
+        inside = [line for line in lines[found[0] + 1 : found[1]] if line.lstrip().startswith("#")]
+        lines[found[0] : found[1]] = [*inside, *([""] if inside and found[1] < len(lines) else [])]
 
 
 def ssid_value(ssid: str) -> str:
@@ -220,7 +251,7 @@ def _drop(lines: list[str], section: str, key: str, harmless: tuple[tuple[str, s
 
 
 def _value(line: str) -> str:
-    return line.partition("=")[2].lstrip()
+    return line.partition("=")[2].lstrip(BLANKS)
 
 
 def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
@@ -244,8 +275,8 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
                               "Mend the word: [connection], [wifi], [wifi-security], [ipv4], [ipv6].", where, SOURCE)  # fmt: skip
             continue
         key, equals, _ = line.partition("=")
-        key, value = key.strip(), _value(line)
-        if not equals or not section:
+        key, value = key.strip(BLANKS), _value(line)
+        if not equals or not section or not _KEY_NAME.fullmatch(key):
             yield _stop("keyfile.line", f"Line {number} is no setting", "The whole file is refused.",
                         "Write key=value below a [section].", where)  # fmt: skip
             continue
@@ -260,12 +291,25 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
     yield from _check_whole(found, path)
 
 
+_KEY_NAME = re.compile(r"[^\[\]]+(\[[A-Za-z0-9_.@-]+\])?")
+"""Source: GLib, g_key_file_is_key_name: no brackets but those of a language at its end"""
+
 _PROTECTS = ("sae", "owe")
 """kinds of key that demand protected frames (WPA3 specification §2.3, §4)"""
 
 
 _QUOTED = ("ssid", "psk", "key-mgmt", "type", "mode", "method")
 """keys whose quotes are no part of what is meant; the name of a connection may have some"""
+
+
+_WHOLE = (
+    ("ipv4", "method"),
+    ("ipv6", "method"),
+    ("connection", "type"),
+    ("wifi", "mode"),
+    ("wifi-security", "key-mgmt"),
+)
+"""values that are one word of a few"""
 
 
 def _check_value(section: str, key: str, value: str, where: Where) -> Iterator[Finding]:
@@ -278,7 +322,7 @@ def _check_value(section: str, key: str, value: str, where: Where) -> Iterator[F
             "Remove the quotes.",
             where,
         )
-    elif key in ("method", "type", "mode", "key-mgmt") and "#" in value:
+    elif (section, key) in _WHOLE and "#" in value:
         yield _stop("keyfile.comment-behind", f"A comment behind {key} becomes part of it", "The whole file is refused.",
                     "Put the comment in a line of its own.", where)  # fmt: skip
     elif section == "wifi-security" and key == "psk":
@@ -371,11 +415,14 @@ def _check_whole(found: dict[str, dict[str, str]], path: str) -> Iterator[Findin
         )
     if wifi is None and kind not in ("wifi", "802-11-wireless"):
         return
-    if not (wifi or {}).get("ssid"):
+    name = (wifi or {}).get("ssid", "")
+    if not name or unescaped(name.replace("\\;", ";")) is None:  # a line that its backslash spoils is dropped
         yield _stop("wifi.ssid-missing", "No network name", "The reader refuses it.", "Add ssid= to [wifi].", where)
     if security is None:
-        yield _stop("keyfile.no-security", "No [wifi-security] section", "It would try to join without a passphrase.",
-                    "Add [wifi-security] with key-mgmt and psk.", where)  # fmt: skip
+        # A key that stands in no section its reader knows was meant for this one.
+        keyed = any(key in ("psk", "key-mgmt") for said in found.values() for key in said)
+        yield Finding("keyfile.no-security", Severity.STOP if keyed else Severity.CHECK, "No [wifi-security] section", "It would join without a passphrase; that is right for an open network alone.",
+                      "Add [wifi-security] with key-mgmt and psk.", where, SOURCE)  # fmt: skip
         return
     if (
         (wifi or {}).get("channel", "").strip().isdigit()

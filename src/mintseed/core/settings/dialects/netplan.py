@@ -26,8 +26,15 @@ from mintseed.core.settings.dialects.netplan_keys import (
     TYPES,
 )
 from mintseed.core.settings.meaning import BY_ITSELF, KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
-from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
+from mintseed.core.settings.values import (
+    PASSPHRASE_LEAST,
+    PASSPHRASE_MOST,
+    SSID_MOST_OCTETS,
+    KnownNetwork,
+    SettingValues,
+)
 from mintseed.core.settings.yaml_text import Path, YamlFault, at, child, keys, quoted, set_value
+from mintseed.core.site.addresses import FixedAddress
 from mintseed.core.visible import one_line
 
 SOURCE = "netplan-yaml(5)"
@@ -36,12 +43,13 @@ _TRUE = ("true", "on", "yes", "y")
 
 
 def apply(text: str, file: FileToFill, values: SettingValues) -> str:
-    """Return `text` with the network set as the first access point of the first radio; other devices and access points stay.
+    """Return `text` with the network set as the first access point of the first radio, and further ones behind it; other devices and access
+    points stay.
 
     Raises SettingsFileError for what is no YAML, another version of the format, or a name that the reader cannot carry.
     """
-    if any(ord(c) < 32 or ord(c) == 127 for c in values.ssid):
-        raise SettingsFileError(f"the network name {values.ssid!r} cannot stand in this file", expected="no control letters", where=file.place,
+    if odd := next((n.ssid for n in values.networks if any(ord(c) < 32 or ord(c) == 127 for c in n.ssid)), ""):
+        raise SettingsFileError(f"the network name {odd!r} cannot stand in this file", expected="no control letters", where=file.place,
                                 next_step="Use another network, or the cable.")  # fmt: skip
     place = file.place
     outer = _outer(text, file)
@@ -55,7 +63,9 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     if _text_at(text, (*outer, "version")) is None:
         text = set_value(text, (*outer, "version"), "2", place=place)
     radio = (*outer, "wifis", next(iter(_keys_at(text, (*outer, "wifis"))), file.device))
-    if _text_at(text, (*radio, "addresses")) is None and not any(
+    if values.address is not None:
+        text = _with_address(text, radio, values.address, place)
+    elif _text_at(text, (*radio, "addresses")) is None and not any(
         (_text_at(text, (*radio, k)) or "").lower() in _TRUE for k in ("dhcp4", "dhcp6")
     ):
         text = set_value(text, (*radio, "dhcp4"), "true", place=place)
@@ -65,26 +75,60 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     there = _keys_at(text, points)
     if there and values.ssid not in there:
         text = yaml_text.rename(text, at(_node(text), points), there[0], quoted(values.ssid))
-    point = (*points, values.ssid)
-    for inner, value in _joining(values):
-        if not there:
-            text = _with_point(text, point, inner, value, place)
-            there = (values.ssid,)
-        elif _text_at(text, (*point, *inner)) != value:
-            text = set_value(text, (*point, *inner), quoted(value), place=place)
-    if values.hidden and (_text_at(text, (*point, "hidden")) or "").lower() not in _TRUE:
-        text = set_value(text, (*point, "hidden"), "true", place=place)
-    for away in ("bssid", "band", "channel", "mode", "password" if values.wpa3_only else "auth"):
-        text = yaml_text.without(text, (*point, away), place=place)
+    for network in values.networks:
+        text = _with_network(text, points, network, place)
     return text
 
 
-def _joining(values: SettingValues) -> tuple[tuple[Path, str], ...]:
+def _with_network(text: str, points: Path, network: KnownNetwork, place: str) -> str:
+    """Return `text` with one access point as it has to be: in place where its name stands there, else behind the others."""
+    point = (*points, network.ssid)
+    for inner, value in _joining(network):
+        if network.ssid not in _keys_at(text, points):
+            text = _with_point(text, point, inner, value, place)
+        elif _text_at(text, (*point, *inner)) != value:
+            text = set_value(text, (*point, *inner), quoted(value), place=place)
+    if network.hidden and (_text_at(text, (*point, "hidden")) or "").lower() not in _TRUE:
+        text = set_value(text, (*point, "hidden"), "true", place=place)
+    gone: tuple[Path, ...] = (("password",),) if network.open or network.wpa3_only else (("auth",),)
+    gone += (("auth", "password"),) if network.open else ()
+    for away in (*((k,) for k in ("bssid", "band", "channel", "mode")), *gone):
+        text = yaml_text.without(text, (*point, *away), place=place)
+    return text
+
+
+def _with_address(text: str, radio: Path, address: FixedAddress, place: str) -> str:
+    """Return `text` with a fixed address of the radio. The way out is said as a route, which every release knows (netplan-yaml(5): gateway4 is
+    deprecated, and `default` younger than 0.0.0.0/0)."""
+    wanted = {"addresses": f"[{address.cidr}]"}
+    if address.gateway:
+        wanted["routes"] = f"[{{to: 0.0.0.0/0, via: {address.gateway}}}]"
+    if address.dns:
+        wanted["nameservers"] = f"{{addresses: [{', '.join(address.dns)}]}}"
+    text = set_value(text, (*radio, "dhcp4"), "false", place=place)
+    for key in ("addresses", "gateway4", "routes", "nameservers"):
+        if _source_at(text, (*radio, key)) != wanted.get(key, ""):
+            text = yaml_text.without(text, (*radio, key), place=place)
+    for key, value in wanted.items():
+        if not _source_at(text, (*radio, key)):
+            text = set_value(text, (*radio, key), value, place=place)
+    return text
+
+
+def _source_at(text: str, path: Path) -> str:
+    """Return what stands at `path` as it is written there; empty where nothing does."""
+    node = at(_node(text), path)
+    return "" if node is None else text[node.start_mark.index : node.end_mark.index].strip()
+
+
+def _joining(network: KnownNetwork) -> tuple[tuple[Path, str], ...]:
     """Return what opens the network, and where it stands below its name: the derived key; for WPA3, which works from nothing else, the
-    passphrase (netplan-yaml(5), since 0.107)."""
-    if values.wpa3_only:
-        return ((("auth", "key-management"), "sae"), (("auth", "password"), values.passphrase))
-    return ((("password",), values.key),)
+    passphrase (netplan-yaml(5), since 0.107); of an open one that nothing does."""
+    if network.open:
+        return ((("auth", "key-management"), "none"),)
+    if network.wpa3_only:
+        return ((("auth", "key-management"), "sae"), (("auth", "password"), network.passphrase))
+    return ((("password",), network.key),)
 
 
 def _with_point(text: str, point: Path, inner: Path, value: str, place: str) -> str:
@@ -243,7 +287,7 @@ def _typed(key: yaml.ScalarNode, value: yaml.Node, path: str) -> Iterator[Findin
 def _network(network: yaml.Node, path: str) -> Iterator[Finding]:
     yield from _named(network, NETWORK, "network", path)
     version, renderer = child(network, "version"), child(network, "renderer")
-    if isinstance(version, yaml.ScalarNode) and version.value != "2":
+    if isinstance(version, yaml.ScalarNode) and not re.match(r"\+?0*2(?![0-9])", version.value):
         yield _refused(
             "netplan.value", f"Version {version.value} is none the reader knows", "Write version: 2.", version, path
         )
@@ -296,7 +340,8 @@ def _device(device: yaml.Node, key: yaml.Node, kind: str, path: str) -> Iterator
     if kind != "wifis":
         return
     country = child(device, "regulatory-domain")
-    if isinstance(country, yaml.ScalarNode) and len(country.value.encode()) < 2:
+    # What it writes for the supplicant ends at a #, as a comment does there.
+    if isinstance(country, yaml.ScalarNode) and len(country.value.partition("#")[0].encode()) < 2:
         yield _stop(
             "wifi.country-short",
             f"The country {country.value} is too short",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
+from typing import Literal
 
 from mintseed.core.errors import InputError
 from mintseed.core.findings import Finding, Severity
@@ -40,7 +41,8 @@ class Dialect:
     `means` says what its device will do. `reader`: what it makes of
     what editors do. `takes_country`: whether files of this syntax have a place for the country.
     `owner` and `mode` are what the reader demands on the root volume, where it does. `wanted`:
-    whether there is anything to put into such a file; without, it is left as it lies."""
+    whether there is anything to put into such a file; without, it is left as it lies. `several`: where further networks go: into the
+    same file, into a file each, or nowhere. `takes_address`: whether a fixed address can stand in it."""
 
     apply: Callable[[str, FileToFill, SettingValues], str]
     check: Callable[[str, str, FileToFill | None], Iterator[Finding]]
@@ -50,6 +52,8 @@ class Dialect:
     owner: str = ""
     mode: str = ""
     wanted: Callable[[SettingValues], bool] = lambda values: True
+    several: Literal["in-file", "file-each", "nowhere"] = "nowhere"
+    takes_address: bool = False
 
 
 # configparser takes every blank off both ends of a line.
@@ -65,9 +69,18 @@ DIALECTS: Mapping[str, Dialect] = {
         takes_country=True,
         owner="root",
         mode="0600",
+        several="in-file",
     ),
     # The network manager reads no keyfile of anybody else's or that others may read (nm-settings-keyfile(5), Security).
-    "keyfile": Dialect(keyfile.apply, keyfile.check, keyfile.means, owner="root", mode="0600"),
+    "keyfile": Dialect(
+        keyfile.apply,
+        keyfile.check,
+        keyfile.means,
+        owner="root",
+        mode="0600",
+        several="file-each",
+        takes_address=True,
+    ),
     # netplan warns where others may read it; it holds the key (netplan(5), 0.106).
     "netplan": Dialect(
         netplan.apply,
@@ -77,6 +90,8 @@ DIALECTS: Mapping[str, Dialect] = {
         takes_country=True,
         owner="root",
         mode="0600",
+        several="in-file",
+        takes_address=True,
     ),
     "cloud-init-user-data": Dialect(
         user_data.apply, user_data.check, user_data.means, USER_DATA, owner="root", mode="0600"
@@ -89,14 +104,23 @@ DIALECTS: Mapping[str, Dialect] = {
         takes_country=True,
         owner="root",
         mode="0600",
+        several="in-file",
+        takes_address=True,
     ),
     "systemd-networkd": Dialect(
         networkd.apply,
         networkd.check,
         networkd.means,
-        Reader(comments=("#", ";"), mark=Severity.NOTE),
+        Reader(
+            comments=("#", ";"),
+            mark=Severity.NOTE,
+            cr_twice=Severity.NOTE,
+            cr_blank=Severity.NOTE,
+            lone_cr=Severity.NOTE,
+        ),
         owner="root",
         mode="0644",
+        takes_address=True,
     ),
     "interfaces": Dialect(
         interfaces.apply,
@@ -105,9 +129,12 @@ DIALECTS: Mapping[str, Dialect] = {
         Reader(cr_twice=Severity.NOTE, cr_blank=Severity.NOTE),
         owner="root",
         mode="0600",
+        takes_address=True,
     ),
-    "iwd": Dialect(iwd.apply, iwd.check, iwd.means, owner="root", mode="0600"),
-    "connman": Dialect(connman.apply, connman.check, connman.means, owner="root", mode="0600"),
+    "iwd": Dialect(iwd.apply, iwd.check, iwd.means, owner="root", mode="0600", several="file-each", takes_address=True),
+    "connman": Dialect(
+        connman.apply, connman.check, connman.means, owner="root", mode="0600", several="in-file", takes_address=True
+    ),
     "authorized-keys": Dialect(
         authorized_keys.apply,
         authorized_keys.check,

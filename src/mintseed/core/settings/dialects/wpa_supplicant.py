@@ -21,7 +21,13 @@ from mintseed.core.settings.dialects.wpa_fields import (
 from mintseed.core.settings.dialects.wpa_values import GLOBAL_VALUES, VALUES
 from mintseed.core.settings.meaning import KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
 from mintseed.core.settings.text import append_lines
-from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
+from mintseed.core.settings.values import (
+    PASSPHRASE_LEAST,
+    PASSPHRASE_MOST,
+    SSID_MOST_OCTETS,
+    KnownNetwork,
+    SettingValues,
+)
 from mintseed.core.visible import one_line
 
 SOURCE = "wpa_supplicant.conf(5)"
@@ -73,16 +79,53 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     """
     lines = text.split("\n")
     start, end = _block(lines, file.path)
-    fields = {"ssid": ssid_value(values.ssid)}
-    if values.wpa3_only:
-        # A key of WPA2 would be another network's; frames that protect each other belong to WPA3.
-        fields |= {"key_mgmt": "SAE", "sae_password": sae_value(values.passphrase), "ieee80211w": "2"}
-    else:
-        fields["psk"] = values.key
-    if values.hidden:
-        fields["scan_ssid"] = "1"
-    lines[start + 1 : end] = _with_fields(lines[start + 1 : end], fields, ("psk",) if values.wpa3_only else ())
+    first, *more = values.networks
+    lines[start + 1 : end] = _joining(lines[start + 1 : end], first)
+    for network in more:
+        _add(lines, network, file.path)
     return "\n".join(_with_country(lines, values.country))
+
+
+def _joining(body: list[str], network: KnownNetwork) -> list[str]:
+    """Return the lines of a block that joins `network`."""
+    fields: dict[str, str] = {"ssid": ssid_value(network.ssid)}
+    gone: tuple[str, ...] = ("psk", "wep_key0")
+    if network.open:
+        # Without this word the reader takes a block without a key for one whose key is missing.
+        fields["key_mgmt"] = "NONE"
+    elif network.wpa3_only:
+        # A key of WPA2 would be another network's; frames that protect each other belong to WPA3.
+        fields |= {"key_mgmt": "SAE", "sae_password": sae_value(network.passphrase), "ieee80211w": "2"}
+    else:
+        fields["psk"], gone = network.key, ()
+    if network.hidden:
+        fields["scan_ssid"] = "1"
+    if network.priority:
+        fields["priority"] = str(network.priority)
+    return _with_fields(body, fields, gone)
+
+
+def _add(lines: list[str], network: KnownNetwork, path: str) -> None:
+    """Set a further network in the block that has its name, else in a new one behind the last."""
+    for start, end in _blocks(lines):
+        named = dict(_field(line) for line in lines[start + 1 : end]).get("ssid", "")
+        if named in (ssid_value(network.ssid), network.ssid.encode().hex()):
+            lines[start + 1 : end] = _joining(lines[start + 1 : end], network)
+            return
+    append_lines(lines, ["network={", *_joining([], network), "}"])
+
+
+def _blocks(lines: list[str]) -> list[tuple[int, int]]:
+    """Return the first and the last line of every active network block."""
+    found, start = [], None
+    for i, line in enumerate(lines):
+        seen = significant(line)
+        if seen == "network={":
+            start = i
+        elif seen == "}" and start is not None:
+            found.append((start, i))
+            start = None
+    return found
 
 
 def ssid_value(ssid: str) -> str:

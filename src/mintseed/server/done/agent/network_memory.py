@@ -2,28 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 from datetime import datetime, timedelta
 
 from django.db import transaction
 
-from mintseed.core.find.before import Seen, remembered
+from mintseed.core.find.before import remembered
 from mintseed.core.find.sightings import Sighting
 from mintseed.server.judged.changes import changed
 from mintseed.server.judged.load import site_ranges
 from mintseed.server.kept.models import Bench, Site
-
-
-def seen_of(stored: Mapping[str, Mapping[str, str]]) -> dict[str, Seen]:
-    """Return what a bench remembers, as it stands in its row. What cannot be read is left out."""
-    found = {}
-    for key, value in stored.items():
-        try:
-            found[key] = Seen(datetime.fromisoformat(value["first"]), datetime.fromisoformat(value["last"]))
-        except (KeyError, TypeError, ValueError):
-            continue
-    return found
-
+from mintseed.server.kept.stored_types import seen_of
 
 MOST_REMEMBERED = 4000
 """addresses and MACs kept; a neighbour that invents new ones all the time pushes out the oldest, not the database."""
