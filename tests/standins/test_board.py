@@ -12,6 +12,9 @@ from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects import keyfile, wpa_supplicant
 from mintseed.core.settings.dialects.keyfile_fields import FIELDS
 from mintseed.core.settings.dialects.wpa_values import VALUES
+from mintseed.core.settings.values import KnownNetwork
+from mintseed.core.site.addresses import FixedAddress
+from mintseed.standins.bench_folder import BenchFolder
 from mintseed.standins.board.boot import AirNetwork, Outcome, boot
 from mintseed.standins.board.card_bytes import FatReader, UnreadableError, volume_offsets
 from mintseed.standins.board.page import Account, crypt
@@ -21,6 +24,7 @@ from mintseed.standins.board.readers.wpa import read as read_wpa
 from mintseed.standins.board.values import read_values
 from mintseed.standins.forge.build import build_disk
 from mintseed.standins.forge.sources import LARKSPUR_R, LINTEL, SPRIG, ImageSpec, platen
+from mintseed.standins.router.leases import LeaseBook
 from tests.builders.disks import MIB, fat_file, run
 from tests.builders.readers import nmcli
 from tests.core.settings.test_keyfile import with_value
@@ -198,12 +202,11 @@ def test_no_table_is_not_readable(tmp_path: Path) -> None:
 
 
 def test_its_settings_readers_are_as_strict_as_the_real_ones() -> None:
-    assert read_wpa(NETWORK.encode()) is not None
-    assert read_wpa(b'network={\n ssid="x"\n psk="a"b#cdefghij"\n}\n') is None
-    quoted = read_keyfile(b'[wifi]\nssid="x"\n[wifi-security]\nkey-mgmt=wpa-psk\npsk=passphrase\n')
-    assert quoted is not None
+    assert read_wpa(NETWORK.encode())
+    assert not read_wpa(b'network={\n ssid="x"\n psk="a"b#cdefghij"\n}\n')
+    [quoted] = read_keyfile(b'[wifi]\nssid="x"\n[wifi-security]\nkey-mgmt=wpa-psk\npsk=passphrase\n')
     assert quoted.ssid == b'"x"'
-    assert read_keyfile(b"[wifi]\nnonsense\n") is None
+    assert not read_keyfile(b"[wifi]\nnonsense\n")
     assert read_values(b"A='x y' # note\nB=\"unclosed\n", shell=True) == {"A": "x y"}
     assert read_values(b"A='x y'\n", shell=False) == {"A": "'x y'"}
 
@@ -232,12 +235,11 @@ def test_the_pretend_reader_does_with_a_value_what_the_real_one_does(section: st
     """nmcli(1) is the judge: what it refuses starts no radio here, what it drops changes nothing."""
     row = FIELDS[section, key]
     text = with_value(section, key, row.wrong)
-    joined = read_keyfile(text.encode())
-    assert (joined is not None) is nmcli(text).accepted
+    assert bool(read_keyfile(text.encode())) is nmcli(text).accepted
     meant = with_value(section, key, row.right)
     away = row.keeps_away is not None and row.keeps_away.when(row.right)
     if not away:
-        assert read_keyfile(meant.encode()) is not None
+        assert read_keyfile(meant.encode())
 
 
 @pytest.mark.parametrize(
@@ -246,7 +248,7 @@ def test_the_pretend_reader_does_with_a_value_what_the_real_one_does(section: st
      ("connection", "interface-name", "wlan9"), ("wifi-security", "psk", "ab\\cdefgh"), ("wifi", "ssid", "a" * 33), ("wifi", "channel", "6")],
 )  # fmt: skip
 def test_what_keeps_a_board_away_keeps_the_pretend_one_away(section: str, key: str, value: str) -> None:
-    assert read_keyfile(with_value(section, key, value).encode()) is None
+    assert not read_keyfile(with_value(section, key, value).encode())
     for name in ("pigeon", "../wpa", "os", "__init__", ""):
         assert reader_called(name) is None
 
@@ -254,19 +256,19 @@ def test_what_keeps_a_board_away_keeps_the_pretend_one_away(section: str, key: s
 @pytest.mark.parametrize("name", [name for name, row in VALUES.items() if row.wrong])
 def test_the_pretend_supplicant_refuses_what_the_real_one_refuses(name: str) -> None:
     """wpa_supplicant(8) is asked of the same values in tests/core/settings/test_wpa_supplicant.py."""
-    assert read_wpa(wpa_block(f"{name}={VALUES[name].wrong}").encode()) is None
+    assert not read_wpa(wpa_block(f"{name}={VALUES[name].wrong}").encode())
 
 
 @pytest.mark.parametrize("line", ["mode=2", "proto=WPA", "pairwise=TKIP", "ieee80211w=2", "auth_alg=SHARED"])
 def test_what_keeps_a_board_away_keeps_the_pretend_supplicant_away(line: str) -> None:
-    assert read_wpa(wpa_block(line).encode()) is None
+    assert not read_wpa(wpa_block(line).encode())
 
 
 @pytest.mark.parametrize(
     "line", ["pairwise=CCMP TKIP", "proto=WPA RSN", "priority=0x5", "ieee80211w=1", "auth_alg=OPEN", "scan_ssid=1"]
 )
 def test_what_does_no_harm_lets_it_join(line: str) -> None:
-    assert read_wpa(wpa_block(line).encode()) is not None
+    assert read_wpa(wpa_block(line).encode())
 
 
 @pytest.mark.parametrize("phrase", ["spring tide at noon", 'he said "tide" #1', "back\\slash at noon"])
@@ -291,6 +293,46 @@ def test_a_network_that_takes_wpa3_alone_is_joined_with_the_passphrase_and_with_
     assert "no WPA3" in booted(True, phrase, older)
     # The network manager's file, by its reader.
     connection = keyfile.apply("", file, values(ssid=SSID, passphrase=phrase, wpa3_only=True)).encode()
-    wanted = reader_called("keyfile")(connection)  # type: ignore[misc]
-    assert wanted is not None
+    [wanted] = reader_called("keyfile")(connection)  # type: ignore[misc]
     assert (wanted.key, wanted.word) == (None, phrase.encode())
+
+
+def test_of_several_networks_the_first_that_lets_it_in_is_joined(card: Path, tmp_path: Path) -> None:
+    """Order: wpa_supplicant.conf(5), priority. The file is the product's, the reader the stand-in's own."""
+
+    def heard(ssid: str, word: str, **more: Any) -> AirNetwork:
+        return AirNetwork(
+            ssid.encode(), hashlib.pbkdf2_hmac("sha1", word.encode(), ssid.encode(), 4096, 32), 2.4, **more
+        )
+
+    file = FileToFill(path="platen-network.conf", dialect="wpa-supplicant", title="", when="wifi")
+    others = (KnownNetwork("Boat shed", "low water at six", hidden=True), KnownNetwork("Harbour guests", open=True))
+    put(
+        card,
+        "platen-network.conf",
+        wpa_supplicant.apply("", file, values(ssid=SSID, passphrase="spring tide at noon", others=others)),
+        tmp_path,
+    )
+    wrong, shed = heard(SSID, "another one of it"), heard("Boat shed", "low water at six", hidden=True)
+    assert boot(card, RADIO_BOARD, [wrong, shed]).stops_at == ""
+    assert boot(card, RADIO_BOARD, [heard("Harbour guests", "", open=True)]).stops_at == ""
+    assert "refuses the key" in boot(card, RADIO_BOARD, [wrong]).stops_at
+    assert "no such network" in boot(card, RADIO_BOARD, [heard("Loft", "x" * 8)]).stops_at
+    assert "refuses the key" in boot(card, RADIO_BOARD, [heard(SSID, "", open=True)]).stops_at
+
+
+def test_a_fixed_address_is_its_own_where_it_lies_in_the_network(tmp_path: Path) -> None:
+    file = FileToFill(path="f", dialect="keyfile", title="", when="wifi")
+    at = FixedAddress("127.77.4.40", 24, "127.77.4.1")
+    [wanted] = read_keyfile(keyfile.apply("", file, values(address=at)).encode())
+    assert wanted.address == "127.77.4.40/24"
+    folder = BenchFolder(tmp_path)
+    folder.prepare()
+    leases = LeaseBook(folder, "127.77.4.0/24")
+    assert leases.takes("02:00:00:00:00:01", "127.77.4.40")
+    assert not leases.takes("02:00:00:00:00:02", "192.168.7.40")
+    assert "127.77.4.40 dev lan0 lladdr 02:00:00:00:00:01 REACHABLE" in folder.neighbours_file.read_text()
+    assert not folder.leases_file.exists()
+    assert "127.77.4.40" not in {leases.give(f"02:00:00:00:01:{n:02x}", "") for n in range(60)}
+    leases.leave("02:00:00:00:00:01")
+    assert "127.77.4.40 dev lan0 lladdr 02:00:00:00:00:01 STALE" in folder.neighbours_file.read_text()

@@ -56,13 +56,16 @@ class RunningBoard:
             self._bench.leases.give(mac_of(f"phone of {self.unit}"), "")
         if self.outcome.stops_at or elapsed_s < self.outcome.after_s:
             return
+        if self.outcome.address and not self._bench.leases.reaches(self.outcome.address.partition("/")[0]):
+            self.outcome = Outcome("joined with an address of another net: nobody here reaches it")
+            return
         if not self._address:
             self._join()
         if self._server is None and elapsed_s >= self.outcome.after_s + self.outcome.page_after_s:
             self._serve()
 
     def _join(self) -> None:
-        self._address = self._bench.leases.give(mac_of(self.unit), self.outcome.host_name)
+        self._address = self._own_address() or self._bench.leases.give(mac_of(self.unit), self.outcome.host_name)
         if self.outcome.service:
             kind = f"{self.outcome.service}.local."
             self._service = ServiceInfo(
@@ -70,6 +73,11 @@ class RunningBoard:
                 addresses=[socket.inet_aton(self._address)], port=self.outcome.port, server=f"{self.outcome.host_name}.local.",
             )  # fmt: skip
             threading.Thread(target=self._announce, args=(self._service,), daemon=True).start()
+
+    def _own_address(self) -> str:
+        """Return its fixed address, which no router gives; empty where it has none."""
+        address = self.outcome.address.partition("/")[0]
+        return address if address and self._bench.leases.takes(mac_of(self.unit), address) else ""
 
     def _announce(self, service: ServiceInfo) -> None:
         try:
@@ -119,6 +127,7 @@ class Bench:
                 bool(n.get("hidden")),
                 str(n.get("country") or ""),
                 n["passphrase"].encode() if n.get("wpa3_only") else b"",
+                bool(n.get("open")),
             )
             for n in listed
         ]

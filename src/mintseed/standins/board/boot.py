@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Iterable, Sequence
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -29,6 +29,7 @@ class AirNetwork:
     """Where the channel is one that only this country's rules open; empty for a channel open everywhere."""
     word: bytes = b""
     """its passphrase, where it takes WPA3 alone; empty where it takes WPA2"""
+    open: bool = False
 
 
 class ManifestError(Exception):
@@ -41,6 +42,8 @@ class Outcome:
 
     stops_at: str = ""
     after_s: float = 0.0
+    address: str = ""
+    """a fixed one with the length of its net; empty where it asks the router"""
     page_after_s: float = 0.0
     host_name: str = ""
     port: int = 0
@@ -82,29 +85,35 @@ def _from_volumes(card: Path, root: int, fat: FatReader, board: dict[str, Any], 
         return Outcome("no root volume")
     device = manifest["device_file"]
     values = read_values(fat.read(device["path"]) or b"", shell=device["shell"])
-    if not (board["cable"] and board["ethernet"]) and (why := _cannot_join(fat, manifest, board, air)):
-        return Outcome(why)
-    return _joined(card, root, manifest, values, board)
-
-
-def _cannot_join(fat: FatReader, manifest: dict[str, Any], board: dict[str, Any], air: Sequence[AirNetwork]) -> str:
-    """Return why the board never joins over Wi-Fi, or nothing when it does."""
+    if board["cable"] and board["ethernet"]:
+        return _joined(card, root, manifest, values, board)
     if not board["radio_ghz"]:
-        return "no radio and no cable"
+        return Outcome("no radio and no cable")
+    joins, why = _joins(_asked(fat, manifest), board, air)
+    return replace(_joined(card, root, manifest, values, board), address=joins.address) if joins else Outcome(why)
+
+
+def _asked(fat: FatReader, manifest: dict[str, Any]) -> tuple[Wanted, ...]:
+    """Return the networks its file asks for."""
     data = fat.read(manifest["network_file"]["path"])
-    wanted: Wanted | None = None
-    if data is not None:
-        reader = reader_called(manifest["network_file"]["reader"])
-        if reader is None:
-            raise ManifestError(f"no reader is called {manifest['network_file']['reader']}")
-        wanted = reader(data)
-    return _kept_off(wanted, board, air)
+    if data is None:
+        return ()
+    reader = reader_called(manifest["network_file"]["reader"])
+    if reader is None:
+        raise ManifestError(f"no reader is called {manifest['network_file']['reader']}")
+    return reader(data)
 
 
-def _kept_off(wanted: Wanted | None, board: dict[str, Any], air: Sequence[AirNetwork]) -> str:
+def _joins(wanted: Iterable[Wanted], board: dict[str, Any], air: Sequence[AirNetwork]) -> tuple[Wanted | None, str]:
+    """Return the network that the board joins, the first by rank that lets it in; else None, and why the first of all does not."""
+    ordered = sorted(wanted, key=lambda one: -one.rank)
+    told = [(one, _kept_off(one, board, air)) for one in ordered]
+    joined = next((one for one, why in told if not why), None)
+    return joined, told[0][1] if told else "network file missing or refused"
+
+
+def _kept_off(wanted: Wanted, board: dict[str, Any], air: Sequence[AirNetwork]) -> str:
     """Return why a board that asks for `wanted` stays off the air, or nothing when it joins."""
-    if wanted is None:
-        return "network file missing or refused"
     if len(wanted.country) != 2:
         return "radio off: no country"
     network = next((n for n in air if n.ssid == wanted.ssid and n.band_ghz in board["radio_ghz"]), None)
@@ -116,19 +125,23 @@ def _kept_off(wanted: Wanted | None, board: dict[str, Any], air: Sequence[AirNet
         return "access point takes WPA3 alone"
     if wanted.word and not network.word:
         return "access point knows no WPA3"
+    if network.open or wanted.open:
+        return "" if network.open and wanted.open else "access point refuses the key"
     joins = wanted.word == network.word if network.word else wanted.key == network.key
     return "" if joins else "access point refuses the key"
 
 
 def _some_system(card: Path, root: int, fat: FatReader, board: dict[str, Any], air: Sequence[AirNetwork]) -> Outcome:
     """Return what a board does with a system that brings no manifest."""
+    joins = None
     if not (board["cable"] and board["ethernet"]):
         if not board["radio_ghz"]:
             return Outcome("no radio and no cable")
-        reasons = [_kept_off(wanted, board, air) for wanted in some_system.wanted_networks(card, root, fat)]
-        if "" not in reasons:
-            return Outcome(reasons[0] if reasons else "network file missing or refused")
+        joins, why = _joins(some_system.wanted_networks(card, root, fat), board, air)
+        if joins is None:
+            return Outcome(why)
     return Outcome(
+        address=joins.address if joins else "",
         after_s=some_system.JOIN_S, page_after_s=some_system.PAGE_AFTER_S, host_name=some_system.own_name(card, root, fat),
         port=some_system.page_port(card, root), service="_http._tcp" if some_system.announces(card, root) else "", page=some_system.own_page(card, root),
     )  # fmt: skip

@@ -42,8 +42,8 @@ def wanted_networks(card: Path, root: int, fat: FatReader) -> Iterator[Wanted]:
     found += [(keyfile, root_file(card, root, f"{KEYFILES}/{n}")) for n in listed(card, root, KEYFILES)]
     found += [(wpa, root_file(card, root, path)) for path in SUPPLICANT]
     for read, data in found:
-        if data and (wanted := read(data)) is not None:
-            yield wanted
+        if data:
+            yield from read(data)
 
 
 def own_name(card: Path, root: int, fat: FatReader) -> str:

@@ -20,6 +20,7 @@ class LeaseBook:
         self._folder = folder
         self._lan = ipaddress.IPv4Network(lan)
         self._gone: set[str] = set()
+        self._fixed: dict[str, str] = {}
 
     def _rows(self) -> list[list[str]]:
         try:
@@ -39,16 +40,33 @@ class LeaseBook:
         self._write_neighbours(rows)
         return address
 
+    def reaches(self, address: str) -> bool:
+        """Whether an address lies in this network."""
+        try:
+            return ipaddress.IPv4Address(address) in self._lan
+        except ValueError:
+            return False
+
+    def takes(self, mac: str, address: str) -> bool:
+        """Have `mac` on the network with an address of its own choice: its neighbours hear it, and no lease says so."""
+        if not self.reaches(address):
+            return False
+        self._fixed[mac] = address
+        self._gone.discard(mac)
+        self._write_neighbours(self._rows())
+        return True
+
     def leave(self, mac: str) -> None:
         """`mac` is switched off: its lease stays until it expires, and nobody hears from it any more."""
         self._gone.add(mac)
         self._write_neighbours(self._rows())
 
     def _write_neighbours(self, rows: list[list[str]]) -> None:
-        known = (r for r in rows if len(r) == 5)
+        known = [r for r in rows if len(r) == 5 and r[1] not in self._fixed]
+        known += [["", mac, address] for mac, address in self._fixed.items()]
         lines = (f"{r[2]} dev lan0 lladdr {r[1]} {'STALE' if r[1] in self._gone else 'REACHABLE'}\n" for r in known)
         self._folder.write_text(self._folder.neighbours_file, "".join(lines))
 
     def _free(self, rows: list[list[str]]) -> str:
-        used = {r[2] for r in rows}
+        used = {r[2] for r in rows} | set(self._fixed.values())
         return next(str(h) for h in list(self._lan.hosts())[FIRST_HOST - 1 :] if str(h) not in used)

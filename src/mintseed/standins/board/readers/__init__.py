@@ -1,6 +1,6 @@
 """The readers of the simulated systems: a module each. An image's manifest says by its name which one reads which of its files.
 
-To add one: a module with `read(data)`, which returns the network the file asks for, None where the real reader refuses it or finds no
+To add one: a module with `read(data)`, which returns the networks the file asks for, none where the real reader refuses it or finds no
 network in it. Nothing else knows it.
 """
 
@@ -17,17 +17,21 @@ WORLD = "00"
 
 @dataclass(frozen=True)
 class Wanted:
-    """The network a settings file asks for. `key` is the 32-byte key, None for an open network; `word` is the passphrase where the file
-    asks for WPA3 and nothing before it."""
+    """A network a settings file asks for. `key` is the 32-byte key, None where it has none; `open`: whether it is joined without one; `word`
+    is the passphrase where the file asks for WPA3 and nothing before it. `rank`: the higher, the sooner it is joined. `address`: a fixed
+    one with the length of its net, empty where the router is asked."""
 
     ssid: bytes
     key: bytes | None
     country: str
     asks_for_hidden: bool = False
     word: bytes = b""
+    open: bool = False
+    rank: int = 0
+    address: str = ""
 
 
-Reader = Callable[[bytes], Wanted | None]
+Reader = Callable[[bytes], tuple[Wanted, ...]]
 
 
 def reader_called(name: str) -> Reader | None:

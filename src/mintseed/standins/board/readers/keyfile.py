@@ -4,12 +4,18 @@ from __future__ import annotations
 
 import hashlib
 import re
+from dataclasses import replace
 
 from mintseed.standins.board.readers import WORLD, Wanted
 
 
-def read(data: bytes) -> Wanted | None:
-    """Read a NetworkManager keyfile; None when it is refused or names no network."""
+def read(data: bytes) -> tuple[Wanted, ...]:
+    """Read a NetworkManager keyfile; nothing when it is refused or names no network that would be joined by itself."""
+    one = _read(data)
+    return () if one is None else (one,)
+
+
+def _read(data: bytes) -> Wanted | None:
     sections: dict[str, dict[str, str]] = {}
     here: dict[str, str] | None = None
     for raw in data.decode("utf-8", "replace").split("\n"):
@@ -36,15 +42,19 @@ def read(data: bytes) -> Wanted | None:
     if not 1 <= len(ssid) <= 32 or not joins_alone or asks_somebody or _is_refused(sections) or _is_kept_away(sections):
         return None
     kind = security.get("key-mgmt", "").lower()
+    rank = int(sections.get("connection", {}).get("autoconnect-priority", "0") or 0)
+    addresses = sections.get("ipv4", {})
+    fixed = addresses.get("address1", addresses.get("addresses", "")) if addresses.get("method") == "manual" else ""
+    one = Wanted(ssid, None, WORLD, hidden, rank=rank, address=re.split("[,;]", fixed)[0])
     if kind == "sae":
-        return Wanted(ssid, None, WORLD, hidden, psk.encode()) if psk else None
+        return replace(one, word=psk.encode()) if psk else None
+    if "wifi-security" not in sections:
+        return replace(one, open=True)
     if security and kind != "wpa-psk":
         return None
     if re.fullmatch("[0-9a-fA-F]{64}", psk):
-        return Wanted(ssid, bytes.fromhex(psk), WORLD, hidden)
-    if not 8 <= len(psk) <= 63:
-        return Wanted(ssid, None, WORLD, hidden)
-    return Wanted(ssid, hashlib.pbkdf2_hmac("sha1", psk.encode(), ssid, 4096, 32), WORLD, hidden)
+        return replace(one, key=bytes.fromhex(psk))
+    return replace(one, key=hashlib.pbkdf2_hmac("sha1", psk.encode(), ssid, 4096, 32)) if 8 <= len(psk) <= 63 else one
 
 
 _SHORT = {"802-11-wireless": "wifi", "802-11-wireless-security": "wifi-security"}

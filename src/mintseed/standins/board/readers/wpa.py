@@ -8,66 +8,98 @@ import re
 from mintseed.standins.board.readers import Wanted
 
 
-def read(data: bytes) -> Wanted | None:
-    """Read a wpa_supplicant.conf; None when it is refused or names no network."""
+class _RefusedError(Exception):
+    """The reader takes nothing of this file."""
+
+
+def read(data: bytes) -> tuple[Wanted, ...]:
+    """Read a wpa_supplicant.conf; nothing when it is refused or names no network that would be joined by itself."""
     if data[:2] in (b"\xff\xfe", b"\xfe\xff"):
-        return None
-    ssid = key = None
-    passphrase, asks_hidden, off, away, kinds = "", False, False, set[str](), "WPA-PSK"
-    sae: bytes | None = None
-    country, inside, found = "", False, False
-    for raw in data.decode("utf-8", "replace").split("\n"):
+        return ()
+    try:
+        country, blocks = _parsed(data.decode("utf-8", "replace"))
+        found = [_wanted(block, country) for block in blocks]
+    except _RefusedError:
+        return ()
+    return tuple(one for one in found if one is not None)
+
+
+def _parsed(text: str) -> tuple[str, list[dict[str, str]]]:
+    """Return the country and what each block says, the last of a field that stands twice."""
+    country, blocks = "", list[dict[str, str]]()
+    inside: dict[str, str] | None = None
+    for raw in text.split("\n"):
         line = _without_comment(raw).strip()
+        name, equals, value = line.partition("=")
         if not line:
             continue
-        name, equals, value = line.partition("=")
-        if not inside:
+        if inside is None:
             if line == "network={":
-                inside = True
+                inside = {}
             elif name == "country":
                 country = value
             elif not equals or name != name.strip() or name not in _GLOBAL or not re.fullmatch(_GLOBAL[name], value):
-                return None
-            continue
-        if line == "}":
-            inside, found = False, True
-        elif name == "ssid":
-            ssid = _string(value)
-            if not ssid or len(ssid) > 32:
-                return None
-        elif name == "psk":
-            if value.startswith('"') and value.endswith('"') and 8 <= len(value) - 2 <= 63:
-                passphrase = value[1:-1]
-            elif re.fullmatch("[0-9a-fA-F]{64}", value):
-                key = bytes.fromhex(value)
-            else:
-                return None
-        elif name == "sae_password":
-            sae = _string(value)
-            if not sae:
-                return None
-        elif name in _VALUES and not re.fullmatch(_VALUES[name], value):
-            return None
-        elif name == "scan_ssid":
-            asks_hidden = value in ("1", "0x1")
-        elif name == "disabled":
-            off = value != "0"
-        elif name == "key_mgmt":
-            kinds = value
-        elif not equals or name not in _NETWORK:
-            return None
-        elif name in _AWAY and not re.fullmatch(_AWAY[name], value):
-            away.add(name)
-    if inside or not found or ssid is None or off:
+                raise _RefusedError
+        elif line == "}":
+            blocks.append(inside)
+            inside = None
+        elif (
+            not equals
+            or name not in (*_NETWORK, *_VALUES, "ssid", "psk", "sae_password", "key_mgmt")
+            or (name in _VALUES and not re.fullmatch(_VALUES[name], value))
+        ):
+            raise _RefusedError
+        else:
+            _look_at(name, value)
+            inside[name] = value
+    if inside is not None:
+        raise _RefusedError
+    return country, blocks
+
+
+def _look_at(name: str, value: str) -> None:
+    """Refuse what no name, key or passphrase can be."""
+    if name == "ssid" and not 1 <= len(_string(value) or b"") <= 32:
+        raise _RefusedError
+    if (
+        name == "psk"
+        and not re.fullmatch("[0-9a-fA-F]{64}", value)
+        and not (value[:1] == value[-1:] == '"' and 8 <= len(value) - 2 <= 63)
+    ):
+        raise _RefusedError
+    if name == "sae_password" and not _string(value):
+        raise _RefusedError
+
+
+def _wanted(block: dict[str, str], country: str) -> Wanted | None:
+    """Return the network of a block; None of one that is not joined by itself with what this board's access points offer."""
+    away = {n for n, needed in _AWAY.items() if n in block and not re.fullmatch(needed, block[n])}
+    ssid = _string(block.get("ssid", ""))
+    if not ssid or block.get("disabled", "0") != "0":
         return None
-    if kinds.split() == ["SAE"]:  # it demands protected frames, and works from the passphrase: a key of WPA2 is none
-        word = sae or passphrase.encode()
-        return None if away - {"ieee80211w"} or not word else Wanted(ssid, None, country, asks_hidden, word)
-    if away or "WPA-PSK" not in kinds.split():
+    hidden = block.get("scan_ssid") in ("1", "0x1")
+    rank = (
+        int(block.get("priority", "0"), 0)
+        if not re.fullmatch("0[0-9]+", block.get("priority", "0"))
+        else int(block["priority"], 8)
+    )
+    psk = block.get("psk", "")
+    kinds = block.get("key_mgmt", "WPA-PSK").split()
+    if kinds == ["SAE"]:  # it demands protected frames, and works from the passphrase: a key of WPA2 is none
+        word = _string(block.get("sae_password", "")) or (psk[1:-1].encode() if psk.startswith('"') else b"")
+        return None if away - {"ieee80211w"} or not word else Wanted(ssid, None, country, hidden, word, rank=rank)
+    if away:
         return None
-    if passphrase:
-        key = hashlib.pbkdf2_hmac("sha1", passphrase.encode(), ssid, 4096, 32)
-    return Wanted(ssid, key, country, asks_hidden)
+    if kinds == ["NONE"]:
+        return Wanted(ssid, None, country, hidden, open=True, rank=rank)
+    if "WPA-PSK" not in kinds:
+        return None
+    key = (
+        hashlib.pbkdf2_hmac("sha1", psk[1:-1].encode(), ssid, 4096, 32)
+        if psk.startswith('"')
+        else bytes.fromhex(psk) or None
+    )
+    return Wanted(ssid, key, country, hidden, rank=rank)
 
 
 _INT = "[+-]?(0[xX][0-9a-fA-F]+|[0-9]+)"

@@ -1,0 +1,202 @@
+"""Several networks, fixed addresses, a scheme for names and an account for a place, as the application keeps and fills them."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+from typing import Any
+
+import pytest
+from django.utils import timezone
+
+from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.judged.frozen import pack, unpack
+from mintseed.server.judged.load import load
+from mintseed.server.kept.models import Deployment, Site, WifiNetwork
+from tests.server.conftest import Api, card, started, work
+
+PLAN = {
+    "net": "192.168.7.0/24", "gateway": "192.168.7.1", "dns": [], "pool_from": "192.168.7.100", "pool_to": "192.168.7.199",
+    "reserved": [{"address": "192.168.7.9", "what": "the old printer"}],
+}  # fmt: skip
+
+
+def home() -> Site:
+    return Site.objects.order_by("pk")[0]
+
+
+def a_network(api: Api, **what: object) -> int:
+    api.post(f"/sites/{home().pk}/networks", {"ssid": "Boat shed", "passphrase": "low water at six", **what})
+    return WifiNetwork.objects.latest("pk").pk
+
+
+def settings_of(api: Api, pk: int) -> dict[str, Any]:
+    answer: dict[str, Any] = api.get(f"/deployments/{pk}/settings")
+    return answer
+
+
+def codes(answer: dict[str, Any]) -> dict[str, str]:
+    return {f["code"]: f["severity"] for f in answer["findings"]}
+
+
+def text_of(answer: dict[str, Any]) -> str:
+    return "\n".join(line["text"] for file in answer["files"] for line in file["lines"])
+
+
+def test_a_further_network_goes_into_the_file_and_makes_the_card_old(api: Api) -> None:
+    shed, guests = a_network(api), a_network(api, ssid="Harbour guests", passphrase="", open=True)
+    pk = started(api)
+    api.post(f"/deployments/{pk}/card/write", card())
+    work()
+    before = settings_of(api, pk)
+    assert [(n["ssid"], n["knows"]) for n in before["also"]][-2:] == [("Boat shed", False), ("Harbour guests", False)]
+    after = api.put(f"/deployments/{pk}/settings", {"also": [guests, shed]})
+    assert [n["ssid"] for n in after["also"] if n["knows"]] == ["Harbour guests", "Boat shed"]
+    assert "low water" not in text_of(after), "no passphrase on a screen unasked"
+    assert codes(after)["wifi.open"] == "check"
+    held = Deployment.objects.get(pk=pk)
+    assert held.also_networks == [guests, shed]
+    assert not api.get(f"/deployments/{pk}/card")["current"]
+    assert api.put(f"/deployments/{pk}/settings", {"also": []})["files"] == before["files"]
+    assert api.get(f"/deployments/{pk}/card")["current"], "it is on the card again"
+
+
+def test_a_network_of_another_place_is_none_of_this_one(api: Api) -> None:
+    other = api.post("/sites", {"name": "Attic"})["id"]
+    api.post(f"/sites/{other}/networks", {"ssid": "Attic", "passphrase": "under the roof"})
+    strange = WifiNetwork.objects.latest("pk").pk
+    pk = started(api)
+    status, problem = api.call("put", f"/deployments/{pk}/settings", {"also": [strange]})
+    assert (status, problem["where"]) == (422, "also")
+    assert api.call("put", f"/deployments/{pk}/settings", {"also": [1] * 9})[0] == 422
+
+
+def test_what_changes_in_a_further_network_is_judged_again_and_one_taken_off_is_passed_over(api: Api) -> None:
+    shed = a_network(api)
+    pk = started(api, also=[shed])  # type: ignore[arg-type]
+    assert "wifi.passphrase-length" not in codes(settings_of(api, pk))
+    api.put(f"/networks/{shed}", {"passphrase": "short"})
+    assert codes(settings_of(api, pk))["wifi.passphrase-length"] == "stop"
+    api.call("delete", f"/things/network/{shed}")
+    assert "wifi.passphrase-length" not in codes(settings_of(api, pk))
+    assert not [n for n in settings_of(api, pk)["also"] if n["knows"]]
+
+
+def test_an_open_network_wants_no_passphrase_and_cannot_be_wpa3(api: Api) -> None:
+    site = api.post(f"/sites/{home().pk}/networks", {"ssid": "Harbour", "open": True})
+    row = next(n for n in site["wifi"] if n["ssid"] == "Harbour")
+    assert (row["open"], {f["code"]: f["severity"] for f in row["findings"]}) == (True, {"wifi.open": "check"})
+    assert (
+        api.call("post", f"/sites/{home().pk}/networks", {"ssid": "x", "open": True, "wpa3_only": True})[1]["where"]
+        == "open"
+    )
+
+
+def test_a_channel_the_country_does_not_hear_is_told(api: Api) -> None:
+    pk = a_network(api, channel=13)
+    site = api.put(f"/sites/{home().pk}", {"country": "US"})
+    row = next(n for n in site["wifi"] if n["id"] == pk)
+    assert "wifi.channel-country" in {f["code"] for f in row["findings"]}
+    assert api.call("put", f"/networks/{pk}", {"channel": 0})[0] == 422
+
+
+def test_a_fixed_address_is_held_against_the_plan_and_the_other_devices(api: Api) -> None:
+    first, second = started(api), started(api, unit="bare")
+    assert (
+        codes(api.put(f"/deployments/{first}/settings", {"address": "192.168.7.40"}))["settings.address-net"] == "stop"
+    )
+    site = api.put(f"/sites/{home().pk}", {"address_plan": PLAN})
+    assert (site["address_plan"]["net"], site["findings"]) == ("192.168.7.0/24", [])
+    told = settings_of(api, first)
+    assert codes(told)["settings.address-own"] == "ok"
+    assert "settings.address-net" not in codes(told)
+    took = api.put(f"/deployments/{second}/settings", {"address": "192.168.7.40"})
+    assert codes(took)["settings.address-taken"] == "stop"
+    assert "Reading-room press" in next(f["title"] for f in took["findings"] if f["code"] == "settings.address-taken")
+    assert "settings.address-taken" not in codes(settings_of(api, first)), "who came first keeps it"
+    assert took["addresses_left"][0] == "192.168.7.200"
+    assert (
+        codes(api.put(f"/deployments/{second}/settings", {"address": took["addresses_left"][0]}))[
+            "settings.address-own"
+        ]
+        == "ok"
+    )
+
+
+def test_an_address_that_something_has_is_told_until_the_device_itself_was_there(api: Api) -> None:
+    api.put(f"/sites/{home().pk}", {"address_plan": PLAN})
+    bench, at = own_bench(), (timezone.now() - timedelta(hours=2)).isoformat()
+    bench.network_seen = {"192.168.7.40": {"first": at, "last": at}}
+    bench.save()
+    pk = started(api)
+    api.put(f"/deployments/{pk}/settings", {"address": "192.168.7.40"})
+    assert codes(settings_of(api, pk))["settings.address-seen"] == "check"
+
+
+def test_an_image_without_a_file_for_it_says_so(api: Api) -> None:
+    api.put(f"/sites/{home().pk}", {"address_plan": PLAN})
+    pk = started(api)
+    answer = api.put(f"/deployments/{pk}/settings", {"address": "192.168.7.40"})
+    assert ("settings.address-nowhere" in codes(answer)) is not answer["takes_address"]
+
+
+@pytest.mark.parametrize("wrong", [{"net": 5}, {"reserved": "x"}, {"dns": ["1"] * 4}, {"street": "x"}, []])
+def test_a_plan_of_another_shape_is_refused_and_nothing_changes(api: Api, wrong: object) -> None:
+    status, problem = api.call("put", f"/sites/{home().pk}", {"address_plan": wrong})
+    assert (status, problem["where"]) == (422, "address_plan")
+    assert home().address_plan == {}
+
+
+def test_what_an_older_version_kept_as_a_plan_spoils_only_itself(api: Api) -> None:
+    pk = started(api)
+    Site.objects.update(address_plan={"net": ["x"]})
+    assert settings_of(api, pk)["address"] == ""
+    assert api.get(f"/sites/{home().pk}")["address_plan"]["net"] == ""
+    Deployment.objects.filter(pk=pk).update(also_networks={"x": 1})
+    assert settings_of(api, pk)["also"] is not None
+
+
+def test_new_devices_are_called_by_the_scheme(api: Api) -> None:
+    site = api.put(f"/sites/{home().pk}", {"name_scheme": "{place}-{appliance}-{n}"})
+    assert site["name_example"] == "quay-house-printer-1"
+    names = [api.post("/deployments", {"recipe": "platen", "name": "x"})["id"] for _ in range(2)]
+    assert [Deployment.objects.get(pk=pk).host_name for pk in names] == ["quay-house-platen-1", "quay-house-platen-2"]
+    assert api.get(f"/deployments/{names[0]}/keep")["next_host_name"] == "quay-house-platen-3"
+    api.put(f"/deployments/{names[0]}/settings", {"host_name": "press"})
+    assert settings_of(api, names[0])["name_by_scheme"] == "quay-house-platen-1"
+    assert settings_of(api, names[1])["name_by_scheme"] == ""
+    status, problem = api.call("put", f"/sites/{home().pk}", {"name_scheme": "{street}"})
+    assert (status, problem["where"]) == (422, "name_scheme")
+
+
+def test_an_account_of_the_place_is_every_devices_that_has_none_of_its_own(api: Api) -> None:
+    pk = started(api, recipe="lintel")
+    assert not settings_of(api, pk)["admin_password_set"]
+    site = api.put(f"/sites/{home().pk}", {"admin_name": "keeper", "admin_password": "three grey seals"})
+    assert site["admin_password_set"]
+    assert "three grey seals" not in str(Site.objects.values()[0])
+    assert "three grey seals" not in str(site)
+    told = settings_of(api, pk)
+    assert (told["admin_name"], told["admin_from_site"], told["admin_password_set"]) == (
+        {"value": "keeper", "from_site": True, "site_value": "keeper"}, True, True,
+    )  # fmt: skip
+    assert home().admin_hash not in text_of(told)
+    own = api.put(f"/deployments/{pk}/settings", {"admin_name": "ann", "admin_password": "a lamp in the hall"})
+    assert (own["admin_name"]["value"], own["admin_from_site"]) == ("ann", False)
+    assert not api.put(f"/sites/{home().pk}", {"admin_password_gone": True})["admin_password_set"]
+    assert settings_of(api, pk)["admin_password_set"], "its own stays"
+    weak = api.put(f"/sites/{home().pk}", {"admin_password": "password12"})
+    assert "settings.admin-password-guessable" in {f["code"] for f in weak["of_password"]}
+    status, problem = api.call("put", f"/sites/{home().pk}", {"admin_password": "short"})
+    assert (status, problem["where"]) == (422, "admin_password")
+
+
+def test_a_device_in_service_is_shown_with_what_it_knew(api: Api) -> None:
+    shed = a_network(api)
+    api.put(f"/sites/{home().pk}", {"address_plan": PLAN})
+    pk = started(api)
+    api.put(f"/deployments/{pk}/settings", {"also": [shed], "address": "192.168.7.40"})
+    kept = unpack(pack(load(pk).inputs))
+    assert kept is not None
+    assert [n.ssid for n in kept.values.others] == ["Boat shed"]
+    assert kept.values.address is not None
+    assert (kept.values.address.cidr, kept.address) == ("192.168.7.40/24", "192.168.7.40")
