@@ -11,11 +11,11 @@ import resource
 import sys
 import tempfile
 import time
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator
+from contextlib import AbstractContextManager, contextmanager
 from pathlib import Path
 
-from mintseed.adapters.block_device import BlockDevice, LookedAt
+from mintseed.adapters.block_device import BlockDevice, LookedAt, flushed
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.card.drives import Drive
@@ -93,6 +93,9 @@ class FileReaders:
             yield looked
         finally:
             looked.close()
+
+    def held(self, path: str) -> AbstractContextManager[Callable[[], None]]:
+        return flushed(path)
 
     def set_free(self, drive: Drive) -> Released:
         return Released(True, "a file")

@@ -20,7 +20,13 @@ from mintseed.server.done.agent.drives import report_drives
 from mintseed.server.done.agent.looking import sweep
 from mintseed.server.done.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.done.jobs.heartbeat import Heartbeat
-from mintseed.server.done.jobs.tasks import fill_image_task, read_image, read_image_task, write_card_task
+from mintseed.server.done.jobs.tasks import (
+    card_files_task,
+    fill_image_task,
+    read_image,
+    read_image_task,
+    write_card_task,
+)
 from mintseed.server.doors.door import token
 from mintseed.server.judged.judging import judge_due
 from mintseed.server.kept.closed import close, closed_mark
@@ -157,6 +163,7 @@ TASKS = {
     Job.Kind.WRITE_CARD: write_card_task,
     Job.Kind.READ_IMAGE: read_image_task,
     Job.Kind.FILL_IMAGE: fill_image_task,
+    Job.Kind.CARD_FILES: card_files_task,
 }
 
 

@@ -53,6 +53,8 @@ def test_a_further_network_goes_into_the_file_and_makes_the_card_old(api: Api) -
     assert [n["ssid"] for n in after["also"] if n["knows"]] == ["Harbour guests", "Boat shed"]
     assert "low water" not in text_of(after), "no passphrase on a screen unasked"
     assert codes(after)["wifi.open"] == "check"
+    row = next(n for n in api.get(f"/sites/{home().pk}")["wifi"] if n["id"] == shed)
+    assert row["used_by"] == ["Reading-room press"]
     held = Deployment.objects.get(pk=pk)
     assert held.also_networks == [guests, shed]
     assert not api.get(f"/deployments/{pk}/card")["current"]
@@ -76,7 +78,8 @@ def test_what_changes_in_a_further_network_is_judged_again_and_one_taken_off_is_
     assert "wifi.passphrase-length" not in codes(settings_of(api, pk))
     api.put(f"/networks/{shed}", {"passphrase": "short"})
     assert codes(settings_of(api, pk))["wifi.passphrase-length"] == "stop"
-    api.call("delete", f"/things/network/{shed}")
+    assert api.call("delete", f"/things/network/{shed}")[1]["code"] == "refused.in-use"
+    assert api.call("delete", f"/things/network/{shed}?sure=true")[0] == 204
     assert "wifi.passphrase-length" not in codes(settings_of(api, pk))
     assert not [n for n in settings_of(api, pk)["also"] if n["knows"]]
 

@@ -56,7 +56,7 @@ def _boot_volume(card: str) -> Iterator[Volume]:
     disk = Path(card)
     with opened(card) as file:
         source = BytesSource(file.read(TABLE_BYTES), file.seek(0, os.SEEK_END))
-        yield examine_card.boot_volume(disk, source, OffsetVolumeTools())
+        yield examine_card.boot_volume(disk, source, OffsetVolumeTools())[1]
 
 
 def _held(card: str) -> AbstractContextManager[Callable[[], None]]:

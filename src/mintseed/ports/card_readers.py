@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager
 from dataclasses import dataclass
 from pathlib import Path
@@ -62,6 +62,10 @@ class CardReaders(Protocol):
 
         Raises DriveError when it is gone, busy, another one now, or when reading back would not be allowed.
         """
+
+    def held(self, path: str) -> AbstractContextManager[Callable[[], None]]:
+        """Keep the card at `path` for oneself while a tool changes files on it; what is handed over brings them onto the medium and forgets what
+        memory holds. Raises DriveError where it is gone or in use, RefusedError for a drive that is never written to."""
 
     def set_free(self, drive: Drive) -> Released:
         """Tell whether the drive may be pulled out: nothing of it is unwritten or in use."""

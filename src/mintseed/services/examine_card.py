@@ -8,7 +8,7 @@ from pathlib import Path
 
 from mintseed.core.errors import ImageError, OddNameError, ToolError
 from mintseed.core.image.page import PageFacts
-from mintseed.core.image.partitions import read_partition_table
+from mintseed.core.image.partitions import Partition, read_partition_table
 from mintseed.core.image.report import FileOnImage, XRay
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
 from mintseed.core.recipes.model import FileToFill, Recipe
@@ -36,8 +36,8 @@ class CardFile:
         return self.examined.mended != self.content
 
 
-def boot_volume(disk: Path, source: Source, tools: VolumeTools) -> Volume:
-    """Return the first volume of a card that boards read their settings from. Raises ImageError where there is none, PartitionTableError
+def boot_volume(disk: Path, source: Source, tools: VolumeTools) -> tuple[Partition, Volume]:
+    """Return the first volume of a card that boards read their settings from, and where it lies. Raises ImageError where there is none, PartitionTableError
     where there is no table."""
     found = []
     for partition in sorted(read_partition_table(source).partitions, key=lambda p: p.start_lba):
@@ -45,7 +45,7 @@ def boot_volume(disk: Path, source: Source, tools: VolumeTools) -> Volume:
         found.append(kind.file_system or "not known")
         volume = tools.open(disk, partition.offset_bytes, kind) if kind.file_system == "vfat" else None
         if volume is not None:
-            return volume
+            return partition, volume
     raise ImageError(f"its volumes are {', '.join(found) or 'none'}", expected="a boot volume with FAT", where=str(disk),
                      next_step="Look whether this is the card that was written.")  # fmt: skip
 

@@ -12,13 +12,14 @@ import fcntl
 import json
 import os
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
-from mintseed.core.card.drives import Drive, parse_lsblk
-from mintseed.core.errors import DriveError
+from mintseed.core.card.drives import Drive, judge_drive, parse_lsblk
+from mintseed.core.errors import DriveError, RefusedError
+from mintseed.core.findings import Severity
 from mintseed.ports.card_readers import Released
 from mintseed.standins.bench_folder import BenchFolder
 
@@ -70,6 +71,27 @@ class StandinReaders:
             yield card
         finally:
             card.close()
+
+    @contextmanager
+    def held(self, path: str) -> Iterator[Callable[[], None]]:
+        drive = next((d for d in self.drives() if d.path == path), None)
+        if drive is None:
+            raise DriveError("no whole drive is there", expected="a drive, not a part of one", where=path)
+        if (stop := next((f for f in judge_drive(drive) if f.severity is Severity.STOP), None)) is not None:
+            raise RefusedError(stop.title, where=path, next_step=stop.fix)
+        backing, _ = self._backing(drive)
+        if not backing.exists():
+            make_sparse(backing, drive.size_bytes)
+        descriptor = os.open(backing, os.O_RDONLY)
+        try:
+            fcntl.flock(descriptor, fcntl.LOCK_EX | fcntl.LOCK_NB)
+            yield lambda: os.fsync(descriptor)
+        except BlockingIOError as error:
+            raise DriveError(
+                "another writer still holds the drive", where=path, next_step="Wait until it has ended."
+            ) from error
+        finally:
+            os.close(descriptor)
 
     def set_free(self, drive: Drive) -> Released:
         return Released(True, "flushed; a pretend card has no more to say")

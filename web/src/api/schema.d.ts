@@ -98,6 +98,63 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/card-file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Put On Card
+         * @description Have a file put where it was read; what lies there must still be what was read.
+         */
+        post: operations["mintseed_server_api_doctor_put_on_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/card-files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Card
+         * @description Have the settings files of a card read. They lie sealed for an hour.
+         */
+        post: operations["mintseed_server_api_doctor_read_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/card-files/{pk}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Card Files */
+        get: operations["mintseed_server_api_doctor_card_files"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/choices": {
         parameters: {
             query?: never;
@@ -661,6 +718,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/deployments/{pk}/settings/put": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Fill Card
+         * @description Have a deployment's files put on its card, which is written already.
+         */
+        post: operations["mintseed_server_api_doctor_fill_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/deployments/{pk}/setup": {
         parameters: {
             query?: never;
@@ -784,6 +861,26 @@ export interface paths {
          * @description Say what a settings file is, what is wrong with it, and how it is mended. It is not kept.
          */
         post: operations["mintseed_server_api_doctor_examine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/drives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Drives
+         * @description The cards in the readers of every place, those that may be written to.
+         */
+        get: operations["mintseed_server_api_doctor_drives"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2043,6 +2140,22 @@ export interface components {
             /** Url */
             url: string;
         };
+        /**
+         * CardFileOut
+         * @description A file on the card. `content` in base64; `findings` as the doctor has them.
+         */
+        CardFileOut: {
+            /** Content */
+            content: string;
+            /** Dialect */
+            dialect: string;
+            /** Findings */
+            findings: components["schemas"]["Finding"][];
+            /** Kind */
+            kind: string;
+            /** Name */
+            name: string;
+        };
         /** CardIn */
         CardIn: {
             /** Classes */
@@ -2501,6 +2614,21 @@ export interface components {
             /** Whose Deployment Id */
             whose_deployment_id: number | null;
         };
+        /** ErrandOut */
+        ErrandOut: {
+            /** Does */
+            does: string;
+            /** Files */
+            files: components["schemas"]["CardFileOut"][];
+            /** Id */
+            id: number;
+            /** Reader */
+            reader: string;
+            /** State */
+            state: string;
+            /** Trouble */
+            trouble: string;
+        };
         /** Evidence */
         Evidence: {
             /** Points */
@@ -2754,6 +2882,20 @@ export interface components {
             trouble: string;
             /** Verdict */
             verdict: string;
+        };
+        /**
+         * InReaderIn
+         * @description A card in a reader, as the person picked it. `deployment`: whose recipe may know its files.
+         */
+        InReaderIn: {
+            /** Deployment */
+            deployment?: number | null;
+            /** Drive Id */
+            drive_id: number;
+            /** Path */
+            path: string;
+            /** Serial */
+            serial: string;
         };
         /**
          * Item
@@ -3339,6 +3481,26 @@ export interface components {
             likely: string;
             /** Why */
             why: string;
+        };
+        /**
+         * OnCardIn
+         * @description `name`: the file on the card; `was`: its bytes as they were read, `content`: as they are to be, both in base64.
+         */
+        OnCardIn: {
+            /** Content */
+            content: string;
+            /** Deployment */
+            deployment?: number | null;
+            /** Drive Id */
+            drive_id: number;
+            /** Name */
+            name: string;
+            /** Path */
+            path: string;
+            /** Serial */
+            serial: string;
+            /** Was */
+            was: string;
         };
         /**
          * OptionOut
@@ -5258,6 +5420,130 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_doctor_put_on_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OnCardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrandOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_doctor_read_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InReaderIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrandOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_doctor_card_files: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrandOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_site_choices: {
         parameters: {
             query?: never;
@@ -6781,6 +7067,50 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_doctor_fill_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InReaderIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ErrandOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_setup_read_setup: {
         parameters: {
             query?: never;
@@ -7093,6 +7423,44 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DoctorOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_doctor_drives: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriveOut"][];
                 };
             };
             /** @description Why not, in a sentence */

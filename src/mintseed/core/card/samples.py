@@ -7,7 +7,7 @@ all of it takes minutes, so blocks from all over it are read, others each time.
 from __future__ import annotations
 
 import random
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass
 
 from blake3 import blake3
@@ -101,3 +101,27 @@ def first_that_differs(card: Source, blocks: BlockDigests, most: int, dice: rand
         if blake3(held).digest(DIGEST_BYTES) != blocks.digest_of(number):
             return begins
     return None
+
+
+def between(known: BlockDigests, begins: int, ends: int) -> range:
+    """Return the numbers of the blocks that hold a byte from `begins` up to `ends`."""
+    return range(begins // known.block_bytes, min(known.count, -(-ends // known.block_bytes)))
+
+
+def holds_all(disk: Source, known: BlockDigests, blocks: Iterable[int]) -> bool:
+    """Return whether each of `blocks` holds what it held when it was proven."""
+    return all(_digest(disk, known, number) == known.digest_of(number) for number in blocks)
+
+
+def read_anew(disk: Source, known: BlockDigests, blocks: Iterable[int]) -> BlockDigests:
+    """Return `known` with the digests of `blocks` as they are now."""
+    fresh = bytearray(known.digests)
+    for number in blocks:
+        fresh[number * DIGEST_BYTES : (number + 1) * DIGEST_BYTES] = _digest(disk, known, number)
+    return BlockDigests(known.block_bytes, known.length_bytes, bytes(fresh))
+
+
+def _digest(disk: Source, known: BlockDigests, number: int) -> bytes:
+    start = number * known.block_bytes
+    length = min(known.block_bytes, known.length_bytes - start)
+    return blake3(disk.read_at(start, length)).digest(DIGEST_BYTES)

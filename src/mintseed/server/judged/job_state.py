@@ -35,6 +35,8 @@ def is_active(job: Job, now: datetime) -> bool:
 
 def harm_of(job: Job) -> str:
     """Return how a sentence about a job that was cut off ends: what it leaves behind."""
+    if job.errand is not None and job.errand.does != "read":
+        return "; what it put there may be there in part"
     begun = job.write is not None and job.write.started_at is not None
     return "; the card is not usable" if begun else ""
 
@@ -58,6 +60,8 @@ def describe_trouble(job: Job, now: datetime) -> str:
 def topic_of(job: Job) -> str:
     """Return what changes on the screens when `job` goes on."""
     work = job.write or job.copy
+    if job.errand_id is not None:
+        return f"card-files/{job.errand_id}"
     return deployment_topic(work.deployment_id) if work else "images"
 
 

@@ -1,7 +1,7 @@
 """What is kept. Three kinds of rows, never mixed: what a person chose, what happened, what was judged.
 
 Chosen: Site, WifiNetwork, BoardUnit, Supply, Cable, OwnedCard, Part, Description, Deployment, PlannedPart, Keeping. They change when a person changes them.
-Happened: Image (a reading), Card, Write, WrittenBlocks, CardQuestion, FilledCopy, BootRun, Claim, Reading, Closing, LogEntry. Added, closed,
+Happened: Image (a reading), Card, Write, WrittenBlocks, CardQuestion, CardErrand, FilledCopy, BootRun, Claim, Reading, Closing, LogEntry. Added, closed,
 never overwritten.
 Judged: Judgement and StationRecord, made when an input changed.
 Where: Bench and ReportedDrive (what a bench's worker says it has), DriveLease (who may write to a drive), Job.
@@ -610,6 +610,30 @@ class DriveLease(models.Model):
         constraints: ClassVar = [models.UniqueConstraint(fields=["bench", "path"], name="one_lease_a_drive")]
 
 
+class CardErrand(models.Model):
+    """Settings files of a card that is written already: read for the doctor, mended, or filled in their place. It holds what the files hold, so
+    it is gone after an hour (done.card_files)."""
+
+    class Does(models.TextChoices):
+        READ = "read"
+        MEND = "mend"
+        FILL = "fill"
+
+    does = models.CharField(max_length=8, choices=Does.choices)
+    bench = models.ForeignKey(Bench, on_delete=models.CASCADE)
+    deployment = models.ForeignKey(Deployment, null=True, on_delete=models.CASCADE)
+    """whose recipe knows the files; who is filled"""
+    drive_path = models.CharField(max_length=120)
+    drive_serial = models.CharField(max_length=120, default="", blank=True)
+    drive_size_bytes = models.BigIntegerField(default=0)
+    reader = models.CharField(max_length=160, default="", blank=True)
+    wanted = SecretField(default="", blank=True)
+    """JSON: path to what is put there, and what has to lie there still, each in base64"""
+    found = SecretField(default="", blank=True)
+    """JSON: path to what lies there now, in base64"""
+    created_at = models.DateTimeField(default=timezone.now, db_index=True)
+
+
 class Job(models.Model):
     """Background work. A running job whose heartbeat stops is dead; it never counts as done."""
 
@@ -625,12 +649,14 @@ class Job(models.Model):
         READ_IMAGE = "read-image"
         FILL_IMAGE = "fill-image"
         BUILD_IMAGES = "build-images"
+        CARD_FILES = "card-files"
 
     kind = models.CharField(max_length=20, choices=Kind.choices)
     state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
     write = models.OneToOneField(Write, null=True, on_delete=models.CASCADE, related_name="job")
     image = models.ForeignKey(Image, null=True, on_delete=models.CASCADE)
     copy = models.OneToOneField(FilledCopy, null=True, on_delete=models.CASCADE, related_name="job")
+    errand = models.OneToOneField(CardErrand, null=True, on_delete=models.CASCADE, related_name="job")
     phase = models.CharField(max_length=20, default="", blank=True)
     done_bytes = models.BigIntegerField(default=0)
     total_bytes = models.BigIntegerField(default=0)
@@ -648,10 +674,11 @@ class Job(models.Model):
         constraints: ClassVar = [
             models.CheckConstraint(
                 name="one_subject_a_job",
-                condition=models.Q(kind="write-card", write__isnull=False, image=None, copy=None)
-                | models.Q(kind="read-image", write=None, image__isnull=False, copy=None)
-                | models.Q(kind="fill-image", write=None, image=None, copy__isnull=False)
-                | models.Q(kind="build-images", write=None, image=None, copy=None),
+                condition=models.Q(kind="write-card", write__isnull=False, image=None, copy=None, errand=None)
+                | models.Q(kind="read-image", write=None, image__isnull=False, copy=None, errand=None)
+                | models.Q(kind="fill-image", write=None, image=None, copy__isnull=False, errand=None)
+                | models.Q(kind="build-images", write=None, image=None, copy=None, errand=None)
+                | models.Q(kind="card-files", write=None, image=None, copy=None, errand__isnull=False),
             )
         ]
 

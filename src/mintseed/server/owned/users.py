@@ -27,6 +27,12 @@ class Users:
         return [*self.names, *(["and more"] if self.more else [])]
 
 
+_ALSO = (
+    f"(SELECT CAST(%s AS UNSIGNED), name FROM {Deployment._meta.db_table} WHERE removed_at IS NULL AND also_networks <> '[]'"
+    " AND JSON_CONTAINS(also_networks, %s) AND id <> %s ORDER BY id LIMIT %s)"
+)
+
+
 def users_of(
     field: Literal["board_unit", "supply", "cable", "owned_card", "network"],
     keys: Iterable[int],
@@ -40,10 +46,14 @@ def users_of(
     if wanted:
         # Written by hand: composing some forty alike statements takes the ORM longer than answering them takes MariaDB.
         one = f"(SELECT {column}, name FROM {Deployment._meta.db_table} WHERE removed_at IS NULL AND {column} = %s AND id <> %s ORDER BY id LIMIT %s)"
+        asked = [one] * len(wanted)
+        values: list[int | str] = [v for key in wanted for v in (key, but or 0, MOST_NAMED + 1)]
+        if field == "network":
+            # Who knows it beside another one uses it too.
+            asked += [_ALSO] * len(wanted)
+            values += [v for key in wanted for v in (key, str(key), but or 0, MOST_NAMED + 1)]
         with connection.cursor() as cursor:
-            cursor.execute(
-                " UNION ALL ".join([one] * len(wanted)), [v for key in wanted for v in (key, but or 0, MOST_NAMED + 1)]
-            )
+            cursor.execute(" UNION ALL ".join(asked), values)
             for key, name in cursor.fetchall():
                 names[key].append(name)
     users = {key: Users(tuple(held[:MOST_NAMED]), len(held) > MOST_NAMED) for key, held in names.items()}

@@ -12,12 +12,16 @@ import { Findings } from "../../ui/Findings";
 import { Button, Mono, Sheet, Trouble } from "../../ui/parts";
 import { Select } from "../../ui/Select";
 import { FileView } from "../../ui/FileView";
+import { FromCard } from "./FromCard";
+import { type OnCard, PutBack } from "./PutBack";
 
 type Examined = Shapes["DoctorOut"];
 
 interface File {
   name: string;
   content: string;
+  /** Where it was read, and as what: it can be put back there. */
+  from?: OnCard;
 }
 
 /** Longer ones are no settings files; the server says so in words. */
@@ -58,8 +62,18 @@ export function DoctorPlace() {
         </p>
       )}
       <div className="grid items-start gap-3.5 lg:grid-cols-[minmax(0,1fr)_minmax(0,1fr)]">
-        <Given file={file} found={found} readAs={readAs} onText={(name, text) => setFile({ name, content: text ? toBase64(new TextEncoder().encode(text)) : "" })} onFile={(f) => void take(f)} onReadAs={setReadAs} />
-        {found ? <Told found={found} name={file.name} current={current} onMend={(content) => setFile({ ...file, content })} /> : <Empty />}
+        <Given file={file} found={found} readAs={readAs} onText={(name, text) => setFile((now) => ({ ...(now.from?.name === name && now.from ? { from: now.from } : {}), name, content: text ? toBase64(new TextEncoder().encode(text)) : "" }))} onFile={(f) => void take(f)} onReadAs={setReadAs} />
+        <div className="flex min-w-0 flex-col gap-3.5">
+          {file.from && <PutBack key={file.from.name + file.from.was} from={file.from} content={file.content} deployment={deployment} />}
+          {found ? <Told found={found} name={file.name} current={current} onMend={(content) => setFile({ ...file, content })} /> : <Empty />}
+          <FromCard
+            deployment={deployment}
+            onPick={(from) => {
+              setReadAs("");
+              setFile({ name: from.name, content: from.was, from });
+            }}
+          />
+        </div>
       </div>
     </div>
   );

@@ -16,6 +16,7 @@ import { FileView } from "../../ui/FileView";
 import { Address } from "./Address";
 import { AlsoKnows } from "./AlsoKnows";
 import { ByHand } from "./ByHand";
+import { PutOnCard } from "./PutOnCard";
 
 type SettingsAnswer = Shapes["SettingsOut"];
 type Change = Shapes["SettingsIn"];
@@ -57,6 +58,7 @@ export function SettingsStation({ id }: { id: number }) {
         </Sheet>
         <div className="min-w-0 max-lg:order-3">
           {data.by_hand.length > 0 && <ByHand data={data} id={id} />}
+          {!data.fills && data.files.length > 0 && <PutOnCard id={id} stopped={stop !== undefined} />}
           {(data.fills || data.files.length > 0) && <Files data={data} id={id} />}
         </div>
         <aside className="flex min-w-0 flex-col gap-3">
@@ -168,10 +170,9 @@ function Values({ data, save, refused, ofPassword, id }: ValuesProps) {
       {data.name_by_scheme && (
         <p className="-mt-1 pl-[7rem] text-[0.85rem] text-ink-2">
           The place’s scheme makes it{" "}
-          <button type="button" className="font-mono text-mint hover:underline" onClick={() => save({ host_name: data.name_by_scheme, was: { host_name: data.host_name } })}>
+          <button type="button" className="text-left font-mono [overflow-wrap:anywhere] text-mint hover:underline" onClick={() => save({ host_name: data.name_by_scheme, was: { host_name: data.host_name } })}>
             {data.name_by_scheme}
           </button>
-          .
         </p>
       )}
       <Pick label="Time zone" empty="pick the zone" value={data.time_zone.value} options={lists.time_zones} hint={from(data.time_zone)} tone={tone(data.time_zone)} problem={problem("time_zone")} {...site(data.time_zone)} onSave={(time_zone) => save({ time_zone, was: { time_zone: data.time_zone.value } })} />

@@ -22,7 +22,7 @@ export function NewDevices({ site, save, refused }: Props) {
     );
   return (
     <div className="flex flex-col gap-2">
-      <Field label="Names" mono value={site.name_scheme} placeholder="{place}-{name}-{n}" problem={refused("name_scheme")} onSave={(name_scheme, was) => change({ name_scheme, was: { name_scheme: was } })} />
+      <Field label="Name scheme" mono value={site.name_scheme} placeholder="{place}-{name}-{n}" problem={refused("name_scheme")} onSave={(name_scheme, was) => change({ name_scheme, was: { name_scheme: was } })} />
       <p className="-mt-1 pl-[7rem] text-[0.85rem] text-ink-2">
         {site.name_example ? (
           <>

@@ -7,6 +7,7 @@ import time
 from datetime import datetime
 
 from mintseed import wiring
+from mintseed.server.done.card_files import forget_errands
 from mintseed.server.done.copies import remove_old_copies
 from mintseed.server.doors.passwords import forget_wrong_passwords
 from mintseed.server.judged.changes import forget_changes
@@ -31,6 +32,7 @@ class Housekeeping:
         judge_the_never_judged()
         forget_changes(now)
         forget_wrong_passwords(now)
+        forget_errands(now)
         swept = wiring.sweep_scratch() + remove_old_copies(now)
         gone = {name: count for name, count in let_go(now).items() if count}
         if swept or gone:

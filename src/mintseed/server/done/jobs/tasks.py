@@ -18,6 +18,7 @@ from mintseed.core.errors import ImageError, MintSeedError, OutsideError, Refuse
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.units import binary_size, decimal_size, drive_size, duration
 from mintseed.core.visible import one_line
+from mintseed.server.done import card_files
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.cards import card_of, settings_paths
 from mintseed.server.done.first_byte import began
@@ -63,13 +64,21 @@ def build_images_task(job_pk: int) -> None:
     _run(job_pk, _build_images)
 
 
+@task()
+def card_files_task(job_pk: int) -> None:
+    """Read, mend or fill the settings files of a card that is written already."""
+    _run(job_pk, _card_files)
+
+
 def _run(job_pk: int, work: Callable[[Job, Heartbeat], None]) -> None:
     now = timezone.now()
     waiting = Job.objects.filter(pk=job_pk, state=Job.State.QUEUED)
     # One statement: a stop that comes at this very moment either keeps it from starting or is seen by the heartbeat.
     if not waiting.update(state=Job.State.RUNNING, started_at=now, heartbeat_at=now):
         return
-    job = Job.objects.select_related("write__deployment", "write__bench", "image", "copy__deployment").get(pk=job_pk)
+    job = Job.objects.select_related(
+        "write__deployment", "write__bench", "image", "copy__deployment", "errand__bench"
+    ).get(pk=job_pk)
     job_moved(job)
     try:
         with Heartbeat(job) as heartbeat:
@@ -231,6 +240,20 @@ def _fill_image(job: Job, heartbeat: Heartbeat) -> None:
             "card.copy-made",
             f"Filled image made as {copy.file_name}: {decimal_size(saved.size_bytes)}",
         )
+
+
+def _card_files(job: Job, heartbeat: Heartbeat) -> None:
+    if job.errand is None:
+        raise RefusedError("nothing says what is to be done with the card")
+    if job.started_at and job.started_at - job.created_at > timedelta(seconds=ASK_AGAIN_AFTER_S):
+        raise RefusedError(
+            "it waited long for the worker, and another card may be in the reader by now",
+            next_step="Look at the drive, then try again.",
+        )
+    card_files.run(job.errand)
+    with transaction.atomic():
+        Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(state=Job.State.DONE, finished_at=timezone.now())
+        changed(f"card-files/{job.errand.pk}")
 
 
 def _build_images(job: Job, heartbeat: Heartbeat) -> None:

@@ -1,0 +1,210 @@
+"""Cards that are written already: their settings files are read, mended and filled in their place, by the rules of every other write."""
+
+from __future__ import annotations
+
+import base64
+import json
+import subprocess
+from datetime import timedelta
+from pathlib import Path
+from typing import Any
+
+import pytest
+from django.utils import timezone
+
+from mintseed import wiring
+from mintseed.server.done.card_files import forget_errands, unpacked
+from mintseed.server.doors.roles import may
+from mintseed.server.kept.models import CardErrand, Job, LogEntry, ReportedDrive, Write, WrittenBlocks
+from tests.builders import readers
+from tests.builders.disks import fat_file
+from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, report, started, work
+
+
+def picked(serial: str = CARD_SERIAL, **more: object) -> dict[str, Any]:
+    return {k: v for k, v in card(serial).items() if k != "again"} | more
+
+
+def backing(serial: str = CARD_SERIAL) -> Path:
+    name = next(r.drive["name"] for r in ReportedDrive.objects.all() if r.drive["serial"] == serial)
+    return wiring.config().bench_folder.cards / f"{name}.img"
+
+
+def boot(serial: str = CARD_SERIAL) -> int:
+    """Return where the card's first volume begins, by sfdisk."""
+    table = json.loads(
+        subprocess.run(["sfdisk", "--json", backing(serial)], check=True, capture_output=True, text=True).stdout
+    )
+    return int(table["partitiontable"]["partitions"][0]["start"]) * 512
+
+
+def written(api: Api, **settings: object) -> int:
+    pk = started(api)
+    if settings:
+        api.put(f"/deployments/{pk}/plan", settings)
+        api.post(f"/deployments/{pk}/settings/agree")
+    api.post(f"/deployments/{pk}/card/write", card())
+    work()
+    return pk
+
+
+def read(api: Api, **more: object) -> dict[str, Any]:
+    made = api.post("/card-files", picked(**more))
+    assert made["state"] == "waiting"
+    work()
+    answer: dict[str, Any] = api.get(f"/card-files/{made['id']}")
+    return answer
+
+
+def spoil(name: str, text: bytes, tmp_path: Path, serial: str = CARD_SERIAL) -> None:
+    """Do what an editor would; mtools puts it there."""
+    (tmp_path / "spoiled").write_bytes(text)
+    subprocess.run(
+        ["mcopy", "-o", "-i", f"{backing(serial)}@@{boot(serial)}", tmp_path / "spoiled", f"::{name}"], check=True
+    )
+
+
+def test_the_files_of_a_card_are_read_and_told_what_they_are(api: Api) -> None:
+    pk = written(api)
+    said = read(api, deployment=pk)
+    assert said["state"] == "done"
+    files = {f["name"]: f for f in said["files"]}
+    assert files["platen-network.conf"]["dialect"] == "wpa-supplicant"
+    assert base64.b64decode(files["platen-network.conf"]["content"]) == fat_file(
+        backing(), boot(), "platen-network.conf"
+    )
+    assert "spring tide" not in str(CardErrand.objects.values()[0]) + str(
+        LogEntry.objects.values_list("text", flat=True)
+    )
+    row = CardErrand.objects.get()
+    assert files["platen-network.conf"]["content"][:40] not in str(
+        CardErrand.objects.raw("SELECT id, found AS raw FROM mintseed_carderrand")[0].__dict__.get("raw", "")
+    )
+    assert unpacked(row.found).keys() == files.keys()
+    assert Write.objects.get().holds, "looking ends no proof"
+
+
+def test_a_mended_file_is_put_back_read_by_its_reader_and_ends_the_proof(api: Api, tmp_path: Path) -> None:
+    pk = written(api)
+    spoil(
+        "platen-network.conf",
+        b'country=GB\nnetwork={\n  ssid="Quay House 2G"\n  psk=spring tide at noon\n}\n',
+        tmp_path,
+    )
+    one = next(f for f in read(api)["files"] if f["name"] == "platen-network.conf")
+    assert "wifi.passphrase-quotes" in {f["code"] for f in one["findings"]}
+    mended = api.post("/doctor", {"name": one["name"], "content": one["content"]})["mended"]
+    made = api.post("/card-file", picked(name=one["name"], was=one["content"], content=mended, deployment=pk))
+    work()
+    assert api.get(f"/card-files/{made['id']}")["state"] == "done"
+    (tmp_path / "wpa.conf").write_bytes(fat_file(backing(), boot(), "platen-network.conf"))
+    assert readers.wpa_supplicant(tmp_path / "wpa.conf").accepted
+    assert not Write.objects.get().holds
+    assert LogEntry.objects.filter(event="settings.put-on-card").count() == 1
+    assert not api.get(f"/deployments/{pk}/card")["proven"]
+
+
+def test_putting_a_file_there_ends_the_proof_by_its_name(api: Api) -> None:
+    pk = written(api)
+    one = next(f for f in read(api)["files"] if f["name"] == "device.conf")
+    longer = base64.b64encode(base64.b64decode(one["content"]) + b"# mine\n").decode()
+    api.post("/card-file", picked(name=one["name"], was=one["content"], content=longer))
+    work()
+    assert Write.objects.get().void_why == "settings files were put on its card: device.conf"
+    assert not api.get(f"/deployments/{pk}/card")["proven"]
+
+
+def test_what_changed_since_it_was_read_is_not_written_over(api: Api, tmp_path: Path) -> None:
+    written(api)
+    one = next(f for f in read(api)["files"] if f["name"] == "platen-network.conf")
+    spoil("platen-network.conf", b"somebody else was here\n", tmp_path)
+    made = api.post("/card-file", picked(name=one["name"], was=one["content"], content=one["content"]))
+    work()
+    said = api.get(f"/card-files/{made['id']}")
+    assert said["state"] == "failed"
+    assert "no longer as it was read" in said["trouble"]
+    assert fat_file(backing(), boot(), "platen-network.conf") == b"somebody else was here\n"
+
+
+def test_a_written_card_is_filled_and_its_proof_goes_on_with_what_was_put_there(api: Api) -> None:
+    pk = written(api, way_in="fill-after")
+    before = Write.objects.get()
+    assert before.holds
+    assert b"Quay House 2G" not in fat_file(backing(), boot(), "platen-network.conf")
+    blocks = bytes(WrittenBlocks.objects.get().digests)
+    made = api.post(f"/deployments/{pk}/settings/put", picked())
+    work()
+    assert api.get(f"/card-files/{made['id']}")["state"] == "done", api.get(f"/card-files/{made['id']}")
+    assert b"Quay House 2G" in fat_file(backing(), boot(), "platen-network.conf")
+    after = Write.objects.get()
+    assert after.holds
+    assert after.proven_at != before.proven_at
+    assert bytes(WrittenBlocks.objects.get().digests) != blocks
+    report()
+    assert ReportedDrive.objects.get(path=after.drive_path).recognised["kind"] == "same", "every sample agrees"
+    assert Write.objects.get().holds
+    again = api.post(f"/deployments/{pk}/settings/put", picked())
+    work()
+    assert api.get(f"/card-files/{again['id']}")["state"] == "done", "filling twice is filling once"
+
+
+def test_a_card_that_was_changed_meanwhile_keeps_no_proof(api: Api, tmp_path: Path) -> None:
+    pk = written(api, way_in="fill-after")
+    spoil("notes.txt", b"mine\n", tmp_path)
+    api.post(f"/deployments/{pk}/settings/put", picked())
+    work()
+    assert not Write.objects.get().holds
+
+
+def test_another_cards_proof_ends_where_its_files_are_filled_for_somebody_else(api: Api) -> None:
+    first = written(api)
+    second = started(api, unit="bare")
+    api.put(f"/deployments/{second}/plan", {"way_in": "fill-after"})
+    api.post(f"/deployments/{second}/settings/put", picked())
+    work()
+    assert not Write.objects.get(deployment=first).holds
+
+
+@pytest.mark.parametrize("serial", [OTHER_CARD_SERIAL])
+def test_a_card_with_nothing_on_it_says_what_was_expected(api: Api, serial: str) -> None:
+    made = api.post("/card-files", picked(serial))
+    work()
+    said = api.get(f"/card-files/{made['id']}")
+    assert said["state"] == "failed"
+    assert said["trouble"]
+    assert said["files"] == []
+
+
+def test_what_is_not_to_be_is_refused_before_anything_is_done(api: Api) -> None:
+    pk = written(api)
+    assert api.call("post", "/card-files", picked(drive_id=9999))[0] == 404
+    assert api.call("post", "/card-files", picked() | {"serial": "another"})[0] == 409
+    assert api.call("post", f"/deployments/{pk}/settings/put", picked())[0] == 409, "its files were filled before"
+    assert api.call("post", "/card-file", picked(name="x", was="?", content=""))[0] == 422
+    assert api.call("post", "/card-files", picked(deployment=9999))[0] == 404
+    system = next(r for r in ReportedDrive.objects.all() if "/" in r.drive["mounted_at"])
+    made = api.post(
+        "/card-file",
+        {
+            "drive_id": system.pk,
+            "path": system.path,
+            "serial": system.drive["serial"],
+            "name": "x",
+            "was": "",
+            "content": "",
+        },
+    )
+    work()
+    assert api.get(f"/card-files/{made['id']}")["state"] == "failed"
+
+
+def test_it_is_gone_after_an_hour_and_those_who_only_look_are_not_shown_it(api: Api) -> None:
+    written(api)
+    read(api)
+    assert forget_errands(timezone.now()) == 0
+    assert forget_errands(timezone.now() + timedelta(minutes=61)) > 0
+    assert not CardErrand.objects.exists()
+    assert not Job.objects.filter(kind=Job.Kind.CARD_FILES).exists()
+    assert not may("look", "GET", "/api/card-files/3")
+    assert not may("look", "POST", "/api/card-files")
+    assert may("bench", "POST", "/api/card-files")
