@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
 
-from mintseed.core.errors import ImageError, OddNameError, ToolError
+from mintseed.core.errors import ImageError, OddNameError, PartitionTableError, ToolError
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.partitions import Partition, read_partition_table
 from mintseed.core.image.report import FileOnImage, XRay
@@ -40,13 +40,18 @@ def boot_volume(disk: Path, source: Source, tools: VolumeTools) -> tuple[Partiti
     """Return the first volume of a card that boards read their settings from, and where it lies. Raises ImageError where there is none, PartitionTableError
     where there is no table."""
     found = []
-    for partition in sorted(read_partition_table(source).partitions, key=lambda p: p.start_lba):
+    try:
+        table = read_partition_table(source)
+    except PartitionTableError as error:
+        raise PartitionTableError("no partition table lies on it", expected="a card that was written", where="the card",
+                                  next_step="Look whether this is the card that was written; an empty one is to be written first.") from error  # fmt: skip
+    for partition in sorted(table.partitions, key=lambda p: p.start_lba):
         kind = tools.identify(disk, partition.offset_bytes)
         found.append(kind.file_system or "not known")
         volume = tools.open(disk, partition.offset_bytes, kind) if kind.file_system == "vfat" else None
         if volume is not None:
             return partition, volume
-    raise ImageError(f"its volumes are {', '.join(found) or 'none'}", expected="a boot volume with FAT", where=str(disk),
+    raise ImageError(f"its volumes are {', '.join(found) or 'none'}", expected="a boot volume with FAT", where="the card",
                      next_step="Look whether this is the card that was written.")  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from pydantic import Field
 
 from mintseed import wiring
 from mintseed.core.errors import InputError
-from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.findings import Finding, Severity, Where, worst_first
 from mintseed.core.keep.label import qr_code
 from mintseed.core.settings.values import SettingValues, Unreadable, check_values
 from mintseed.core.site.addresses import NO_PLAN, AddressPlan, check_plan
@@ -306,7 +306,7 @@ def _findings(site: Site, network: WifiNetwork | None) -> list[Finding]:
     elif network.channel:
         found = (*found, *check_channel(network.channel, network.band_ghz, site.country))
     # A country that nobody chose yet is no fault of a place: a card that wants one says so.
-    return [f for f in found if f.code.startswith(wanted) and (network or f.severity is not Severity.OK)]
+    return [f for f in worst_first(found) if f.code.startswith(wanted) and (network or f.severity is not Severity.OK)]
 
 
 def _out(site: Site) -> SiteOut:
