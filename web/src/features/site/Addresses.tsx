@@ -65,10 +65,10 @@ export function Addresses({ site, onSave }: { site: Shapes["SiteOut"]; onSave: (
       {row("gateway", "Router", "", "192.168.1.1")}
       {row("dns", "Name servers", "empty: the router", "")}
       <FormRow label="Handed out" hint="first and last address the router gives away" problem={formState.errors.pool_from?.message ?? formState.errors.pool_to?.message}>
-        <span className="flex items-center gap-2">
-          <input aria-label="First address handed out" className={`${INPUT} min-w-0 font-mono text-[0.95rem] placeholder:text-ink-3`} spellCheck={false} placeholder="192.168.1.100" {...register("pool_from")} />
+        <span className="flex flex-wrap items-center gap-2">
+          <input aria-label="First address handed out" className={`${INPUT} min-w-[9.5rem] flex-1 font-mono text-[0.95rem] placeholder:text-ink-3`} spellCheck={false} placeholder="192.168.1.100" {...register("pool_from")} />
           <span className="text-ink-2">to</span>
-          <input aria-label="Last address handed out" className={`${INPUT} min-w-0 font-mono text-[0.95rem] placeholder:text-ink-3`} spellCheck={false} placeholder="192.168.1.199" {...register("pool_to")} />
+          <input aria-label="Last address handed out" className={`${INPUT} min-w-[9.5rem] flex-1 font-mono text-[0.95rem] placeholder:text-ink-3`} spellCheck={false} placeholder="192.168.1.199" {...register("pool_to")} />
         </span>
       </FormRow>
       <FormRow label="Reserved" hint="one a line: the address, and what has it">
