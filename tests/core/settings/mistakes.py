@@ -21,10 +21,12 @@ SHELL = JUDGES["shell-vars"].right[0]
 INI = JUDGES["ini"].right[0]
 JSON = JUDGES["json"].right[0]
 YAML = JUDGES["yaml"].right[0]
+NETWORKD = JUDGES["systemd-networkd"].right[0]
+CONNMAN = JUDGES["connman"].right[1]
 
 BASES = {
     "wpa-supplicant": WPA, "keyfile": KEYFILE, "netplan": NETPLAN, "interfaces": INTERFACES, "cloud-init-user-data": USER_DATA, "shell-vars": SHELL, "ini": INI, "json": JSON,
-    "yaml": YAML,
+    "yaml": YAML, "systemd-networkd": NETWORKD, "connman": CONNMAN,
 }  # fmt: skip
 
 
@@ -60,7 +62,7 @@ def _commented_block(text: str) -> str:
     return head + "\n".join("#" + line if line else line for line in ("network={" + block).split("\n"))
 
 
-W, K, N, F, U, S, I, J, Y = BASES  # noqa: E741
+W, K, N, F, U, S, I, J, Y, D, C = BASES  # noqa: E741
 
 MISTAKES: tuple[Mistake, ...] = (
     # the supplicant's file
@@ -163,6 +165,49 @@ MISTAKES: tuple[Mistake, ...] = (
     _m("a quote that is not closed", Y, swap("'Europe/London'", "'Europe/London"), "yaml.not-yaml", mends=False, hides=True),
     _m("a key twice", Y, swap("zone:", "device: x\nzone:"), "yaml.key-doubled", mends=False),
     _m("a colon without a blank", Y, swap("name: press", "name:press"), "yaml.not-yaml", mends=False, hides=True),
+    # systemd's network
+    _m("a section in small letters", D, swap("[Network]", "[network]"), "networkd.section-unknown"),
+    _m("a bracket left out", D, swap("[DHCPv4]", "[DHCPv4"), "networkd.section-broken"),
+    _m("a key in small letters", D, swap("DHCP=yes", "dhcp=yes"), "networkd.key-unknown"),
+    _m("a word for DHCP that is none", D, swap("DHCP=yes", "DHCP=auto"), "networkd.value"),
+    _m(
+        "an address without its net", D, swap("DHCP=yes", "Address=192.168.7.40"), "networkd.address-alone", mends=False
+    ),
+    _m(
+        "a mask behind an address",
+        D,
+        swap("DHCP=yes", "Address=192.168.7.40/255.255.255.0"),
+        "networkd.value",
+        mends=False,
+    ),
+    _m(
+        "a device's name that is too long",
+        D,
+        swap("Name=wlan0", "Name=wireless-of-the-house"),
+        "networkd.value",
+        "networkd.no-match",
+        mends=False,
+    ),
+    _m("no word of the device", D, swap("Name=wlan0\n", ""), "networkd.no-match", mends=False),
+    _m("a line of prose", D, swap("[DHCPv4]", "remember to ask Ann\n[DHCPv4]"), "networkd.line"),
+    # ConnMan's
+    _m("a service without its word", C, swap("[service_wifi]", "[wifi]"), "connman.section-unknown"),
+    _m("a hyphen for the underscore", C, swap("[service_wifi]", "[service-wifi]"), "connman.section-unknown"),
+    _m("a key in small letters", C, swap("Name = Quay", "name = Quay"), "connman.key-unknown"),
+    _m("no kind of service", C, swap("Type = wifi\n", ""), "connman.no-type", mends=False, hides=True),
+    _m("a passphrase too short", C, swap(PHRASE, "short"), "wifi.passphrase-length", mends=False),
+    _m(
+        "an address without its net",
+        C,
+        swap("192.168.7.40/255.255.255.0/192.168.7.1", "192.168.7.40"),
+        "connman.address",
+        mends=False,
+    ),
+    _m(
+        "a backslash in the passphrase", C, swap(PHRASE, "spring\\tide at noon\\"), "connman.value-dropped", mends=False
+    ),
+    _m("a name of 33 letters", C, swap("Quay House", "Q" * 33), "wifi.ssid-length", mends=False),
+    _m("a line of prose", C, swap("[service_wifi]", "remember to ask Ann\n[service_wifi]"), "connman.line"),
 )  # fmt: skip
 
 

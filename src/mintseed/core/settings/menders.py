@@ -6,7 +6,9 @@ import difflib
 import re
 from collections.abc import Callable, Iterable, Mapping
 
+from mintseed.core.settings.dialects.connman import SERVICE_KEYS
 from mintseed.core.settings.dialects.keyfile import KNOWN_KEYS
+from mintseed.core.settings.dialects.networkd_keys import KEYS
 from mintseed.core.settings.dialects.user_data import USER_KEYS
 from mintseed.core.settings.dialects.wpa_fields import GLOBAL_FIELDS, NETWORK_FIELDS
 from mintseed.core.settings.dialects.wpa_supplicant import alive_again
@@ -186,6 +188,23 @@ def _section_named(place: Place) -> Mended | None:
         word, ["connection", "wifi", "wifi-security", "ipv4", "ipv6", "ethernet", "proxy"]
     )
     return place.with_line(f"[{near}]" if near else None, f"Write [{near}] in line {place.at + 1}")
+
+
+def _networkd_names(place: Place) -> Iterable[str]:
+    """Return the keys of the section a line stands in."""
+    above = [found[1] for line in place.lines[: place.at] if (found := re.match(r"^\s*\[([^\]]+)\]", line))]
+    return KEYS.get(above[-1], ()) if above else ()
+
+
+def _networkd_section(place: Place) -> Mended | None:
+    word = re.sub(r"[^A-Za-z0-9-]", "", place.line)
+    near = _near(word, KEYS) if word else ""
+    return place.with_line(f"[{near}]" if near else None, f"Write [{near}] in line {place.at + 1}")
+
+
+def _service_named(place: Place) -> Mended | None:
+    found = re.match(r"^\s*\[(?:service[-_ ]?)?([A-Za-z0-9_]+)\]\s*$", place.line)
+    return place.with_line(f"[service_{found[1]}]" if found else None, f"Call it service_ in line {place.at + 1}")
 
 
 def _key_management(place: Place) -> Mended | None:
@@ -426,6 +445,16 @@ MENDERS: Mapping[str, Mender] = {
     "iwd.line": _commented,
     "iwd.value": _commented,
     "connman.line": _commented,
+    "connman.key-unknown": _renamed(lambda place: SERVICE_KEYS),
+    "connman.section-unknown": _service_named,
     "networkd.line": _commented,
+    "networkd.key-unknown": _renamed(_networkd_names),
+    "networkd.section-unknown": _networkd_section,
+    "networkd.section-broken": _networkd_section,
+    "networkd.value": lambda place: (
+        place.with_line("DHCP=yes", f"Write DHCP=yes in line {place.at + 1}")
+        if place.line.strip().startswith("DHCP=")
+        else None
+    ),
 }
 """code → who mends it"""

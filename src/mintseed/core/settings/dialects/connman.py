@@ -23,7 +23,7 @@ from mintseed.core.visible import one_line
 
 SOURCE = "connman-service.config(5)"
 
-_KNOWN = frozenset(
+SERVICE_KEYS = frozenset(
     [
         "Type", "MAC", "DeviceName", "IPv4", "IPv6", "IPv6.Privacy", "Nameservers", "SearchDomains", "Timeservers", "Domain", "mDNS", "Name", "SSID", "Passphrase", "Security", "Hidden", "EAP",
         "CACertFile", "ClientCertFile", "PrivateKeyFile", "PrivateKeyPassphrase", "PrivateKeyPassphraseType", "Identity", "AnonymousIdentity", "SubjectMatch",
@@ -105,7 +105,7 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
                 severity = Severity.STOP if line.key == "Passphrase" else Severity.CHECK
                 yield Finding("connman.value-dropped", severity, f"{line.key} is passed over", "A backslash before such a letter spoils the line (GLib, key-value file parser).",
                               "Write \\\\ for a backslash.", where, SOURCE)  # fmt: skip
-            if line.key not in _KNOWN and not line.key.startswith(("IPv4.", "IPv6.")):
+            if line.key not in SERVICE_KEYS and not line.key.startswith(("IPv4.", "IPv6.")):
                 yield Finding("connman.key-unknown", Severity.CHECK, f"{line.key} is no key of a service", "The reader passes over it.",
                               "Mend the word, or take the line out.", where, SOURCE)  # fmt: skip
     if not services:
