@@ -507,3 +507,50 @@ def test_files_for_a_written_card_are_handed_out_to_those_who_write_cards(api: A
     assert Client().get(f"/api/deployments/{pk}/settings/files/0").status_code == 404
     assert not may("look", "GET", f"/api/deployments/{pk}/settings/files/0")
     assert may("bench", "GET", f"/api/deployments/{pk}/settings/files/0")
+
+
+def test_what_is_installed_over_the_network_goes_down_the_line_without_image_and_card(
+    api: Api, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    shipped = (wiring.PROJECT / "recipes" / "platen.yaml").read_text()
+    lines = shipped.split("\n")
+    files = slice(lines.index("files:"), lines.index("needs:"))
+    text = "\n".join([*lines[: files.start], "files: []", *lines[files.stop :]])
+    text = text.replace("id: platen", "id: fetched").replace(
+        "ways_in: [fill-before, fill-after]", "ways_in: [network-install]"
+    )
+    text = text.replace("ways: [wifi, cable]", "ways: [cable]")
+    api.put("/descriptions/recipe", {"text": text})
+    pk = api.post("/deployments", {"recipe": "fetched", "name": "Fetched"})["id"]
+    plan = api.get(f"/deployments/{pk}/plan")
+    chosen = min(u["id"] for u in plan["units"] if u["board_name"] == "Larkspur R")
+    picked = next(s["id"] for s in plan["supplies"] if "2.5 A" in s["text"])
+    api.put(f"/deployments/{pk}/plan", {"board_unit_id": chosen, "supply_id": picked, "card_gb": 32})
+    assert now_at(api, pk) == "settings"
+    assert not api.get(f"/deployments/{pk}/image")["wanted"]
+    card_station = api.get(f"/deployments/{pk}/card")
+    assert (card_station["wanted"], card_station["ready"]) == (False, False)
+    station = api.get(f"/deployments/{pk}/settings")
+    assert (station["writes_card"], station["files"]) == (False, [])
+    assert "blank card" in station["by_hand"][0]["do"]
+    api.post(f"/deployments/{pk}/settings/agree")
+    assert now_at(api, pk) == "boot"
+    assert api.call("post", f"/deployments/{pk}/card/write", card())[0] == 409, "nothing is to be written"
+    boot = api.post(f"/deployments/{pk}/boot/power-on")
+    assert (boot["by_hand"], boot["powered"]) == (True, True)
+    run = BootRun.objects.get(deployment_id=pk)
+    assert (run.write_id, run.bench_id) == (None, own_bench().pk)
+    address = LeaseBook(wiring.config().bench_folder, LAN).give("02:00:00:00:00:77", "platen")
+    probe = wiring.bench().probe
+    monkeypatch.setattr(type(probe), "get", lambda self, url: PageAnswer(url, status=200, body="Platen print desk"))
+    look_once(watched(own_bench()))
+    assert now_at(api, pk) == "find"
+    api.post(f"/deployments/{pk}/find/claim", {"address": address})
+    monkeypatch.setattr(type(probe), "post_form", lambda self, url, fields: PageAnswer(url, 401))
+    for step in ("page", "password"):
+        api.post(f"/deployments/{pk}/setup/check", {"step": step})
+    api.post(f"/deployments/{pk}/setup/tick", {"step": "printer", "done": True})
+    keep = api.post(f"/deployments/{pk}/keep/done")
+    assert keep["label"]["made_of"] == "Platen, over the network, on Larkspur R"
+    assert api.get(f"/deployments/{pk}")["line"]["finished"]
+    assert api.post(f"/deployments/{pk}/boot/power-off")["powered"] is False

@@ -54,6 +54,13 @@ def image_state(findings: Sequence[Finding], *, chosen: bool, read: bool, readin
     )
 
 
+FROM_THE_NETWORK = StationState(True, note="over the network")
+"""an image that nobody chooses here"""
+
+BLANK_CARD = StationState(True, note="a blank card")
+"""a card that nothing is written to before"""
+
+
 def settings_state(findings: Sequence[Finding], *, agreed: bool, files: int) -> StationState:
     """`agreed`: the person looked at the filled files and went on; `files`: how many are filled."""
     if stopped := _stopped(findings):

@@ -23,6 +23,8 @@ from mintseed.core.findings import Finding, Severity, Where, verdict, worst_firs
 from mintseed.core.image.report import XRay
 from mintseed.core.line import Line, StationState, draw_line
 from mintseed.core.next_steps import (
+    BLANK_CARD,
+    FROM_THE_NETWORK,
     BootFacts,
     CardFacts,
     boot_state,
@@ -222,6 +224,11 @@ class Walk:
         release = i.xray.release if i.xray else ""
         return self.plan.own_way_in == "fill-before" and bool(files_for(i.recipe, i.values.way, release))
 
+    @property
+    def writes_card(self) -> bool:
+        """Whether an image is written first: what is installed over the network begins with a blank card."""
+        return self.plan.own_way_in != "network-install"
+
     @cached_property
     def settings_findings(self) -> tuple[Finding, ...]:
         xray = self.inputs.xray
@@ -276,6 +283,8 @@ class Walk:
         if not self.plan_complete:
             missing = next((f for f in self.plan_findings if f.severity is Severity.YET), None)
             return missing.title if missing else "The plan is not complete"
+        if not self.writes_card:
+            return "It is installed over the network: nothing is written first"
         found = (*self.plan_findings, *self.image_findings, *self.settings_findings)
         stop = next((f for f in found if f.severity is Severity.STOP), None)
         if stop:
@@ -390,9 +399,11 @@ class Walk:
             Station.PLAN: plan_state(self.plan_findings, complete=self.plan_complete),
             Station.IMAGE: image_state(
                 self.image_findings, chosen=i.image_chosen, read=i.xray is not None, reading=i.image_reading
-            ),
+            )
+            if self.writes_card
+            else FROM_THE_NETWORK,
             Station.SETTINGS: settings_state(self.settings_findings, agreed=i.agreed, files=len(self.filled)),
-            Station.CARD: card_state(self.card_facts),
+            Station.CARD: card_state(self.card_facts) if self.writes_card else BLANK_CARD,
             Station.BOOT: boot_state(boot, band),
             Station.FIND: find_state(
                 self.find_findings,

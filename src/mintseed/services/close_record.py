@@ -24,7 +24,7 @@ def check(walk: Walk) -> tuple[Finding, ...]:
     """Return why the record cannot be closed; nothing when it can be, whatever was left undone."""
     if not walk.inputs.claimed:
         return (Finding("keep.no-address", Severity.STOP, "It has no address yet", fix="Find it first."),)
-    if walk.inputs.xray is None:
+    if walk.inputs.xray is None and walk.writes_card:
         return (
             Finding(
                 "keep.no-image",
@@ -39,15 +39,20 @@ def check(walk: Walk) -> tuple[Finding, ...]:
 def label_of(walk: Walk, *, name: str, made_at: datetime) -> Label | None:
     """Return the label of `walk`, dated as the site's calendar says, or None before it has an address."""
     i = walk.inputs
-    if not i.claimed or i.xray is None:
+    if not i.claimed or (i.xray is None and walk.writes_card):
         return None
+    made_of = (
+        f"{i.recipe.name} {i.xray.release}, {i.xray.build}"
+        if i.xray and walk.writes_card
+        else f"{i.recipe.name}, over the network"
+    )
     board = i.board.name if i.board else "a board"
     return make_label(
         name=name,
         host_name=f"{i.host_name}.local" if walk.name_answers else "",
         address=i.claimed,
         url=page_url(i.recipe.page, i.claimed),
-        made_of=f"{i.recipe.name} {i.xray.release}, {i.xray.build}, on {board}",
+        made_of=f"{made_of}, on {board}",
         made_on=made_at.astimezone(ZoneInfo(i.time_zone)).date(),
     )
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
@@ -47,12 +47,8 @@ def check(walk: Walk, facts: PowerFacts) -> tuple[Finding, ...]:
     i, found = walk.inputs, list[Finding]()
     if i.board is None:
         found.append(_stop("boot.no-board", "No board is chosen", "Choose it under Plan.", "plan"))
-    if i.write.proven_at is None:
-        ended = i.write.unsure_why or i.write.void_why
-        found.append(_stop("boot.no-proof", "Its card's proof no longer stands", "See under Card why, and what to do.", "card", f"{ended}.")
-                     if ended else _stop("boot.no-proof", "No proven card yet", "Write the card first.", "card"))  # fmt: skip
-    elif not walk.card_current:
-        found.append(_stop("boot.card-old", "The card is older than the settings", "Write it again.", "card"))
+    if walk.writes_card:  # else a blank card goes in, and what boots comes over the network
+        found += _proof(walk)
     if i.run is not None and i.run.powered:
         found.append(_stop("boot.powered", "It is powered already", "Watch the clock.", "boot"))
     if facts.board_runs:
@@ -61,6 +57,16 @@ def check(walk: Walk, facts: PowerFacts) -> tuple[Finding, ...]:
     if not found:
         found += _card_itself(facts)
     return worst_first(found)
+
+
+def _proof(walk: Walk) -> Iterator[Finding]:
+    write = walk.inputs.write
+    if write.proven_at is None:
+        ended = write.unsure_why or write.void_why
+        yield (_stop("boot.no-proof", "Its card's proof no longer stands", "See under Card why, and what to do.", "card", f"{ended}.")
+               if ended else _stop("boot.no-proof", "No proven card yet", "Write the card first.", "card"))  # fmt: skip
+    elif not walk.card_current:
+        yield _stop("boot.card-old", "The card is older than the settings", "Write it again.", "card")
 
 
 def _card_itself(facts: PowerFacts) -> list[Finding]:

@@ -2211,6 +2211,8 @@ export interface components {
             unsure: boolean;
             /** Void Why */
             void_why: string;
+            /** Wanted */
+            wanted: boolean;
             /** Writes */
             writes: components["schemas"]["WriteOut"][];
         };
@@ -4374,6 +4376,8 @@ export interface components {
             way_in_text: string;
             /** Wpa3 Only */
             wpa3_only: boolean;
+            /** Writes Card */
+            writes_card: boolean;
         };
         /** SetupOut */
         SetupOut: {
@@ -4637,6 +4641,8 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** To Build */
             to_build: boolean;
+            /** Wanted */
+            wanted: boolean;
         };
         /** StationMark */
         StationMark: {

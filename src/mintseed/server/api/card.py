@@ -82,6 +82,8 @@ class CardOut(Schema):
     deployment: DeploymentOut
     drives: list[DriveOut]
     job: JobOut | None
+    wanted: bool
+    """whether a card is written at all"""
     ready: bool
     not_ready_because: str
     image_text: str
@@ -199,6 +201,7 @@ def _out(view: Judged) -> CardOut:
         deployment=deployment_out(view),
         drives=drives_out(one.site, xray.unpacked_bytes if xray else 0, xray.sector_bytes if xray else 0),
         job=job_out(one.job),
+        wanted=walk.writes_card,
         ready=not why,
         not_ready_because=why,
         image_text=f"{xray.file_name}, {decimal_size(xray.unpacked_bytes)} unpacked" if xray else "",

@@ -144,6 +144,8 @@ class StationImageOut(Schema):
     choices: list[ImageChoiceOut]
     chosen: ImageOut | None
     board_name: str
+    wanted: bool
+    """whether an image is chosen at all: one that comes over the network is not"""
     to_build: bool
     """whether made-up images of this appliance are not built yet"""
     building: JobOut | None
@@ -362,6 +364,7 @@ def _station_out(view: Judged) -> StationImageOut:
         choices=choices,
         chosen=_image_was(one) if one.frozen else _image_out(one.row.image.pk) if one.row.image else None,
         board_name=one.board.name if one.board else "",
+        wanted=one.walk.writes_card,
         to_build=one.row.recipe in demo_images.appliances()
         and any(n.startswith(f"{one.row.recipe}-") for n in to_build()),
         building=job_out(building()),

@@ -122,6 +122,8 @@ class SettingsOut(Schema):
     findings: list[Finding]
     fills: bool
     """whether files are filled before writing; else the settings get in by hand"""
+    writes_card: bool
+    """whether an image is written first; else it is installed over the network"""
     way_in_text: str
     by_hand: list[HandStep]
     of_password: list[Finding]
@@ -375,6 +377,7 @@ def _out(view: Judged) -> SettingsOut:
         findings=view.of(Station.SETTINGS) if view.closed else list(walk.settings_findings),
         of_password=[],
         fills=walk.fills,
+        writes_card=walk.writes_card,
         way_in_text=WAYS_IN[walk.plan.own_way_in],
         by_hand=list(walk.by_hand),
     )

@@ -9,6 +9,7 @@ from mintseed.core.card.identity import UNKNOWN, Recognition
 from mintseed.core.card.samples import SAMPLES_BEFORE_POWER
 from mintseed.core.errors import MintSeedError, RefusedError
 from mintseed.core.find.before import Itself
+from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.drives import DRIVE, RECOGNITION, look_at_card
 from mintseed.server.done.asking import has_looked
 from mintseed.server.done.proofs import after_look
@@ -96,7 +97,7 @@ def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
     Deployment.objects.select_for_update().get(pk=pk)
     one = judged(pk).loaded.live
     write, row = one.write, one.row
-    bench = write.bench if write else None
+    bench = write.bench if write else own_bench()
     if (write.pk if write else None) != deciding.write_id:
         raise RefusedError(
             "another card was written meanwhile", next_step="Look at how things stand, then power it on."
@@ -106,13 +107,11 @@ def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
         deciding,
         now=one.now,
         ago_s=ago_s,
-        seen=seen_of(bench.network_seen) if bench else {},
-        watching_since=bench.watching_since if bench else None,
+        seen=seen_of(bench.network_seen),
+        watching_since=bench.watching_since,
         itself=_itself(row),
-        scanned_at=bench.scanned_at if bench else None,
+        scanned_at=bench.scanned_at,
     )
-    assert write is not None
-    assert bench is not None
     assert row.board_unit_id is not None
     # One run a board at a time, whoever asks at this moment.
     unit = BoardUnit.objects.select_for_update().get(pk=row.board_unit_id)
@@ -125,7 +124,7 @@ def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
     )  # fmt: skip
     record(row, "boot", "boot.powered-on", on.log_text)
     # Last, so that what the hardware refuses undoes the rows.
-    if not deciding.by_hand and (power := wiring.bench(bench.name).power):
+    if write is not None and not deciding.by_hand and (power := wiring.bench(bench.name).power):
         drive = DRIVE.validate_python(ReportedDrive.objects.get(bench=bench, path=write.drive_path).drive)
         power.power_on(unit_key(unit), on.board, drive, cable=row.way == "cable")
     return run

@@ -465,9 +465,11 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
     for row in rows:
         write, run = writes.get(last[row.pk].write), runs.get(last[row.pk].run)
         # A run speaks for the card it was booted with; the next write begins anew.
-        if write is not None and run is not None and run.write_id == write.pk:
+        # One that was installed over the network had none.
+        if run is not None and run.write_id == (write.pk if write else None):
             run.write = write
-            run.bench = write.bench if run.bench_id == write.bench_id else run.bench
+            if write is not None and run.bench_id == write.bench_id:
+                run.bench = write.bench
             if run.board_unit_id == row.board_unit_id:
                 run.board_unit = row.board_unit
             belongs[row.pk] = run

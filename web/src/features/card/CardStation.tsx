@@ -26,6 +26,22 @@ export function CardStation({ id }: { id: number }) {
   const stop = useChange(key, () => answer(POST("/api/deployments/{pk}/card/stop", path)));
   const fetchBack = useChange(["deployment", id, "boot"], () => answer(POST("/api/deployments/{pk}/boot/power-off", path)));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the drives" />;
+  if (!data.wanted) {
+    return (
+      <StationFrame
+        deployment={data.deployment}
+        station="card"
+        main={
+          <ButtonLink main to={stationPath(id, "boot")}>
+            Go on to First boot
+          </ButtonLink>
+        }>
+        <Sheet title="A blank card">
+          <p>Nothing is written to it first. All that is on it is lost when the board installs its system: take one that holds nothing you need.</p>
+        </Sheet>
+      </StationFrame>
+    );
+  }
   const free = data.drives.filter((d) => !d.locked);
   const writing = data.job?.active ?? false;
   const written = writing ? data.writes.find((w) => w.ended_at === null) : undefined;

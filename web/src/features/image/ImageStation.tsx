@@ -19,6 +19,22 @@ export function ImageStation({ id }: { id: number }) {
   );
   const readAgain = useChange(["deployment", id, "read"], (pk: number) => answer(POST("/api/images/{pk}/read", { params: { path: { pk } } })));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the library" />;
+  if (!data.wanted) {
+    return (
+      <StationFrame
+        deployment={data.deployment}
+        station="image"
+        main={
+          <ButtonLink main to={stationPath(id, "settings")}>
+            Go on to Settings
+          </ButtonLink>
+        }>
+        <Sheet title="It comes over the network">
+          <p>No image is chosen here: the board fetches its system itself, onto a blank card. What it asks, and the answers, stand under Settings.</p>
+        </Sheet>
+      </StationFrame>
+    );
+  }
   const mark = data.deployment.line.marks[1]?.mark;
   const chosen = data.chosen;
   const stop = data.findings.find((f) => f.severity === "stop");

@@ -32,14 +32,14 @@ export function SettingsStation({ id }: { id: number }) {
   const agree = useChange(key, () => answer(POST("/api/deployments/{pk}/settings/agree", path)));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the settings" />;
   const stop = data.findings.find((f) => f.severity === "stop");
-  const stopped = stop !== undefined || !data.image_read || (data.fills && !data.files.length);
+  const stopped = stop !== undefined || (!data.image_read && data.writes_card) || (data.fills && !data.files.length);
   return (
     <StationFrame
       deployment={data.deployment}
       station="settings"
       main={
-        <Button main disabled={stopped || agree.isPending} onClick={() => agree.mutate(undefined, { onSuccess: () => void navigate(stationPath(id, "card")) })}>
-          Put on a card
+        <Button main disabled={stopped || agree.isPending} onClick={() => agree.mutate(undefined, { onSuccess: () => void navigate(stationPath(id, data.writes_card ? "card" : "boot")) })}>
+          {data.writes_card ? "Put on a card" : "Go on to First boot"}
         </Button>
       }
       waits={stopped ? stop?.title ?? (data.image_read ? "a value stands in the way" : "choose the image") : undefined}
@@ -62,7 +62,7 @@ export function SettingsStation({ id }: { id: number }) {
           {(data.fills || data.files.length > 0) && <Files data={data} id={id} />}
         </div>
         <aside className="flex min-w-0 flex-col gap-3">
-          <Sheet title="Before it goes on the card">
+          <Sheet title={data.writes_card ? "Before it goes on the card" : "Before it is powered"}>
             <Findings findings={data.findings} deploymentId={id} onAction={(field, value) => change.mutate({ [field]: value })} />
           </Sheet>
           <p className="px-1 text-[0.92rem] text-ink-2">
