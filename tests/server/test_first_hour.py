@@ -35,7 +35,7 @@ def test_a_fresh_place_is_proposed_what_this_machine_says(api: Api, monkeypatch:
 
 def test_a_join_code_is_read_and_kept_nowhere(api: Api) -> None:
     said = api.post("/join-code", {"code": "WIFI:T:WPA;S:Home;P:nine wet herons;;"})
-    assert said == {"ssid": "Home", "passphrase": "nine wet herons", "hidden": False, "wpa3_only": False}
+    assert said == {"ssid": "Home", "passphrase": "nine wet herons", "hidden": False, "wpa3_only": False, "open": False}
     assert not LogEntry.objects.filter(text__contains="herons").exists()
     assert api.call("post", "/join-code", {"code": "hello"})[0] == 422
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import re
 import subprocess
+import xml.etree.ElementTree as ElementTree
 from pathlib import Path
 
 import pytest
 
+from mintseed.core.site.keyboards import KEYBOARDS, countries_of_layouts, keyboards_of
 from mintseed.core.site.languages import languages, languages_of, same_locale
 from mintseed.core.site.proposal import MachineFacts, proposals
 from mintseed.core.site.time_zones import time_zones, time_zones_of
@@ -52,6 +54,18 @@ def test_zones_of_a_country_are_zones() -> None:
     assert time_zones_of("XX") == ()
 
 
+def test_keyboards_of_a_country_are_those_its_database_names() -> None:
+    rules = Path("/usr/share/X11/xkb/rules/evdev.xml")
+    if not rules.exists():
+        pytest.skip("xkb-data is not here")
+    named = {
+        item.findtext("name"): tuple(c.text for c in item.iterfind("countryList/iso3166Id"))
+        for item in ElementTree.parse(rules).getroot().iterfind("layoutList/layout/configItem")
+    }
+    assert countries_of_layouts() == {k: v for k, v in named.items() if k in KEYBOARDS and v}
+    assert (keyboards_of("GB"), keyboards_of("DE")[0], keyboards_of("XX")) == (("gb",), "de", ())
+
+
 def test_what_a_chosen_country_proposes() -> None:
     def said(country: str, **chosen: str) -> list[tuple[str, str, str]]:
         unset = {"time_zone": "UTC", "keyboard": "us", "locale": ""} | chosen
@@ -61,11 +75,11 @@ def test_what_a_chosen_country_proposes() -> None:
         ]
 
     assert said("IE") == [
-        ("time_zone", "Europe/Dublin", "the one of Ireland"), ("locale", "en_IE.UTF-8", "spoken in Ireland"),
+        ("time_zone", "Europe/Dublin", "the one of Ireland"), ("keyboard", "ie", "the one of Ireland"), ("locale", "en_IE.UTF-8", "spoken in Ireland"),
         ("locale", "ga_IE.UTF-8", "spoken in Ireland"),
     ]  # fmt: skip
     assert [f for f, _, _ in said("US")] == ["locale", "locale"], "which of its many zones is the person's to say"
-    assert said("IE", time_zone="Europe/Paris", locale="en_GB.UTF-8") == [], (
+    assert said("IE", time_zone="Europe/Paris", keyboard="gb", locale="en_GB.UTF-8") == [], (
         "nothing is proposed against what was chosen"
     )
     assert said("") == []

@@ -9,7 +9,7 @@ from typing import Literal
 
 import pycountry
 
-from mintseed.core.site.keyboards import KEYBOARDS
+from mintseed.core.site.keyboards import KEYBOARDS, keyboards_of
 from mintseed.core.site.languages import NEUTRAL, languages, languages_of
 from mintseed.core.site.ranges import OWN
 from mintseed.core.site.time_zones import time_zones, time_zones_of
@@ -71,7 +71,7 @@ def proposals(
     offered = {
         (p.field, p.value): p
         for p in (*_of_country(country, facts.locale), *_all(facts, networks, wifi))
-        if p.field not in UNSET or chosen[p.field] in UNSET[p.field]
+        if p.field not in UNSET or (chosen[p.field] in UNSET[p.field] and p.value != chosen[p.field])
     }
     return tuple(offered.values())
 
@@ -89,6 +89,8 @@ def _of_country(country: str, locale: str) -> Iterator[Proposal]:
     zones = time_zones_of(country)
     if len(zones) == 1:
         yield Proposal("time_zone", zones[0], zones[0].replace("_", " "), f"the one of {called}")
+    for layout in keyboards_of(country)[:1]:
+        yield Proposal("keyboard", layout, KEYBOARDS[layout], f"the one of {called}")
     for name in sorted(languages_of(country), key=lambda name: name != locale)[:MOST_LANGUAGES]:
         yield Proposal("locale", name, languages()[name], f"spoken in {called}")
 
