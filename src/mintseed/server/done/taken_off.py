@@ -161,7 +161,7 @@ KINDS: dict[str, Kind] = {
     "cable": Kind("cable", Cable, _name, lambda row: users_of("cable", [row.pk])[row.pk], changed=lambda row: judge_soon(cable=row.pk)),
     "card": Kind("card", OwnedCard, _name, lambda row: users_of("owned_card", [row.pk])[row.pk], changed=lambda row: judge_soon(owned_card=row.pk)),
     "part": Kind("part", Part, _name, lambda row: part_users([row.pk])[row.pk], changed=lambda row: judge_soon(parts__part=row.pk)),
-    "network": Kind("network", WifiNetwork, lambda row: str(row.ssid), lambda row: users_of("network", [row.pk])[row.pk], changed=lambda row: judge_soon(site=row.site_id)),
+    "network": Kind("network", WifiNetwork, lambda row: str(row.ssid), lambda row: users_of("network", [row.pk], beside=True)[row.pk], changed=lambda row: judge_soon(site=row.site_id)),
     "image": Kind("image", Image, lambda row: str(row.file_name), lambda row: _named(Deployment.there.filter(image=row.pk)), against=_image_read_now,
                   changed=lambda row: judge_soon(image=row.pk), gone=_remove_file),
     "text": Kind("text", Description, lambda row: f"{row.kind} {row.ident}", _text_users, changed=_text_changed),

@@ -38,9 +38,11 @@ def users_of(
     keys: Iterable[int],
     *,
     but: int | None = None,
+    beside: bool = False,
 ) -> dict[int, Users]:
     """Return who plans with each row of `keys`, by deployment field `field`, looking at a few rows of each only. `but` is a
-    deployment that does not count."""
+    deployment that does not count. `beside`: of a network also those that know it beside their first one; that looks at every deployment, so
+    it is asked where one is about to be taken off, and by no screen."""
     column, wanted = connection.ops.quote_name(f"{field}_id"), list(keys)
     names: dict[int, list[str]] = defaultdict(list)
     if wanted:
@@ -48,8 +50,7 @@ def users_of(
         one = f"(SELECT {column}, name FROM {Deployment._meta.db_table} WHERE removed_at IS NULL AND {column} = %s AND id <> %s ORDER BY id LIMIT %s)"
         asked = [one] * len(wanted)
         values: list[int | str] = [v for key in wanted for v in (key, but or 0, MOST_NAMED + 1)]
-        if field == "network":
-            # Who knows it beside another one uses it too.
+        if beside and field == "network":
             asked += [_ALSO] * len(wanted)
             values += [v for key in wanted for v in (key, str(key), but or 0, MOST_NAMED + 1)]
         with connection.cursor() as cursor:
