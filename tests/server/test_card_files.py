@@ -10,10 +10,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from django.db import connection
 from django.utils import timezone
 
 from mintseed import wiring
-from mintseed.server.done.card_files import forget_errands, unpacked
+from mintseed.server.done import card_files
+from mintseed.server.done.card_files import forget_errands, found_by
+from mintseed.server.done.jobs.tasks import card_files_task
 from mintseed.server.doors.roles import may
 from mintseed.server.kept.models import CardErrand, Job, LogEntry, ReportedDrive, Write, WrittenBlocks
 from tests.builders import readers
@@ -73,14 +76,16 @@ def test_the_files_of_a_card_are_read_and_told_what_they_are(api: Api) -> None:
     assert base64.b64decode(files["platen-network.conf"]["content"]) == fat_file(
         backing(), boot(), "platen-network.conf"
     )
-    assert "spring tide" not in str(CardErrand.objects.values()[0]) + str(
-        LogEntry.objects.values_list("text", flat=True)
-    )
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT found, wanted FROM mintseed_carderrand")
+        cells = cursor.fetchone()
+    for content in (f["content"] for f in files.values()):
+        assert content[:40] not in "".join(cells), "what opens the network lies sealed"
     row = CardErrand.objects.get()
     assert files["platen-network.conf"]["content"][:40] not in str(
         CardErrand.objects.raw("SELECT id, found AS raw FROM mintseed_carderrand")[0].__dict__.get("raw", "")
     )
-    assert unpacked(row.found).keys() == files.keys()
+    assert (found_by(row)[0].keys(), said["left_out"]) == (files.keys(), 0)
     assert Write.objects.get().holds, "looking ends no proof"
 
 
@@ -208,3 +213,81 @@ def test_it_is_gone_after_an_hour_and_those_who_only_look_are_not_shown_it(api: 
     assert not may("look", "GET", "/api/card-files/3")
     assert not may("look", "POST", "/api/card-files")
     assert may("bench", "POST", "/api/card-files")
+
+
+class _CutOffError(BaseException):
+    """The worker was killed at this very moment."""
+
+
+@pytest.mark.parametrize("after", [False, True])
+@pytest.mark.parametrize("way_in", ["fill-before", "fill-after"])
+def test_cut_off_between_the_steps_no_proof_stands_that_nothing_checked(
+    api: Api, monkeypatch: pytest.MonkeyPatch, way_in: str, after: bool
+) -> None:
+    pk = written(api, way_in=way_in)
+    put = card_files.examine_card.put
+
+    def cut_off(*given: Any) -> None:
+        if after:
+            put(*given)
+        assert not Write.objects.get().holds, "nobody relies on it while it changes"
+        raise _CutOffError
+
+    if way_in == "fill-after":
+        begun = lambda: api.post(f"/deployments/{pk}/settings/put", picked())  # noqa: E731
+    else:
+        one = next(f for f in read(api)["files"] if f["name"] == "device.conf")
+        longer = base64.b64encode(base64.b64decode(one["content"]) + b"# mine\n").decode()
+        begun = lambda: api.post("/card-file", picked(name=one["name"], was=one["content"], content=longer))  # noqa: E731
+    monkeypatch.setattr(card_files.examine_card, "put", cut_off)
+    begun()
+    with pytest.raises(_CutOffError):
+        work()
+    report()
+    if way_in == "fill-after" and not after:
+        assert Write.objects.get().holds, "its card was seen, and nothing on it had changed"
+    else:
+        assert not Write.objects.get().holds
+    monkeypatch.setattr(card_files.examine_card, "put", put)
+    if way_in == "fill-after":
+        begun()
+        work()
+        assert CardErrand.objects.latest("pk").job.state == "done"
+        assert b"Quay House 2G" in fat_file(backing(), boot(), "platen-network.conf")
+        assert Write.objects.get().holds is not after
+
+
+def test_a_card_nobody_looked_at_yet_loses_its_proof_all_the_same(api: Api) -> None:
+    pk = written(api)
+    one = next(f for f in read(api)["files"] if f["name"] == "device.conf")
+    ReportedDrive.objects.update(recognised=None, card=None)
+    longer = base64.b64encode(base64.b64decode(one["content"]) + b"# mine\n").decode()
+    api.post("/card-file", picked(name=one["name"], was=one["content"], content=longer, deployment=pk))
+    for job in Job.objects.filter(state="queued"):
+        card_files_task.func(job.pk)
+    assert not Write.objects.get().holds
+
+
+def test_of_a_card_full_of_settings_as_much_is_kept_as_fits(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    written(api)
+    monkeypatch.setattr(card_files, "MOST_BYTES", 250)
+    said = read(api)
+    assert said["left_out"] > 0
+    assert sum(len(base64.b64decode(f["content"])) for f in said["files"]) <= 250
+
+
+def test_what_lies_there_already_changes_nothing(api: Api) -> None:
+    written(api)
+    one = next(f for f in read(api)["files"] if f["name"] == "device.conf")
+    api.post("/card-file", picked(name=one["name"], was=one["content"], content=one["content"]))
+    work()
+    assert Write.objects.get().holds
+    assert "already" in LogEntry.objects.filter(event="settings.put-on-card").latest("pk").text
+
+
+def test_an_errand_is_shown_though_its_deployment_is_gone(api: Api) -> None:
+    pk = written(api)
+    made = api.post("/card-files", picked(deployment=pk))
+    work()
+    api.call("delete", f"/deployments/{pk}")
+    assert api.get(f"/card-files/{made['id']}")["files"]

@@ -111,7 +111,7 @@ export interface paths {
          * Put On Card
          * @description Have a file put where it was read; what lies there must still be what was read.
          */
-        post: operations["mintseed_server_api_doctor_put_on_card"];
+        post: operations["mintseed_server_api_card_files_put_on_card"];
         delete?: never;
         options?: never;
         head?: never;
@@ -131,7 +131,7 @@ export interface paths {
          * Read Card
          * @description Have the settings files of a card read. They lie sealed for an hour.
          */
-        post: operations["mintseed_server_api_doctor_read_card"];
+        post: operations["mintseed_server_api_card_files_read_card"];
         delete?: never;
         options?: never;
         head?: never;
@@ -146,7 +146,7 @@ export interface paths {
             cookie?: never;
         };
         /** Card Files */
-        get: operations["mintseed_server_api_doctor_card_files"];
+        get: operations["mintseed_server_api_card_files_card_files"];
         put?: never;
         post?: never;
         delete?: never;
@@ -731,7 +731,7 @@ export interface paths {
          * Fill Card
          * @description Have a deployment's files put on its card, which is written already.
          */
-        post: operations["mintseed_server_api_doctor_fill_card"];
+        post: operations["mintseed_server_api_card_files_fill_card"];
         delete?: never;
         options?: never;
         head?: never;
@@ -878,7 +878,7 @@ export interface paths {
          * Drives
          * @description The cards in the readers of every place, those that may be written to.
          */
-        get: operations["mintseed_server_api_doctor_drives"];
+        get: operations["mintseed_server_api_card_files_drives"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2624,6 +2624,8 @@ export interface components {
             files: components["schemas"]["CardFileOut"][];
             /** Id */
             id: number;
+            /** Left Out */
+            left_out: number;
             /** Reader */
             reader: string;
             /** State */
@@ -5426,7 +5428,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_doctor_put_on_card: {
+    mintseed_server_api_card_files_put_on_card: {
         parameters: {
             query?: never;
             header?: never;
@@ -5468,7 +5470,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_doctor_read_card: {
+    mintseed_server_api_card_files_read_card: {
         parameters: {
             query?: never;
             header?: never;
@@ -5510,7 +5512,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_doctor_card_files: {
+    mintseed_server_api_card_files_card_files: {
         parameters: {
             query?: never;
             header?: never;
@@ -7073,7 +7075,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_doctor_fill_card: {
+    mintseed_server_api_card_files_fill_card: {
         parameters: {
             query?: never;
             header?: never;
@@ -7451,7 +7453,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_doctor_drives: {
+    mintseed_server_api_card_files_drives: {
         parameters: {
             query?: never;
             header?: never;

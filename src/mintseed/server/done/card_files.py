@@ -7,33 +7,32 @@ from __future__ import annotations
 
 import base64
 import json
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import asdict
 from datetime import datetime, timedelta
 
 from mintseed import wiring
 from mintseed.core.card.drives import Drive
-from mintseed.core.card.samples import BlockDigests, between, holds_all, read_anew
+from mintseed.core.card.samples import SAMPLES_BEFORE_POWER, BlockDigests, between, holds_all, read_anew
 from mintseed.core.errors import RefusedError
-from mintseed.core.findings import Severity, verdict
+from mintseed.core.findings import Severity
 from mintseed.core.image.partitions import Partition
-from mintseed.core.image.report import XRay
-from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.fill import fill_files
 from mintseed.core.visible import one_line
 from mintseed.ports.card_readers import ReadableDrive
-from mintseed.server.done.agent.drives import RECOGNITION
+from mintseed.ports.volume import Volume
+from mintseed.server.done.agent.drives import SeenCard, look_at_card
 from mintseed.server.done.cards import settings_paths
-from mintseed.server.done.proofs import standing, void
-from mintseed.server.judged.changes import changed
+from mintseed.server.done.proofs import be_unsure, prove_anew, standing, void
 from mintseed.server.judged.journal import record
-from mintseed.server.judged.load import load
-from mintseed.server.kept.models import CardErrand, Deployment, ReportedDrive, Write, WrittenBlocks
-from mintseed.server.kept.stored_types import stored
+from mintseed.server.judged.load import Loaded, load
+from mintseed.server.kept.models import CardErrand, ReportedDrive, Write, WrittenBlocks
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import examine_card, recognise_card, write_card
 
 GONE_AFTER = timedelta(hours=1)
+MOST_BYTES = 4 * 1024 * 1024
+"""of all files of a card that are kept for the doctor; those of real cards are some tens of kilobytes"""
 Files = Mapping[str, bytes]
 
 
@@ -51,55 +50,64 @@ def unpacked(text: str) -> dict[str, bytes]:
 
 
 def run(errand: CardErrand) -> None:
-    """Do the errand, where the card is. Raises MintSeedError; what was found is stored then too, where it was read."""
+    """Do the errand, where the card is. Raises MintSeedError. Proofs that rest on the card end, or are doubted, before its first byte changes:
+    whatever comes in between, none stands that nothing checked."""
     bench = wiring.bench()
     drive = write_card.pick_drive(bench.readers, errand.drive_path, errand.drive_serial)
     if drive.size_bytes != errand.drive_size_bytes:
         raise RefusedError("another card is in the reader now", next_step="Look at the drives and pick again.")
-    recipe = load(errand.deployment_id).live.recipe if errand.deployment_id is not None else None
+    one = load(errand.deployment_id).live if errand.deployment_id is not None else None
     if errand.does == CardErrand.Does.READ:
         with bench.readers.look(drive) as disk:
             _, volume = examine_card.boot_volume(disk.path, disk, bench.tools)
-            _store(errand, {one.path: one.content for one in examine_card.execute(volume, recipe)})
-    else:
-        with bench.readers.held(drive.path) as flush, bench.readers.look(drive) as disk:
-            partition, volume = examine_card.boot_volume(disk.path, disk, bench.tools)
-            if errand.does == CardErrand.Does.FILL:
-                put = _filled(errand, examine_card.as_image(volume, _known(recipe), _release(errand)))
-            else:
-                put, was = (unpacked(json.loads(errand.wanted or "{}").get(word, "")) for word in ("put", "was"))
-                for path, content in was.items():
-                    if volume.read(path, len(content) + 1) != content:
-                        raise RefusedError(
-                            f"{path} is no longer as it was read",
-                            where="the card",
-                            next_step="Read the card again, then mend it.",
-                        )
-            proven = _proven_on_it(errand, disk, partition)
-            examine_card.put(volume, put, flush)
-            _store(errand, put)
-            _after(errand, drive, disk, partition, proven, tuple(put))
-    changed(f"card-files/{errand.pk}")
+            _store(errand, {f.path: f.content for f in examine_card.execute(volume, one.recipe if one else None)})
+        return
+    with bench.readers.held(drive.path) as flush, bench.readers.look(drive) as disk:
+        boot, volume = examine_card.boot_volume(disk.path, disk, bench.tools)
+        put = _filled(one, volume) if errand.does == CardErrand.Does.FILL else _mended(errand, volume)
+        fresh = {path: content for path, content in put.items() if volume.read(path, len(content) + 1) != content}
+        if fresh:
+            proof = _Proof(errand, drive, disk, boot)
+            proof.doubt(fresh)
+            examine_card.put(volume, fresh, flush)
+            proof.go_on(fresh)
+        _store(errand, put)
+    names = _names(fresh)
+    said = (
+        f"put on the card in {errand.reader or errand.drive_path} and read back: {names}"
+        if fresh
+        else f"as they should be already on the card in {errand.reader or errand.drive_path}"
+    )
+    record(one.row if one else None, "settings", "settings.put-on-card", f"Settings files {said}")
 
 
-def _known(recipe: Recipe | None) -> Recipe:
-    if recipe is None:
+def _names(paths: Collection[str]) -> str:
+    shown = [one_line(p) for p in paths]
+    return ", ".join(shown[:4]) + (f" and {len(shown) - 4} more" if len(shown) > 4 else "")
+
+
+def _mended(errand: CardErrand, volume: Volume) -> dict[str, bytes]:
+    """Return what is to be put there. Raises RefusedError where something else lies there than was read."""
+    put, was = (unpacked(json.loads(errand.wanted or "{}").get(word, "")) for word in ("put", "was"))
+    for path, content in was.items():
+        if volume.read(path, len(content) + 1) != content:
+            raise RefusedError(
+                f"{one_line(path)} is no longer as it was read",
+                where="the card",
+                next_step="Read the card again, then mend it.",
+            )
+    return put
+
+
+def _filled(one: Loaded | None, volume: Volume) -> dict[str, bytes]:
+    """Return a deployment's files as they have to stand on this card. Raises RefusedError where one cannot be filled."""
+    if one is None:
         raise RefusedError("nothing says whose files these are", next_step="Begin from a deployment's Settings.")
-    return recipe
-
-
-def _release(errand: CardErrand) -> str:
-    walk = load(errand.deployment_id or 0).live.walk
-    return walk.inputs.xray.release if walk.inputs.xray else ""
-
-
-def _filled(errand: CardErrand, image: XRay) -> dict[str, bytes]:
-    """Return the deployment's files as they have to stand on this card. Raises RefusedError where one cannot be filled."""
-    one = load(errand.deployment_id or 0).live
-    if verdict(one.walk.value_findings) is Severity.STOP:
-        raise RefusedError(one.walk.value_findings[0].title, next_step="Mend it under Settings.")
+    walk = one.walk
+    image = examine_card.as_image(volume, one.recipe, walk.inputs.xray.release if walk.inputs.xray else "")
     filled = [f for f in fill_files(one.recipe, one.values, image) if not f.on_root]
-    stop = next((f for file in filled for f in file.findings if f.severity is Severity.STOP), None)
+    found = (*walk.value_findings, *(f for file in filled for f in file.findings))
+    stop = next((f for f in found if f.severity is Severity.STOP), None)
     if stop is not None:
         raise RefusedError(
             stop.title, where="the card", next_step=stop.fix or "Look whether this is the card that was written."
@@ -108,64 +116,87 @@ def _filled(errand: CardErrand, image: XRay) -> dict[str, bytes]:
 
 
 def _store(errand: CardErrand, files: Files) -> None:
-    CardErrand.objects.filter(pk=errand.pk).update(found=packed(files))
+    """Keep what lies there now, as much of it as is kept."""
+    kept: dict[str, bytes] = {}
+    for path, content in files.items():
+        if sum(map(len, kept.values())) + len(content) <= MOST_BYTES:
+            kept[path] = content
+    found = json.dumps({"files": packed(kept), "left_out": len(files) - len(kept)})
+    CardErrand.objects.filter(pk=errand.pk).update(found=found)
 
 
-def _proven_on_it(errand: CardErrand, disk: ReadableDrive, boot: Partition) -> Write | None:
-    """Return the write of the errand's own deployment that is proven on this card, where every block of its boot volume is still as it was proven:
-    what is put there then leaves the proof as it was, but for these files. Only of a device whose files are put there after the writing."""
-    row = ReportedDrive.objects.filter(bench=errand.bench, path=errand.drive_path).first()
-    found = stored(RECOGNITION, row.recognised, None) if row and row.recognised else None
-    if errand.does != CardErrand.Does.FILL or found is None or found.kind != "same":
-        return None
-    write = standing().filter(pk=found.write_id, deployment=errand.deployment_id or 0, unsure_at=None).first()
-    blocks = WrittenBlocks.objects.filter(write=write).first() if write else None
-    if write is None or blocks is None:
-        return None
-    known = BlockDigests(blocks.block_bytes, write.written_bytes, bytes(blocks.digests))
-    return write if holds_all(disk, known, between(known, boot.offset_bytes, boot.end_bytes)) else None
+def found_by(errand: CardErrand) -> tuple[dict[str, bytes], int]:
+    """Return the files an errand found or put there, and how many it left out."""
+    try:
+        said = json.loads(errand.found or "{}")
+    except ValueError:
+        said = {}
+    return unpacked(said.get("files", "")), int(said.get("left_out", 0))
 
 
-def _after(
-    errand: CardErrand, drive: Drive, disk: ReadableDrive, boot: Partition, proven: Write | None, paths: tuple[str, ...]
-) -> None:  # fmt: skip
-    """Say what was done, and what it does to proofs: the one it rests on goes on with these files, every other one ends."""
-    now, bench = wiring.bench().clock.now(), wiring.bench()
-    fresh: tuple[BlockDigests, dict[str, object]] | None = None
-    if proven is not None:
-        held = WrittenBlocks.objects.get(write=proven)
-        known = BlockDigests(held.block_bytes, proven.written_bytes, bytes(held.digests))
-        marks = recognise_card.execute(drive, settings_paths(paths), readers=bench.readers, tools=bench.tools)
-        fresh = read_anew(disk, known, between(known, boot.offset_bytes, boot.end_bytes)), asdict(marks)
-    _note(errand, proven, fresh, paths, now)
+class _Proof:
+    """What was proven on the card that is about to change. It ends; but where a device's own files are filled after the writing, and every block of
+    the boot volume is still as it was proven, it goes on with these files once they were read back."""
+
+    def __init__(self, errand: CardErrand, drive: Drive, disk: ReadableDrive, boot: Partition) -> None:
+        self._errand, self._drive, self._disk, self._boot = errand, drive, disk, boot
+        self._row = ReportedDrive.objects.filter(bench=errand.bench, path=errand.drive_path).first()
+        seen = look_at_card(drive, wiring.bench(), SAMPLES_BEFORE_POWER)
+        self._on_it = self._rest_on(seen)
+        self._goes_on = self._own(seen)
+
+    def _rest_on(self, seen: SeenCard | None) -> set[int]:
+        """Return the writes whose proof may rest on this card."""
+        found = {seen.found.write_id, *seen.found.could_be} if seen else set[int | None]()
+        rows = standing().filter(pk__in=[pk for pk in found if pk])
+        if seen and seen.card:
+            rows |= standing().filter(card=seen.card)
+        if self._row is not None:
+            row = self._row
+            rows |= standing().filter(bench=row.bench, drive_path=row.path, proven_at__gte=row.appeared_at)
+        return set(rows.values_list("pk", flat=True))
+
+    def _own(self, seen: SeenCard | None) -> int | None:
+        """Return the write whose proof goes on."""
+        errand = self._errand
+        if errand.does != CardErrand.Does.FILL or seen is None or seen.found.kind != "same":
+            return None
+        own = (
+            standing().filter(pk=seen.found.write_id or 0, deployment=errand.deployment_id or 0, unsure_at=None).first()
+        )
+        known = _blocks_of(own) if own else None
+        if own is None or known is None or not holds_all(self._disk, known, self._range(known)):
+            return None
+        return own.pk
+
+    def _range(self, known: BlockDigests) -> range:
+        return between(known, self._boot.offset_bytes, self._boot.end_bytes)
+
+    @all_or_nothing
+    def doubt(self, paths: Collection[str]) -> None:
+        """End every proof that rests on the card, and have nobody rely on the one that may go on, before anything changes."""
+        now = wiring.bench().clock.now()
+        void(self._on_it - {self._goes_on or 0}, now, f"settings files were put on its card: {_names(paths)}")
+        if self._goes_on is not None:
+            be_unsure(self._goes_on, now, f"settings files were being put on its card: {_names(paths)}")
+        if self._row is not None:
+            ReportedDrive.objects.filter(pk=self._row.pk).update(recognised=None, card=None)
+
+    def go_on(self, paths: Collection[str]) -> None:
+        """Have the proof go on with what lies there now, where it may."""
+        own = standing().filter(pk=self._goes_on or 0).first()
+        known = _blocks_of(own) if own else None
+        if own is None or known is None:
+            return
+        bench = wiring.bench()
+        marks = recognise_card.execute(self._drive, settings_paths(paths), readers=bench.readers, tools=bench.tools)
+        fresh = read_anew(self._disk, known, self._range(known))
+        prove_anew(own.pk, bench.clock.now(), fresh.digests, asdict(marks))
 
 
-@all_or_nothing
-def _note(
-    errand: CardErrand, proven: Write | None, fresh: tuple[BlockDigests, dict[str, object]] | None, paths: tuple[str, ...], now: datetime
-) -> None:  # fmt: skip
-    names = ", ".join(one_line(p) for p in paths[:4]) + (f" and {len(paths) - 4} more" if len(paths) > 4 else "")
-    row = ReportedDrive.objects.filter(bench=errand.bench, path=errand.drive_path).first()
-    if row is not None:
-        on_it = standing().filter(card=row.card) if row.card_id else standing().none()
-        stayed = standing().filter(bench=row.bench, drive_path=row.path, proven_at__gte=row.appeared_at)
-        ends = {*on_it.values_list("pk", flat=True), *stayed.values_list("pk", flat=True)} - {
-            proven.pk if proven else None
-        }
-        void({pk for pk in ends if pk}, now, f"settings files were put on its card: {names}")
-        ReportedDrive.objects.filter(pk=row.pk).update(recognised=None, card=None)
-    if proven is not None and fresh is not None:
-        blocks, marks = fresh
-        WrittenBlocks.objects.filter(write=proven).update(digests=blocks.digests)
-        Write.objects.filter(pk=proven.pk).update(marks=marks, proven_at=now, digest="")
-    deployment = Deployment.objects.filter(pk=errand.deployment_id).first() if errand.deployment_id else None
-    record(
-        deployment,
-        "settings",
-        "settings.put-on-card",
-        f"Put on the card in {errand.reader or errand.drive_path} and read back: {names or 'nothing'}",
-    )
-    changed("drives")
+def _blocks_of(write: Write) -> BlockDigests | None:
+    held = WrittenBlocks.objects.filter(write=write).first()
+    return BlockDigests(held.block_bytes, write.written_bytes, bytes(held.digests)) if held else None
 
 
 def forget_errands(now: datetime) -> int:

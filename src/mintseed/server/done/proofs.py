@@ -19,7 +19,7 @@ from mintseed.core.errors import RefusedError
 from mintseed.server.judged.changes import changed
 from mintseed.server.judged.journal import record
 from mintseed.server.kept.due import judge_soon
-from mintseed.server.kept.models import BootRun, Card, CardQuestion, Deployment, ReportedDrive, Write
+from mintseed.server.kept.models import BootRun, Card, CardQuestion, Deployment, ReportedDrive, Write, WrittenBlocks
 from mintseed.server.kept.transactions import all_or_nothing
 
 
@@ -128,6 +128,23 @@ def _ask_whose(row: ReportedDrive, found: Recognition, marks: CardMarks, now: da
             Write.objects.filter(pk=one.pk).update(unsure_at=now, unsure_why=why[:200])
             record(one.deployment, "card", "card.unsure", f"Not sure any more that its card holds it: {why}")
             judge_soon(pk=one.deployment_id)
+
+
+@all_or_nothing
+def be_unsure(write_id: int, now: datetime, why: str) -> None:
+    """Have nobody rely on a proof until it is looked at again: its card is about to change, or seen to."""
+    for one in _locked([write_id]):
+        Write.objects.filter(pk=one.pk).update(unsure_at=now, unsure_why=why[:200])
+        judge_soon(pk=one.deployment_id)
+
+
+@all_or_nothing
+def prove_anew(write_id: int, now: datetime, digests: bytes, marks: dict[str, object]) -> None:
+    """Have a proof that was doubted go on with what was read back from its card just now."""
+    for one in _locked([write_id]):
+        WrittenBlocks.objects.filter(write=one).update(digests=digests)
+        Write.objects.filter(pk=one.pk).update(marks=marks, proven_at=now, digest="", unsure_at=None, unsure_why="")
+        judge_soon(pk=one.deployment_id)
 
 
 def be_sure(write_id: int | None, now: datetime) -> None:

@@ -53,6 +53,7 @@ export function FromCard({ deployment, onPick }: { deployment: number | null; on
           })}
         </ul>
       )}
+      {errand?.state === "done" && errand.left_out > 0 && <p className="text-[0.92rem] text-ink-2">{errand.left_out} more are too much to be shown here.</p>}
     </Sheet>
   );
 }

@@ -19,8 +19,9 @@ from mintseed.server.done.cards import recognised, settings_paths, still_holds
 from mintseed.server.done.jobs.leases import writer_of
 from mintseed.server.done.proofs import after_look, was_booted
 from mintseed.server.judged.changes import changed
+from mintseed.server.judged.job_state import DEAD_AFTER_S
 from mintseed.server.kept.due import judge_soon
-from mintseed.server.kept.models import Bench, Card, DriveLease, ReportedDrive, Write
+from mintseed.server.kept.models import Bench, Card, CardErrand, DriveLease, Job, ReportedDrive, Write
 from mintseed.services import recognise_card
 
 DRIVE = TypeAdapter(Drive)
@@ -72,6 +73,11 @@ def report_drives(bench: Bench, now: datetime) -> None:
         lease.path for lease in DriveLease.objects.filter(bench=bench).select_related("write__job", "write__deployment")
         if writer_of(lease, now)
     }  # fmt: skip
+    # What lies on a card changes under whoever looks while its files are put there.
+    busy |= set(
+        CardErrand.objects.filter(bench=bench, job__state=Job.State.RUNNING, job__heartbeat_at__gte=now - timedelta(seconds=DEAD_AFTER_S))
+        .exclude(does=CardErrand.Does.READ).values_list("drive_path", flat=True)
+    )  # fmt: skip
     known = {r.path: r for r in ReportedDrive.objects.filter(bench=bench)}
     gone = [path for path in known if path not in {d.path for d in drives}]
     if gone:
