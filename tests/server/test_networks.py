@@ -11,7 +11,7 @@ from django.utils import timezone
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.judged.frozen import pack, unpack
 from mintseed.server.judged.load import load
-from mintseed.server.kept.models import Deployment, Site, WifiNetwork
+from mintseed.server.kept.models import Bench, Deployment, Site, WifiNetwork
 from tests.server.conftest import Api, card, started, work
 
 PLAN = {
@@ -201,3 +201,47 @@ def test_a_device_in_service_is_shown_with_what_it_knew(api: Api) -> None:
     assert [n.ssid for n in kept.values.others] == ["Boat shed"]
     assert kept.values.address is not None
     assert (kept.values.address.cidr, kept.address) == ("192.168.7.40/24", "192.168.7.40")
+
+
+def test_an_address_that_somebody_has_is_not_proposed_to_one_that_has_none(api: Api) -> None:
+    api.put(f"/sites/{home().pk}", {"address_plan": PLAN})
+    bench, at = own_bench(), timezone.now().isoformat()
+    bench.network_seen = {"192.168.7.201": {"first": at, "last": at}}
+    bench.save()
+    first, second = started(api), started(api, unit="bare")
+    assert settings_of(api, second)["addresses_left"] == ["192.168.7.200", "192.168.7.202", "192.168.7.203"]
+    api.put(f"/deployments/{first}/settings", {"address": "192.168.7.200"})
+    assert settings_of(api, second)["addresses_left"] == ["192.168.7.202", "192.168.7.203", "192.168.7.204"]
+
+
+def test_what_nobody_looked_at_is_not_said(api: Api) -> None:
+    api.put(f"/sites/{home().pk}", {"address_plan": PLAN})
+    pk = started(api)
+    api.put(f"/deployments/{pk}/settings", {"address": "192.168.7.40"})
+
+    def said() -> str:
+        return next(f["detail"] for f in settings_of(api, pk)["findings"] if f["code"] == "settings.address-own")
+
+    assert "no bench here has seen it" in said()
+    Bench.objects.update(watching_since=None)
+    assert "was not looked at" in said()
+
+
+def test_two_who_order_the_networks_at_once_are_both_told(api: Api) -> None:
+    shed, loft = a_network(api), a_network(api, ssid="Loft")
+    pk = started(api)
+    api.put(f"/deployments/{pk}/settings", {"also": [shed], "was": {"also": []}})
+    status, problem = api.call("put", f"/deployments/{pk}/settings", {"also": [loft], "was": {"also": []}})
+    assert (status, problem["code"]) == (409, "refused.changed")
+    assert Deployment.objects.get(pk=pk).also_networks == [shed]
+
+
+def test_a_name_of_the_scheme_is_known_whatever_its_number(api: Api) -> None:
+    api.put(f"/sites/{home().pk}", {"name_scheme": "{n}-{name}"})
+    pk = api.post("/deployments", {"recipe": "platen", "name": "No 7 Quay"})["id"]
+    assert Deployment.objects.get(pk=pk).host_name == "1-no-7-quay"
+    assert settings_of(api, pk)["name_by_scheme"] == ""
+    api.put(f"/deployments/{pk}/settings", {"host_name": "12-no-7-quay"})
+    assert settings_of(api, pk)["name_by_scheme"] == ""
+    api.put(f"/deployments/{pk}/settings", {"host_name": "no-7-quay"})
+    assert settings_of(api, pk)["name_by_scheme"] == "1-no-7-quay"

@@ -87,8 +87,8 @@ class WalkInputs:
     address_plan: AddressPlan = NO_PLAN
     addresses_taken: Mapping[str, str] = field(default_factory=dict)
     """those that other devices of the place have, and their names"""
-    addresses_seen: Mapping[str, str] = field(default_factory=dict)
-    """those that something else was seen with on the network, and when, as one reads it"""
+    addresses_seen: Mapping[str, str] | None = None
+    """those that were seen on the network and since when, as one reads it; None where nobody looked, or the device itself may be what was seen"""
     joined_with_sites: int = 0
     """other devices that joined lately with the place's passphrase, where this one has another of its own"""
     image_chosen: bool = False

@@ -4311,7 +4311,7 @@ export interface components {
             time_zone?: string | null;
             /** Was */
             was?: {
-                [key: string]: string;
+                [key: string]: string | number[];
             } | null;
         };
         /** SettingsOut */

@@ -157,17 +157,20 @@ def _within(at: ipaddress.IPv4Address, pool: tuple[ipaddress.IPv4Address, ipaddr
 
 
 def check_address(
-    address: str, plan: AddressPlan, *, taken: Mapping[str, str], seen: Mapping[str, str]
+    address: str, plan: AddressPlan, *, taken: Mapping[str, str], seen: Mapping[str, str] | None
 ) -> tuple[Finding, ...]:
     """Return what is to be said of a fixed address. `taken`: those that other devices of the place have, and their names; `seen`: those that
-    something else was seen with on the network, and when, as one reads it. Nothing for an empty one."""
+    were seen on the network and since when, as one reads it; None where nobody looked, or the device itself may be what was seen. Nothing for an
+    empty one."""
     return tuple(_address(address, plan, taken, seen)) if address else ()
 
 
-def _address(address: str, plan: AddressPlan, taken: Mapping[str, str], seen: Mapping[str, str]) -> Iterator[Finding]:
+def _address(
+    address: str, plan: AddressPlan, taken: Mapping[str, str], seen: Mapping[str, str] | None
+) -> Iterator[Finding]:
     where = Where(field="address")
     at, net = address_of(address), plan.network
-    another = next(iter(proposed(plan, {*taken, *seen}, 1)), "")
+    another = next(iter(proposed(plan, {*taken, *(seen or ())}, 1)), "")
     fix = f"{another} is none that the plan or another device here has." if another else "Take another one."
 
     def stop(code: str, title: str, detail: str, fix: str = fix, source: str = "") -> Finding:
@@ -193,12 +196,17 @@ def _address(address: str, plan: AddressPlan, taken: Mapping[str, str], seen: Ma
     elif plan.pool is not None and _within(at, plan.pool):
         yield Finding("settings.address-pool", Severity.CHECK, f"The router hands {address} out", f"It lies between {plan.pool_from} and {plan.pool_to}: sooner or later somebody else is given it.",
                       f"{fix} Or keep it for this device on the router's page." if another else "Keep it for this device on the router's page.", where, "RFC 2131 §2.2")  # fmt: skip
-    elif (when := seen.get(str(at))) is not None:
-        yield Finding("settings.address-seen", Severity.CHECK, f"Something on the network has {address}", f"Seen {when}; it is no device of this place.",
+    elif seen and (when := seen.get(str(at))) is not None:
+        yield Finding("settings.address-seen", Severity.CHECK, f"Something on the network has {address}", f"There since {when}, as a bench of this place saw it; no device here has it as its fixed one.",
                       fix, where, "RFC 5227 §2.1")  # fmt: skip
     else:
+        looked = (
+            "whether something on the network has it was not looked at"
+            if seen is None
+            else "no bench here has seen it on the network"
+        )
         unknown = "" if plan.pool else " Which addresses the router hands out nobody said."
-        yield Finding("settings.address-own", Severity.OK, f"No other device here has {address}", f"Its plan keeps it for nobody, and it was not seen on the network lately.{unknown}", where=where)  # fmt: skip
+        yield Finding("settings.address-own", Severity.OK, f"No other device here has {address}", f"Its plan keeps it for nobody, and {looked}.{unknown}", where=where)  # fmt: skip
     if not plan.gateway:
         yield Finding("settings.address-no-gateway", Severity.CHECK, "Nobody said which address leads out of this net", "The device is reached inside the place; it fetches no update and no time.",
                       "Write the router's address into the plan under Site.", where)  # fmt: skip

@@ -17,6 +17,9 @@ WORDS = ("place", "appliance", "name", "board", "n", "nn")
 
 EXAMPLE = "{place}-{name}-{n}"
 _WORD = re.compile(r"\{([^{}]*)\}")
+_NUMBER = re.compile(r"\{nn?\}")
+_ANY_NUMBER = "qnumberq"
+"""stands for a number while a name is compared; letters that no word is likely to hold"""
 _MOST = 63
 """octets of one label, RFC 1035 §2.3.4"""
 
@@ -59,6 +62,17 @@ def name_by_scheme(scheme: str, *, place: str, appliance: str, name: str, board:
         if not numbered:
             return found
     return ""
+
+
+def stem_of(scheme: str, **words: str) -> str:
+    """Return what all names begin with that `scheme` makes of these words, before their number."""
+    return host_name_of(_filled(_NUMBER.split(scheme)[0], words))
+
+
+def called_by_scheme(scheme: str, host_name: str, **words: str) -> bool:
+    """Whether `host_name` is one that `scheme` makes of these words, with any number."""
+    made = host_name_of(_filled(_NUMBER.sub(_ANY_NUMBER, scheme), words))
+    return re.fullmatch(re.escape(made).replace(_ANY_NUMBER, "[0-9]+"), host_name.lower()) is not None
 
 
 def _filled(scheme: str, words: Mapping[str, str]) -> str:

@@ -34,7 +34,8 @@ from mintseed.server.done.off_bench import put_deployment_back, refuse_while_wri
 from mintseed.server.judged.changes import changed
 from mintseed.server.judged.judging import Judged, judge, judged
 from mintseed.server.judged.lists import count_up_to, page_of
-from mintseed.server.judged.load import load_many, rows_to_load, zone_of
+from mintseed.server.judged.load import load_many, rows_to_load
+from mintseed.server.judged.networks import zone_of
 from mintseed.server.kept.models import BootRun, Deployment, Image, Judgement, Site
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.server.owned import descriptions

@@ -14,7 +14,8 @@ from mintseed.server.done import planning
 from mintseed.server.judged.frozen import NAMES, pack
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
-from mintseed.server.judged.load import host_names, load, scheme_name
+from mintseed.server.judged.load import host_names, load
+from mintseed.server.judged.networks import scheme_name
 from mintseed.server.kept.models import Closing, Deployment, LogEntry, Site
 from mintseed.server.kept.stored_types import stored
 from mintseed.server.kept.transactions import all_or_nothing

@@ -19,7 +19,7 @@ from mintseed.server.api.shapes import LogLineOut, log_out
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.keeping import change_keeping, keeping
-from mintseed.server.judged.load import zone_of
+from mintseed.server.judged.networks import zone_of
 from mintseed.server.kept.models import Keeping, LogEntry
 
 router = Router(tags=["log"])

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import secrets
+from collections.abc import Mapping
 from typing import Annotated, Any
 
 from django.db import transaction
@@ -20,8 +21,8 @@ from mintseed.core.settings.accounts import check_admin_password, check_typed_bl
 from mintseed.core.settings.by_hand import HandStep
 from mintseed.core.settings.diff import MarkedLine, hide
 from mintseed.core.settings.fill import files_for, takes_address
-from mintseed.core.site.addresses import proposed
 from mintseed.core.site.languages import LOCALE_MOST
+from mintseed.core.site.names import called_by_scheme
 from mintseed.core.stations import Station
 from mintseed.core.units import duration
 from mintseed.server.api.meanwhile import refuse_changed
@@ -29,7 +30,8 @@ from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
-from mintseed.server.judged.load import Loaded, answers_of, host_names, scheme_name
+from mintseed.server.judged.load import Loaded, answers_of, host_names
+from mintseed.server.judged.networks import addresses_left, keys_in_order, scheme_name
 from mintseed.server.kept.closed import kept_word
 from mintseed.server.kept.models import Deployment, Site, WifiNetwork
 from mintseed.server.kept.transactions import all_or_nothing
@@ -145,7 +147,7 @@ class SettingsIn(Schema):
     admin_name: str | None = None
     admin_password: str | None = None
     answers: dict[str, str] | None = None
-    was: dict[str, str] | None = None
+    was: dict[str, str | list[int]] | None = None
     """what stood in each of those fields when somebody began to change it"""
 
 
@@ -169,6 +171,7 @@ def change_settings(request: HttpRequest, pk: int, payload: SettingsIn) -> Setti
     of_password: tuple[Finding, ...] = ()
     if also is not None:
         values["also_networks"] = _known(view.loaded.row, also)
+        was |= {"also_networks": was.pop("also")} if "also" in was else {}
     if password is not None:
         values["admin_hash"], of_password = hashed(password)
     _store(pk, values, answers, was)
@@ -191,12 +194,12 @@ def _known(row: Deployment, wanted: list[int]) -> list[int]:
 
 
 @all_or_nothing
-def _store(pk: int, values: dict[str, Any], answers: dict[str, str] | None, was: dict[str, str]) -> None:
+def _store(pk: int, values: dict[str, Any], answers: dict[str, str] | None, was: Mapping[str, Any]) -> None:
     row = Deployment.objects.select_for_update().select_related("site").get(pk=pk)
     shown = {
         "host_name": row.host_name, "admin_name": row.admin_name or row.site.admin_name, "country": row.country or row.site.country,
         "time_zone": row.time_zone or row.site.time_zone, "keyboard": row.keyboard or row.site.keyboard,
-        "locale": row.locale or row.site.locale, "address": row.address,
+        "locale": row.locale or row.site.locale, "address": row.address, "also_networks": list(keys_in_order(row.also_networks)),
     }  # fmt: skip
     refuse_changed(shown, was, values)
     if "host_name" in values and values["host_name"] != row.host_name:
@@ -298,14 +301,13 @@ def _also(one: Loaded) -> list[KnownOut]:
 
 
 def _by_scheme(one: Loaded) -> str:
-    """Return what the place's scheme calls this device, empty where it is called so, or would be but for its number."""
+    """Return what the place's scheme calls this device, empty where it is called so already, with any number."""
     row = one.row
-    if not row.site.name_scheme:
+    board = row.board_unit.board if row.board_unit else ""
+    words = {"place": row.site.name, "appliance": row.recipe, "name": row.name, "board": board}
+    if not row.site.name_scheme or called_by_scheme(row.site.name_scheme, row.host_name, **words):
         return ""
-    made = scheme_name(
-        row.site, recipe=row.recipe, name=row.name, board=row.board_unit.board if row.board_unit else "", but=row.pk
-    )
-    return "" if made.rstrip("0123456789") == row.host_name.rstrip("0123456789") else made
+    return scheme_name(row.site, recipe=row.recipe, name=row.name, board=board, but=row.pk)
 
 
 def _value(own: str, site: str) -> ValueOut:
@@ -334,9 +336,7 @@ def _out(view: Judged) -> SettingsOut:
         also=_also(one) if one.frozen is None else [],
         name_by_scheme=_by_scheme(one) if one.frozen is None else "",
         address=walk.inputs.address,
-        addresses_left=list(proposed(one.address_plan, {*one.addresses_taken, *one.network_seen}, 3))
-        if one.frozen is None
-        else [],
+        addresses_left=list(addresses_left(one.site, one.address_plan, 3)) if one.frozen is None else [],
         takes_address=any(takes_address(f) for f in files_for(recipe, values.way, xray.release if xray else "")),
         passphrase_set=bool(values.passphrase),
         passphrase_from_site=not row.passphrase,

@@ -20,7 +20,7 @@ from mintseed.server.done.agent.drives import RECOGNITION, listed
 from mintseed.server.judged.job_state import describe_trouble, is_active
 from mintseed.server.judged.judging import Judged
 from mintseed.server.judged.lists import Listed, Page
-from mintseed.server.judged.load import zone_of
+from mintseed.server.judged.networks import zone_of
 from mintseed.server.kept.models import Bench, BootRun, CardQuestion, Job, LogEntry, ReportedDrive, Site, Write
 from mintseed.server.kept.stored_types import stored
 

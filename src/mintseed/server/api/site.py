@@ -20,7 +20,7 @@ from mintseed.core.site.channels import check_channel
 from mintseed.core.site.join_code import JoinCode, join_code
 from mintseed.core.site.keyboards import KEYBOARDS
 from mintseed.core.site.languages import LOCALE_MOST, languages
-from mintseed.core.site.names import check_scheme, scheme_finding
+from mintseed.core.site.names import check_scheme, name_by_scheme, scheme_finding
 from mintseed.core.site.ranges import check_range
 from mintseed.core.site.ssh_keys import MOST_KEYS, check_keys, keys_in
 from mintseed.core.site.time_zones import time_zones
@@ -29,7 +29,6 @@ from mintseed.server.api.settings import SecretOut, hashed
 from mintseed.server.api.shapes import BenchRowOut, bench_rows
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.judged.journal import record
-from mintseed.server.judged.load import scheme_name
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Site, WifiNetwork
 from mintseed.server.kept.stored_types import ADDRESS_PLAN, stored
@@ -324,7 +323,9 @@ def _out(site: Site) -> SiteOut:
         ssh_keys=site.ssh_keys,
         address_plan=_plan(site),
         name_scheme=site.name_scheme,
-        name_example=scheme_name(site, recipe="printer", name="Printer", board=""),
+        name_example=name_by_scheme(
+            site.name_scheme, place=site.name, appliance="printer", name="Printer", board="", taken=frozenset()
+        ),
         admin_name=site.admin_name,
         admin_password_set=bool(site.admin_hash),
         of_password=[],

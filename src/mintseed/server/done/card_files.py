@@ -23,7 +23,7 @@ from mintseed.ports.card_readers import ReadableDrive
 from mintseed.ports.volume import Volume
 from mintseed.server.done.agent.drives import SeenCard, look_at_card
 from mintseed.server.done.cards import settings_paths
-from mintseed.server.done.proofs import be_unsure, prove_anew, standing, void
+from mintseed.server.done.proofs import prove_anew, standing, suspend, void
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.load import Loaded, load
 from mintseed.server.kept.models import CardErrand, ReportedDrive, Write, WrittenBlocks
@@ -144,6 +144,7 @@ class _Proof:
         seen = look_at_card(drive, wiring.bench(), SAMPLES_BEFORE_POWER)
         self._on_it = self._rest_on(seen)
         self._goes_on = self._own(seen)
+        self._suspended_at = wiring.bench().clock.now()
 
     def _rest_on(self, seen: SeenCard | None) -> set[int]:
         """Return the writes whose proof may rest on this card."""
@@ -174,24 +175,28 @@ class _Proof:
 
     @all_or_nothing
     def doubt(self, paths: Collection[str]) -> None:
-        """End every proof that rests on the card, and have nobody rely on the one that may go on, before anything changes."""
-        now = wiring.bench().clock.now()
+        """End every proof that rests on the card, the one that may go on too, before anything changes."""
+        now = self._suspended_at
         void(self._on_it - {self._goes_on or 0}, now, f"settings files were put on its card: {_names(paths)}")
         if self._goes_on is not None:
-            be_unsure(self._goes_on, now, f"settings files were being put on its card: {_names(paths)}")
+            suspend(
+                self._goes_on,
+                now,
+                f"settings files were being put on its card, and nobody saw the end of it: {_names(paths)}",
+            )
         if self._row is not None:
             ReportedDrive.objects.filter(pk=self._row.pk).update(recognised=None, card=None)
 
     def go_on(self, paths: Collection[str]) -> None:
         """Have the proof go on with what lies there now, where it may."""
-        own = standing().filter(pk=self._goes_on or 0).first()
+        own = Write.objects.filter(pk=self._goes_on or 0).first()
         known = _blocks_of(own) if own else None
         if own is None or known is None:
             return
         bench = wiring.bench()
         marks = recognise_card.execute(self._drive, settings_paths(paths), readers=bench.readers, tools=bench.tools)
         fresh = read_anew(self._disk, known, self._range(known))
-        prove_anew(own.pk, bench.clock.now(), fresh.digests, asdict(marks))
+        prove_anew(own.pk, self._suspended_at, bench.clock.now(), fresh.digests, asdict(marks))
 
 
 def _blocks_of(write: Write) -> BlockDigests | None:

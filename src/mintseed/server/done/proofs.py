@@ -131,20 +131,25 @@ def _ask_whose(row: ReportedDrive, found: Recognition, marks: CardMarks, now: da
 
 
 @all_or_nothing
-def be_unsure(write_id: int, now: datetime, why: str) -> None:
-    """Have nobody rely on a proof until it is looked at again: its card is about to change, or seen to."""
+def suspend(write_id: int, now: datetime, why: str) -> None:
+    """End a proof whose card is about to be changed by us; `prove_anew` may take it up again. Whatever comes in between, it stays ended: a look at
+    some blocks would not tell."""
     for one in _locked([write_id]):
-        Write.objects.filter(pk=one.pk).update(unsure_at=now, unsure_why=why[:200])
+        Write.objects.filter(pk=one.pk).update(void_at=now, void_why=why[:200], unsure_at=None, unsure_why="")
         judge_soon(pk=one.deployment_id)
 
 
 @all_or_nothing
-def prove_anew(write_id: int, now: datetime, digests: bytes, marks: dict[str, object]) -> None:
-    """Have a proof that was doubted go on with what was read back from its card just now."""
-    for one in _locked([write_id]):
-        WrittenBlocks.objects.filter(write=one).update(digests=digests)
-        Write.objects.filter(pk=one.pk).update(marks=marks, proven_at=now, digest="", unsure_at=None, unsure_why="")
-        judge_soon(pk=one.deployment_id)
+def prove_anew(write_id: int, suspended_at: datetime, now: datetime, digests: bytes, marks: dict[str, object]) -> None:
+    """Have a proof that was suspended go on with what was read back from its card just now; one that ended otherwise meanwhile stays so."""
+    of = Write.objects.values_list("deployment_id", flat=True).get(pk=write_id)
+    Deployment.objects.select_for_update().get(pk=of)
+    one = Write.objects.select_for_update().get(pk=write_id)
+    if one.void_at != suspended_at:
+        return
+    WrittenBlocks.objects.filter(write=one).update(digests=digests)
+    Write.objects.filter(pk=one.pk).update(marks=marks, proven_at=now, digest="", void_at=None, void_why="")
+    judge_soon(pk=of)
 
 
 def be_sure(write_id: int | None, now: datetime) -> None:

@@ -7,7 +7,8 @@ from mintseed.core.recipes.model import Recipe
 from mintseed.server.done import planning
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.judged.journal import record
-from mintseed.server.judged.load import first_network, host_names, scheme_name
+from mintseed.server.judged.load import first_network, host_names
+from mintseed.server.judged.networks import scheme_name
 from mintseed.server.kept.models import BoardUnit, Deployment, Image, Site
 from mintseed.server.kept.transactions import all_or_nothing
 

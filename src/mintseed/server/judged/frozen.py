@@ -52,7 +52,7 @@ def pack(inputs: WalkInputs) -> str:
         replace(n, passphrase="") if isinstance(n.passphrase, Unreadable) else n for n in values.others
     ))  # fmt: skip
     # Who else had which address at the time judges nothing of a closed record any more.
-    inputs = replace(inputs, addresses_taken={}, addresses_seen={})
+    inputs = replace(inputs, addresses_taken={}, addresses_seen=None)
     return base64.b85encode(zlib.compress(INPUTS.dump_json(replace(inputs, values=values, kept=True)), 9)).decode()
 
 

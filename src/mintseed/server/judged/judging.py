@@ -259,7 +259,12 @@ def inputs_mark(one: Loaded) -> str:
     parts.append([r.pk for r in one.readings])
     parts.append((sorted(one.names_taken), one.joined))
     parts.append(
-        ([_values(n) for n in one.also], sorted(one.addresses_taken.items()), sorted(one.network_seen.items()))
+        (
+            [_values(n) for n in one.also],
+            sorted(one.addresses_taken.items()),
+            sorted((one.network_seen or {}).items()),
+            one.network_seen is None,
+        )
     )
     return hashlib.blake2b(repr(parts).encode(), key=settings.SECRET_KEY.encode()[:64], digest_size=32).hexdigest()
 

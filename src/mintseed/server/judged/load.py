@@ -10,7 +10,6 @@ from dataclasses import asdict, dataclass, field, replace
 from datetime import datetime
 from functools import cached_property
 from typing import TypeVar
-from zoneinfo import ZoneInfo
 
 from django.conf import settings
 from django.db import connection
@@ -27,17 +26,22 @@ from mintseed.core.image.report import XRay
 from mintseed.core.plan.plan import Card as CardFacts
 from mintseed.core.recipes.model import WAYS_IN, Recipe
 from mintseed.core.settings.answers import answers_in_force
-from mintseed.core.settings.values import KnownNetwork, SettingValues, Unreadable
+from mintseed.core.settings.values import SettingValues, Unreadable
 from mintseed.core.site.addresses import NO_PLAN, AddressPlan
-from mintseed.core.site.names import name_by_scheme
 from mintseed.core.site.ranges import own_ranges
 from mintseed.core.site.ssh_keys import keys_in
-from mintseed.core.site.time_zones import time_zones
 from mintseed.core.walk import Walk, WalkInputs
 from mintseed.server.judged.frozen import NAMES, Names, unpack
 from mintseed.server.judged.job_state import describe_trouble, is_active
+from mintseed.server.judged.networks import (
+    addresses_seen,
+    addresses_taken,
+    also_networks,
+    keys_in_order,
+    known_network,
+    zone_of,
+)
 from mintseed.server.kept.models import (
-    Bench,
     BoardUnit,
     BootRun,
     Claim,
@@ -56,7 +60,6 @@ from mintseed.server.kept.stored_types import (
     CAUSES,
     FINDING,
     NAMING,
-    seen_of,
     stored,
     xray_of,
 )
@@ -94,8 +97,8 @@ class Loaded:
     """further networks it knows, in their order"""
     addresses_taken: Mapping[str, str] = field(default_factory=dict)
     """fixed addresses of other devices of its place, and their names; asked for only where it has one itself"""
-    network_seen: Mapping[str, str] = field(default_factory=dict)
-    """addresses that its place's benches saw lately and no device of it has, and when, as one reads it; likewise"""
+    network_seen: Mapping[str, str] | None = None
+    """those of its address that its place's benches saw and since when, as one reads it; None where nobody looked, or it was booted itself"""
 
     @cached_property
     def live(self) -> Loaded:
@@ -329,11 +332,6 @@ def site_ranges(site: Site) -> tuple[str, ...]:
     return own_ranges(site.networks, shared=site.shared_range, standin=standin)
 
 
-def zone_of(site: Site) -> str:
-    """Return the site's time zone, UTC when it names none that exists."""
-    return site.time_zone if site.time_zone in time_zones() else "UTC"
-
-
 def board_of(unit: BoardUnit | None) -> Board | None:
     """Return the description of `unit`, None when there is none. Raises MissingError when its description is gone."""
     if unit is None:
@@ -348,11 +346,6 @@ def board_of(unit: BoardUnit | None) -> Board | None:
 def _own_or(own: str, sites: str) -> str:
     """Return the passphrase of the deployment's own, else the site's; one that is kept and cannot be read is nobody's else."""
     return own if own or isinstance(own, Unreadable) else sites
-
-
-def known_network(row: WifiNetwork) -> KnownNetwork:
-    """Return a further network as a device knows it."""
-    return KnownNetwork(row.ssid, "" if row.open else row.passphrase, row.hidden, row.wpa3_only, row.open)
 
 
 def names_of(row: Deployment) -> Names:
@@ -480,9 +473,9 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
                 planned.part = None  # this kind is to be bought again, until it is put back
             parts[planned.deployment_id].append(planned)
     also = also_networks(rows)
-    fixed = fixed_addresses(rows)
+    taken = addresses_taken(rows)
     # What was booted may itself be what was seen.
-    seen = seen_addresses([row for row in rows if row.address and not last[row.pk].runs])
+    seen = addresses_seen([row for row in rows if row.address and not last[row.pk].runs])
     joined = joined_keys({d.network_id for d in rows if d.network_id and (_waits(belongs.get(d.pk)) or d.passphrase)})
     loaded = []
     for row in rows:
@@ -508,45 +501,11 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
                 tuple(parts[row.pk]),
                 attempt,
                 also=tuple(also[pk] for pk in keys_in_order(row.also_networks) if pk in also),
-                addresses_taken={a: name for a, (pk, name) in fixed.get(row.site_id, {}).items() if pk != row.pk},
-                network_seen=seen.get(row.site_id, {}) if row.address and not its.runs else {},
+                addresses_taken=taken.get(row.pk, {}),
+                network_seen=None if its.runs else seen.get(row.pk),
             )
         )
     return loaded
-
-
-def keys_in_order(stored_keys: object) -> tuple[int, ...]:
-    """Return the keys a row holds, each once; nothing of what is no list of numbers."""
-    held = stored_keys if isinstance(stored_keys, list) else []
-    return tuple(dict.fromkeys(k for k in held if isinstance(k, int) and not isinstance(k, bool)))
-
-
-def also_networks(rows: Sequence[Deployment]) -> dict[int, WifiNetwork]:
-    """Return the further networks that `rows` know, by key; those that are taken off are left out."""
-    wanted = {pk for row in rows for pk in keys_in_order(row.also_networks)}
-    return {n.pk: n for n in WifiNetwork.there.filter(pk__in=wanted)} if wanted else {}
-
-
-def fixed_addresses(rows: Sequence[Deployment]) -> dict[int, dict[str, tuple[int, str]]]:
-    """Return the fixed addresses of every device of the places of `rows` that want one, and whose they are. Who came first keeps it."""
-    sites = {row.site_id for row in rows if row.address}
-    found: dict[int, dict[str, tuple[int, str]]] = defaultdict(dict)
-    if sites:
-        held = Deployment.objects.filter(removed_at=None, site__in=sites).exclude(address="").order_by("pk")
-        for site, pk, name, address in held.values_list("site_id", "pk", "name", "address"):
-            found[site].setdefault(address, (pk, name))
-    return found
-
-
-def seen_addresses(rows: Sequence[Deployment]) -> dict[int, dict[str, str]]:
-    """Return which addresses the benches at the places of `rows` saw lately, by place, and since when, as one reads it there."""
-    zones = {row.site_id: ZoneInfo(zone_of(row.site)) for row in rows}
-    found: dict[int, dict[str, str]] = defaultdict(dict)
-    if zones:
-        for site, memory in Bench.there.filter(site__in=zones).values_list("site_id", "network_seen"):
-            for address, seen in seen_of(memory).items():
-                found[site][address] = f"{seen.first.astimezone(zones[site]):%-d %B, %H:%M}"
-    return found
 
 
 M = TypeVar("M", bound=Model)
@@ -608,12 +567,3 @@ def host_names(site: Site, like: str) -> frozenset[str]:
 
 def first_network(site: Site) -> WifiNetwork | None:
     return site.wifi.filter(removed_at=None).order_by("wpa3_only", "band_ghz", "pk").first()
-
-
-def scheme_name(site: Site, *, recipe: str, name: str, board: str, but: int = 0) -> str:
-    """Return the host name that the scheme of `site` makes for a device; empty where it has none. `but`: a device whose own name does not count."""
-    if not site.name_scheme:
-        return ""
-    held = Deployment.objects.filter(removed_at=None, site=site).exclude(pk=but).values_list("host_name", flat=True)
-    taken = frozenset(n.lower() for n in held)
-    return name_by_scheme(site.name_scheme, place=site.name, appliance=recipe, name=name, board=board, taken=taken)

@@ -287,7 +287,7 @@ class Deployment(Removable):
     """one host name a place, of those that are there"""
 
     class Meta:
-        indexes: ClassVar = [models.Index(fields=["site", "host_name"])]
+        indexes: ClassVar = [models.Index(fields=["site", "host_name"]), models.Index(fields=["site", "address"])]
 
 
 class PlannedPart(models.Model):

@@ -12,7 +12,7 @@ export function AlsoKnows({ data, save, problem }: Props) {
   const known = data.also.filter((n) => n.knows);
   const others = data.also.filter((n) => !n.knows);
   if (data.also.length === 0) return null;
-  const set = (also: readonly Shapes["KnownOut"][]) => save({ also: also.map((n) => n.id) });
+  const set = (also: readonly Shapes["KnownOut"][]) => save({ also: also.map((n) => n.id), was: { also: known.map((n) => n.id) } });
   const sooner = (at: number) => {
     const moved = [...known];
     const [one] = moved.splice(at, 1);
