@@ -554,3 +554,23 @@ def test_what_is_installed_over_the_network_goes_down_the_line_without_image_and
     assert keep["label"]["made_of"] == "Platen, over the network, on Larkspur R"
     assert api.get(f"/deployments/{pk}")["line"]["finished"]
     assert api.post(f"/deployments/{pk}/boot/power-off")["powered"] is False
+
+
+def test_what_was_written_before_bears_on_nothing_once_it_is_installed_over_the_network(api: Api) -> None:
+    text = (wiring.PROJECT / "recipes" / "platen.yaml").read_text()
+    api.put(
+        "/descriptions/recipe", {"text": text.replace("[fill-before, fill-after]", "[fill-before, network-install]")}
+    )
+    pk = written(api)
+    api.put(f"/deployments/{pk}/plan", {"way_in": "network-install", "way": "cable"})
+    assert now_at(api, pk) == "boot"
+    boot = api.post(f"/deployments/{pk}/boot/power-on")
+    assert (boot["powered"], boot["by_hand"]) == (True, True)
+    assert now_at(api, pk) == "boot"
+    api.post(f"/deployments/{pk}/boot/power-off")
+    api.put(f"/deployments/{pk}/plan", {"way_in": "fill-before", "way": "wifi"})
+    assert api.get(f"/deployments/{pk}/card")["proven"], "what is on that card is still what was proven"
+    elsewhere = api.post("/sites", {"name": "Attic"})["id"]
+    Deployment.objects.filter(pk=pk).update(site=elsewhere, way_in="network-install", way="cable")
+    status, problem = api.call("post", f"/deployments/{pk}/boot/power-on", {})
+    assert (status, problem["found"]) == (409, "no bench stands at Attic")

@@ -155,6 +155,7 @@ CODES: dict[str, Code] = {
     "interfaces.misplaced": Code("stop", "Line … belongs to no iface"),
     "interfaces.no-value": Code("stop", "… in line … has no value"),
     "interfaces.option-doubled": Code("stop", "… stands here twice"),
+    "iwd.address-if": Code("note", "Its address counts only where iwd sets addresses itself"),
     "iwd.line": Code("stop", "Line … is no setting"),
     "iwd.section-unknown": Code("check", "[…] is not a section"),
     "iwd.value": Code("check", "…=… is neither true nor false"),

@@ -132,6 +132,10 @@ def test_iwd_gets_a_file_each_called_after_its_network() -> None:
     assert [f.path for f in made] == [
         f"/var/lib/iwd/={n.encode().hex()}.{e}" for n, e in (("Quay House 2G", "psk"), ("Boat shed", "psk"), ("Harbour guests", "open"), ("Loft", "psk"))
     ]  # fmt: skip
+    told = [f for f in made[1].findings if f.code == "settings.file-made"]
+    assert [("Boat shed" in f.detail, "written over" in f.detail) for f in told] == [(True, True)], (
+        "nobody looked for it"
+    )
     assert made[2].content == b"[Settings]\nAutoConnect=true\n"
     assert b"Passphrase=three grey seals" in made[3].content
     assert "Harbour guests without a passphrase" in made[2].meaning

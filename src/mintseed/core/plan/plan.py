@@ -86,5 +86,4 @@ class Plan:
     @property
     def own_way_in(self) -> WayIn:
         """How the settings get in: as chosen, else filled before writing where the recipe allows that, else its usual way."""
-        allowed = self.recipe.ways_in
-        return self.way_in or ("fill-before" if "fill-before" in allowed else allowed[0])
+        return self.way_in or self.recipe.usual_way_in

@@ -575,6 +575,11 @@ class Recipe(Described):
         return any(file.overlays for file in self.files)
 
     @property
+    def usual_way_in(self) -> WayIn:
+        """How the settings get in where nobody chose: filled before writing where it allows that, else its first way."""
+        return "fill-before" if "fill-before" in self.ways_in else self.ways_in[0]
+
+    @property
     def on_boot_volume(self) -> dict[str, FileToFill]:
         """Its files there by their names in small letters: whoever reads FAT finds a name in whatever letters it is written."""
         return {file.path.lower(): file for file in self.files if file.volume == "boot"}

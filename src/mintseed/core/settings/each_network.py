@@ -22,6 +22,8 @@ class OfNetwork:
     values: SettingValues
     left_out: tuple[str, ...] = ()
     why: str = ""
+    further: bool = False
+    """whether it is a file of its own beside the one that the recipe names; whether the image brings one of its name nobody looked"""
 
 
 def of_networks(file: FileToFill, values: SettingValues) -> Iterator[OfNetwork]:
@@ -33,7 +35,8 @@ def of_networks(file: FileToFill, values: SettingValues) -> Iterator[OfNetwork]:
     if several == "file-each" and _may_have_more(file):
         for number, network in enumerate(values.networks, 1):
             one = values.of_network(network)
-            yield OfNetwork(_called(file, one) if number == 1 else _further(file, one, number), one)
+            first = number == 1
+            yield OfNetwork(_called(file, one) if first else _further(file, one, number), one, further=not first)
         return
     # What it cannot say of one network does not keep the others out.
     fit = tuple(n for n in values.others if not (n.wpa3_only and file.refuses_wpa3)) if several == "in-file" else ()

@@ -87,12 +87,18 @@ def fill_files(recipe: Recipe, values: SettingValues, image: XRay) -> tuple[Fill
 
 
 def _with_left_out(filled: FilledFile, one: OfNetwork) -> FilledFile:
-    """Return the file with the finding that it does not hold every network its device shall know."""
+    """Return the file with what is to be said of the networks of its device: that it is one of its own, or does not hold them all."""
+    if one.further:
+        told = Finding(
+            "settings.file-made", Severity.NOTE, f"{filled.path} is made", f"It is for {one.values.ssid}, beside the file the recipe names; one of this name would be written over.",
+            where=Where(file=filled.path),
+        )  # fmt: skip
+        return replace(filled, findings=(*(f for f in filled.findings if f.code != told.code), told))
     if not one.left_out:
         return filled
     names = ", ".join(one.left_out)
     told = Finding(
-        "settings.networks-left-out", Severity.CHECK, f"{filled.path} does not take {names}", f"{one.why}; the device joins {one.values.ssid} alone of these.",
+        "settings.networks-left-out", Severity.CHECK, f"{filled.path} does not take {names}", f"{one.why}; of {'these' if len(one.left_out) > 1 else 'it'} the device knows nothing.",
         "Add the others on the running device, or leave them out here.", Where(file=filled.path, field="also"),
     )  # fmt: skip
     return replace(filled, findings=(*filled.findings, told))

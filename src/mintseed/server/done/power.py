@@ -97,7 +97,7 @@ def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
     Deployment.objects.select_for_update().get(pk=pk)
     one = judged(pk).loaded.live
     write, row = one.write, one.row
-    bench = write.bench if write else own_bench()
+    bench = write.bench if write else _bench_at(row)
     if (write.pk if write else None) != deciding.write_id:
         raise RefusedError(
             "another card was written meanwhile", next_step="Look at how things stand, then power it on."
@@ -128,6 +128,18 @@ def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
         drive = DRIVE.validate_python(ReportedDrive.objects.get(bench=bench, path=write.drive_path).drive)
         power.power_on(unit_key(unit), on.board, drive, cable=row.way == "cable")
     return run
+
+
+def _bench_at(row: Deployment) -> Bench:
+    """Return the bench that watches the network of the place where a device stands: this home's own, or the first there. Raises RefusedError."""
+    own = own_bench()
+    found = own if own.site_id == row.site_id else Bench.there.filter(site_id=row.site_id).order_by("pk").first()
+    if found is None:
+        raise RefusedError(
+            f"no bench stands at {row.site.name}",
+            next_step="Nobody could see it join there. Start a worker at that place.",
+        )
+    return found
 
 
 def _itself(row: Deployment) -> Itself:

@@ -454,6 +454,8 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
     closings = by_key(Closing.objects.defer("frozen"), (x.closing for x in last.values()))
     image_jobs = by_key(Job.objects, (x.image_job for x in last.values()))
     readings = last_readings(last)
+    # What was written before somebody chose to install it over the network bears on nothing now.
+    last |= {row.pk: replace(last[row.pk], write=None, attempt=None) for row in rows if _is_installed(row)}
     belongs: dict[int, BootRun] = {}
     for row in rows:
         write, run = writes.get(last[row.pk].write), runs.get(last[row.pk].run)
@@ -527,6 +529,12 @@ def last_readings(last: Mapping[int, LastRows]) -> Mapping[int, list[Reading]]:
         for reading in of_these.filter(pk__in=newest).order_by("pk"):
             found[reading.deployment_id].append(reading)
     return found
+
+
+def _is_installed(row: Deployment) -> bool:
+    """Whether a device gets its system over the network."""
+    recipe = descriptions.recipes().get(row.recipe)
+    return (row.way_in or (recipe.usual_way_in if recipe else "")) == "network-install"
 
 
 def _waits(run: BootRun | None) -> bool:

@@ -55,6 +55,7 @@ def _off(lines: list[str]) -> bool:
 def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
     """Yield what iwd would refuse, and what keeps it from joining by itself."""
     key = phrase = ""
+    fixed = 0
     for line in read_lines(text, ("#",)):
         where = Where(file=path, line=line.number)
         if line.opens:
@@ -66,6 +67,8 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
         elif line.key is None or not line.section:
             yield Finding("iwd.line", Severity.STOP, f"Line {line.number} is no setting", "The reader refuses the whole file because of it.",
                           "Write Key=value below a [Section].", where, SOURCE)  # fmt: skip
+        elif (line.section, line.key) == ("IPv4", "Address"):
+            fixed = line.number
         elif (line.section, line.key) == ("Security", "PreSharedKey"):
             key = line.value.strip()
             if not _KEY.fullmatch(key):
@@ -81,6 +84,9 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
                 yield Finding("iwd.value", Severity.CHECK, f"{line.key}={said} is neither true nor false", "The reader passes over it.", "Write true or false.", where, SOURCE)  # fmt: skip
             elif line.key == "AutoConnect" and said in ("false", "0", "no", "off"):
                 yield Finding("wifi.disabled", Severity.STOP, "It would not connect by itself", "AutoConnect is off.", "Take the line AutoConnect= out.", where, SOURCE)  # fmt: skip
+    if fixed:
+        yield Finding("iwd.address-if", Severity.NOTE, "Its address counts only where iwd sets addresses itself", "Elsewhere another program does, and reads nothing of this file.",
+                      "Look for EnableNetworkConfiguration=true in its main.conf.", Where(file=path, line=fixed), "iwd.config(5), General")  # fmt: skip
     if path.endswith(".psk") and not key and not phrase:
         yield Finding("wifi.key-missing", Severity.STOP, "The key is not in the file", "It would wait for somebody to type it.",
                       "Add [Security] with PreSharedKey= or Passphrase=.", Where(file=path), SOURCE)  # fmt: skip
