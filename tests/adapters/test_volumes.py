@@ -147,6 +147,25 @@ def test_links_are_followed_inside_the_volume_and_no_further(tmp_path: Path) -> 
         assert root.read(name, 100) is None, name
 
 
+def test_an_empty_folder_is_there_already(tmp_path: Path) -> None:
+    """Judged by mdir and mcopy: what an image brings empty is filled, in whatever letters, and several new files go into one new folder."""
+    image = tmp_path / "fat.img"
+    image.write_bytes(bytes(4 * MIB))
+    run("mkfs.vfat", image)
+    run("mmd", "-i", image, "::SETTINGS", "::SETTINGS/WIFI")
+    made = {"settings/wifi/home": b"a", "settings/new/one": b"b", "settings/new/two": b"c", "settings/New/three": b"d"}
+    volume(image, 0).write(made)
+    for path, data in (
+        ("SETTINGS/WIFI/home", b"a"),
+        ("SETTINGS/new/one", b"b"),
+        ("SETTINGS/new/two", b"c"),
+        ("SETTINGS/new/three", b"d"),
+    ):
+        assert run("mcopy", "-i", image, f"::{path}", "-") == data
+    assert run("mdir", "-b", "-i", image, "::").split() == [b"::/SETTINGS/"]
+    run("fsck.fat", "-n", image)
+
+
 @pytest.mark.parametrize("path", ["network/wifi.nmconnection", "Deep/Er/Remote-Login", "enable", "SETTINGS/made.conf"])
 def test_a_file_that_is_made_has_its_folders_and_its_exact_letters(disk: Path, tmp_path: Path, path: str) -> None:
     """fsck.fat(8) finds nothing to say of what was made; mdir(1) shows the name in the letters it was given."""

@@ -38,12 +38,16 @@ class FatVolume:
 
     def __init__(self, disk: Path, offset_bytes: int) -> None:
         self._image = f"{disk}@@{offset_bytes}"
-        self._files: tuple[str, ...] | None = None
+        self._entries: tuple[str, ...] | None = None
 
     def files(self) -> tuple[str, ...]:
-        if self._files is None:
-            self._files = self._listed()
-        return self._files
+        return tuple(name for name in self._all() if not name.endswith("/"))
+
+    def _all(self) -> tuple[str, ...]:
+        """Return every file and, with a / at its end, every folder, the empty ones too."""
+        if self._entries is None:
+            self._entries = self._listed()
+        return self._entries
 
     def _listed(self) -> tuple[str, ...]:
         try:
@@ -57,7 +61,7 @@ class FatVolume:
                 return ()  # so mdir says of a volume without any file
             raise
         names = (line.removeprefix("::/") for line in listed.split("\n") if line.startswith("::/"))
-        return tuple(itertools.islice((n for n in names if not n.endswith("/")), MAX_DIRECTORY_ENTRIES))
+        return tuple(itertools.islice(names, MAX_DIRECTORY_ENTRIES))
 
     def folder(self, path: str) -> tuple[str, ...]:
         inside = f"{path.rstrip('/')}/"
@@ -91,9 +95,10 @@ class FatVolume:
 
     def _make_folders(self, path: str) -> int:
         """Make the folders of a file that is to be made; return the date it gets. A name that is there in other letters is that one."""
-        there = {name.lower()[: len(name) - len(name.rsplit("/", 1)[-1])] for name in self.files()}
         for end in (i for i, sign in enumerate(path) if sign == "/"):
-            if not any(name.startswith(path[: end + 1].lower()) for name in there):
+            folder = path[: end + 1]
+            if folder.lower() not in {name.lower() for name in self._all()}:
+                self._entries = (*self._all(), folder)
                 arguments = ["mmd", "-D", "s", "-i", self._image, f"::/{path[:end]}"]
                 run_tool(arguments, package="mtools", environment={"SOURCE_DATE_EPOCH": str(FAT_EPOCH_S)})
         return FAT_EPOCH_S
