@@ -1,5 +1,5 @@
 # The commands people and CI share.
-.PHONY: start account worker test check fix shots bench torture lock types
+.PHONY: start account worker test check fix shots bench torture prove lock types
 
 start:            ## everything from Debian packages to a running, seeded application
 	@scripts/start || case $$? in 129|130|143) ;; *) exit 1 ;; esac
@@ -21,8 +21,8 @@ check:            ## linters, types, boundaries, drift; warnings are errors
 	@scripts/check
 
 fix:              ## put right what the linters can
-	.venv/bin/ruff check --fix src tests bench torture manage.py
-	.venv/bin/ruff format src tests bench torture manage.py
+	.venv/bin/ruff check --fix src tests bench torture proving manage.py
+	.venv/bin/ruff format src tests bench torture proving manage.py
 
 types:            ## the OpenAPI snapshot and the front end's types, made from the code
 	@.venv/bin/python manage.py openapi > web/src/api/openapi.json
@@ -40,6 +40,12 @@ bench:            ## the benchmarks; results in docs/benchmarks.md
 torture:          ## kills, starts, races, attacks, damaged files, by the hundred; hours; table in docs/reliability.md
 	@scripts/prepare --tests
 	@.venv/bin/python -m torture
+
+prove:            ## filled cards start a real Linux in virtual machines, join a real radio cell and are found; table in docs/proving.md. As root
+	@scripts/prepare --machine
+	@scripts/prepare --tests
+	@.venv/bin/python -m proving
+	@MINTSEED_PROVE=1 .venv/bin/python -m pytest tests/browser/test_machine.py
 
 lock:             ## pin what requirements.in names
 	.venv/bin/pip install -q pip-tools

@@ -45,10 +45,13 @@ from mintseed.shipped import read_descriptions as read_descriptions
 from mintseed.shipped import read_recipe as read_recipe
 from mintseed.shipped import recipe_files as recipe_files
 from mintseed.shipped import recipes as recipes
-from mintseed.standins import NOT_SIMULATED as NOT_SIMULATED
+from mintseed.standins import NOT_ON_A_MACHINE, NOT_SIMULATED
 from mintseed.standins.bench_folder import BenchFolder
 from mintseed.standins.power import StandinPower
 from mintseed.standins.readers import StandinReaders
+
+Kind = Literal["standin", "machine", "real"]
+"""what a home's benches are: made up; virtual machines that start the very bytes of a card; one's own devices"""
 
 
 @dataclass(frozen=True)
@@ -57,12 +60,13 @@ class Config:
 
     home: Path
     library: Path
-    bench: Literal["standin", "real"]
+    bench: Kind
     standin_lan: str
     standin_pace: float
     lease_files: tuple[Path, ...]
     bench_name: str = "bench"
     loop_cards: tuple[str, ...] = ()
+    machine_lan: str = ""
 
     @staticmethod
     def from_environment() -> Config:
@@ -71,17 +75,29 @@ class Config:
         return Config(
             home=home,
             library=Path(os.environ.get("MINTSEED_LIBRARY") or home / "library").resolve(),
-            bench="real" if os.environ.get("MINTSEED_BENCH") == "real" else "standin",
+            bench=bench_kind(os.environ.get("MINTSEED_BENCH") or "standin"),
             standin_lan=os.environ.get("MINTSEED_STANDIN_LAN") or kept_lan(home),
             standin_pace=float(os.environ.get("MINTSEED_STANDIN_PACE", "10")),
             lease_files=tuple(Path(p) for p in os.environ.get("MINTSEED_LEASES", "").split(":") if p),
             bench_name=bench_name(os.environ.get("MINTSEED_BENCH_NAME") or "bench"),
             loop_cards=tuple(p for p in os.environ.get("MINTSEED_LOOP_CARDS", "").split(":") if p),
+            machine_lan=os.environ.get("MINTSEED_MACHINE_LAN") or FIRST_MACHINE_LAN,
         )
 
     @property
     def is_standin(self) -> bool:
+        """Whether devices, network and what is on record at first are made up."""
         return self.bench == "standin"
+
+    @property
+    def plays_boards(self) -> bool:
+        """Whether its cards are files and it powers the boards itself: nobody's own devices are behind it."""
+        return self.bench != "real"
+
+    @property
+    def own_lan(self) -> str:
+        """The network that comes with the bench; empty where it is the one that is there."""
+        return {"standin": self.standin_lan, "machine": self.machine_lan, "real": ""}[self.bench]
 
     @property
     def bench_folder(self) -> BenchFolder:
@@ -91,6 +107,20 @@ class Config:
         """Return the folder of the stand-in bench called `name`."""
         return BenchFolder(self.home / ("bench" if name == "bench" else f"bench-{name}"))
 
+
+def bench_kind(text: str) -> Kind:
+    """Return `text` as a kind of bench. Raises InputError for one there is not."""
+    if text not in ("standin", "machine", "real"):
+        raise InputError(
+            f"no kind of bench is called {text!r}",
+            expected="real, machine, or nothing for the pretend one",
+            where="MINTSEED_BENCH",
+        )
+    return text  # type: ignore[return-value]
+
+
+FIRST_MACHINE_LAN = "10.91.4.0/24"
+"""the network of a machine bench, where nobody chose another: of the private ranges (RFC 1918), one that few have"""
 
 FIRST_LAN = "127.77.4.0/24"
 """the pretend network of the usual home, and of homes from before each had its own"""
@@ -157,14 +187,23 @@ def bench(name: str = "") -> Bench:
         view = NeighbourView([folder.leases_file], neighbours_from_file(folder.neighbours_file))
         clock = SystemClock(chosen.standin_pace)
         return Bench(StandinReaders(folder), StandinPower(folder), library, tools, view, probe, scanner, clock)
+    if chosen.plays_boards:  # the cards are files; whatever is on the network is asked as on a real bench
+        folder = chosen.bench_folder_of(name or chosen.bench_name)
+        view = NeighbourView([folder.leases_file], neighbours_from_kernel)
+        return Bench(StandinReaders(folder), StandinPower(folder), library, tools, view, probe, scanner, SystemClock())
     view = NeighbourView(chosen.lease_files, neighbours_from_kernel)
     readers = LsblkReaders(chosen.loop_cards)
     return Bench(readers, None, library, tools, view, probe, scanner, SystemClock())
 
 
+def not_simulated() -> tuple[str, ...]:
+    """Return what the bench leaves out of what it plays."""
+    return NOT_ON_A_MACHINE if config().bench == "machine" else NOT_SIMULATED
+
+
 def this_machine() -> ThisMachine | None:
-    """Return what tells of the machine this runs on; None on the stand-in bench, whose place is made up."""
-    return None if config().is_standin else OwnMachine()
+    """Return what tells of the machine this runs on; None where its place is made up."""
+    return None if config().plays_boards else OwnMachine()
 
 
 @cache

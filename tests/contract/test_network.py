@@ -199,6 +199,9 @@ def test_power_moves_the_card_on_the_standin_and_is_noted_on_a_real_bench(tmp_pa
     power.power_off("unit-1")
     assert bench.powered() == {}
     assert power.powered_since_s() == {}
+    assert power.console("unit-1") == ""
+    bench.console_file("unit-1").write_bytes(b"[    0.1] Linux\xff\r\n")
+    assert power.console("unit-1").startswith("[    0.1] Linux")
 
 
 def test_a_scan_finds_what_takes_a_connection_and_nothing_else() -> None:

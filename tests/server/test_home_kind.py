@@ -26,7 +26,10 @@ def a_bench(name: str, kind: str, *, was_real: bool = False, holder: str = "") -
 
 
 @pytest.mark.django_db
-@pytest.mark.parametrize(("first", "second"), [("standin", "real"), ("real", "standin")])
+@pytest.mark.parametrize(
+    ("first", "second"),
+    [("standin", "real"), ("real", "standin"), ("machine", "real"), ("standin", "machine"), ("real", "machine")],
+)
 def test_the_first_start_says_whose_it_is(tmp_path: Path, first: str, second: str) -> None:
     keep_kind(config(tmp_path, first))
     keep_kind(config(tmp_path, first))
@@ -34,7 +37,7 @@ def test_the_first_start_says_whose_it_is(tmp_path: Path, first: str, second: st
         with pytest.raises(RefusedError) as refused:
             refuse(config(tmp_path, second))
         assert str(tmp_path) in refused.value.sentence()
-        assert ("MINTSEED_BENCH=real" in refused.value.next_step) is (second == "real")
+        assert (f"MINTSEED_BENCH={second}" in refused.value.next_step) is (second != "standin")
         assert f"MINTSEED_HOME={tmp_path}-" in refused.value.next_step
     assert kept_kind(tmp_path) == first
 

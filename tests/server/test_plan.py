@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -241,9 +242,10 @@ def test_the_made_up_images_are_built_when_asked_for_and_not_twice(api: Api) -> 
 
 
 def test_one_made_up_image_after_the_other(tmp_path: Path) -> None:
-    everything = demo_images.missing(tmp_path)
-    demo_images.build("threadgate-1.3-thistle.bin", tmp_path)
-    assert [n for n in everything if n not in demo_images.missing(tmp_path)] == ["threadgate-1.3-thistle.bin"]
+    config = replace(wiring.config(), library=tmp_path, bench="standin")
+    everything = demo_images.missing(config)
+    demo_images.build("threadgate-1.3-thistle.bin", config)
+    assert [n for n in everything if n not in demo_images.missing(config)] == ["threadgate-1.3-thistle.bin"]
     listed, name = (tmp_path / "threadgate-1.3.sha256").read_text().split()
     assert name == "threadgate-1.3-thistle.bin"
     assert hashlib.sha256((tmp_path / name).read_bytes()).hexdigest() == listed

@@ -41,7 +41,7 @@ def run(arguments: argparse.Namespace) -> int:
         *(parse_ip_neigh(text_of(arguments.neighbours)) if arguments.neighbours else ()),
     ]
     given = bool(arguments.leases or arguments.neighbours)
-    standin = config().standin_lan if config().is_standin else ""
+    standin = config().own_lan
     asked = [check_range(n, shared=arguments.shared, standin=standin) for n in (*arguments.network, *arguments.scan)]
     scanned = asked[len(arguments.network) :]
     networks = tuple(asked) or (*OWN, *([SHARED] if arguments.shared else []), *([standin] if standin else []))

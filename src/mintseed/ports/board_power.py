@@ -15,5 +15,8 @@ class BoardPower(Protocol):
     def power_off(self, unit: str) -> None:
         """Power the board off and put its card back into the reader. Nothing happens when it is off."""
 
+    def console(self, unit: str) -> str:
+        """Return what the board said on its serial line since it was powered; nothing where none is heard. Never waits."""
+
     def powered_since_s(self) -> dict[str, float]:
         """Return the boards that are powered, and since when (Unix time in seconds)."""

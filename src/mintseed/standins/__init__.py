@@ -12,3 +12,12 @@ NOT_SIMULATED = (
     "sessions and TLS of the appliances' pages, and what they would really do",
 )
 """What the stand-in bench leaves out; the bench says so on screen."""
+
+NOT_ON_A_MACHINE = (
+    "the boards themselves: their first boot code, device trees, heat, supplies; a machine is a PC",
+    "distance, walls and other radios: every board hears its one access point well",
+    "cards that wear or lie: a card is a file",
+    "time: in software a boot takes several times as long as on a board",
+    "any way out of its network: nothing is installed or updated from elsewhere",
+)
+"""What a machine bench leaves out; the bench says so on screen."""

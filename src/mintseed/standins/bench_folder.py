@@ -20,6 +20,10 @@ class BenchFolder:
         self.leases_file = root / "leases"
         self.neighbours_file = root / "neighbours"
 
+    def console_file(self, unit: str) -> Path:
+        """Return what the board `unit` says on its serial line, since it was powered last."""
+        return self.boards / f"{unit}.console"
+
     def prepare(self) -> None:
         """Make the folders, for the owner alone."""
         for folder in (self.root, self.cards, self.boards):

@@ -13,10 +13,12 @@ from mintseed.core.errors import RefusedError
 from mintseed.standins.bench_folder import BenchFolder
 
 MOST_HEAR_GHZ = (2.4, 5.0)
+MOST_SAID_BYTES = 1024 * 1024
+"""of a console, from its start on"""
 
 
 class StandinPower:
-    """Implements ports.BoardPower. The bench process sees the file it leaves and behaves."""
+    """Implements ports.BoardPower, for pretend boards and for virtual machines. The bench process sees the file it leaves and behaves."""
 
     def __init__(self, folder: BenchFolder) -> None:
         self._folder = folder
@@ -44,6 +46,13 @@ class StandinPower:
 
     def power_off(self, unit: str) -> None:
         (self._folder.boards / f"{unit}.json").unlink(missing_ok=True)
+
+    def console(self, unit: str) -> str:
+        try:
+            with self._folder.console_file(unit).open("rb") as file:
+                return file.read(MOST_SAID_BYTES).decode("utf-8", "replace")
+        except OSError:
+            return ""
 
     def powered_since_s(self) -> dict[str, float]:
         return {unit: float(state["powered_at"]) for unit, state in self._folder.powered().items()}

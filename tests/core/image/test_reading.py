@@ -69,6 +69,20 @@ def test_other_heads_are_no_kernel(head: bytes) -> None:
     assert (read_kernel(head) is not None) is known
 
 
+@pytest.mark.parametrize(("load_flags", "bits"), [(0x7F, 64), (0x7E, 32), (None, 32)])
+def test_a_pcs_kernel_tells_its_word_size(load_flags: int | None, bits: int) -> None:
+    """Source: The Linux/x86 Boot Protocol; Debian's vmlinuz 6.1.0-57-amd64 has 0x7f there, XLF_KERNEL_64 being bit 0."""
+    head = bytearray(0x240)
+    head[0x1FE:0x200], head[0x202:0x206] = b"\x55\xaa", b"HdrS"
+    head[0x236] = load_flags or 0
+    found = read_kernel(bytes(head if load_flags is not None else head[:0x230]))
+    assert found == (bits, "pc")
+
+
+def test_a_boot_sector_is_no_kernel() -> None:
+    assert read_kernel(bytes(0x1FE) + b"\x55\xaa" + bytes(0x40)) is None
+
+
 @pytest.mark.parametrize("arguments", [["sha256sum"], ["sha256sum", "--tag"], ["sha256sum", "-b"]])
 def test_lists_as_coreutils_writes_them(tmp_path: Path, arguments: list[str]) -> None:
     # sha256sum(1) of coreutils, both styles

@@ -1881,14 +1881,13 @@ export interface components {
             coming_up: boolean;
             /** Id */
             id: number;
+            kind: components["schemas"]["Kind"];
             /** Name */
             name: string;
             /** Seen At */
             seen_at: string | null;
             /** Site Id */
             site_id: number;
-            /** Standin */
-            standin: boolean;
             /** Trouble */
             trouble: string;
         };
@@ -3036,6 +3035,11 @@ export interface components {
             why: string[];
         };
         /**
+         * Kind
+         * @enum {string}
+         */
+        Kind: "standin" | "machine" | "real";
+        /**
          * KnownBoardIn
          * @description `was`: the description that somebody began to change.
          */
@@ -3779,6 +3783,11 @@ export interface components {
             examples_off: boolean;
             /** Images */
             images: number;
+            /**
+             * Kind
+             * @enum {string}
+             */
+            kind: "standin" | "machine" | "real";
             /** Not Simulated */
             not_simulated: string[];
             /** Pace */

@@ -162,7 +162,8 @@ function Foot({ openHelp, openPalette }: { openHelp: () => void; openPalette: ()
   return (
     <footer className="mt-4 flex flex-col gap-1 text-[0.85rem] text-ink-3 md:mt-auto">
       {place?.standin && <p>Stand-in bench: pretend reader, boards and router. A boot runs {place.pace}× fast.</p>}
-      {place?.standin && (
+      {place?.kind === "machine" && <p>Machine bench: boards are virtual machines that start a card’s very bytes and join a radio cell inside. Nothing here is anybody’s device.</p>}
+      {place && place.kind !== "real" && (
         <details>
           <summary className="cursor-pointer hover:text-ink">What it does not simulate</summary>
           <ul className="list-disc pl-4">

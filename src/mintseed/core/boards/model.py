@@ -12,7 +12,7 @@ from mintseed.core.described import Around, Described, Fault, MeantError, Path
 from mintseed.core.price import Price
 
 Identifier = Annotated[str, Field(pattern=r"^[a-z0-9][a-z0-9.-]{0,39}$")]
-Architecture = Literal["arm", "riscv", "mcu"]
+Architecture = Literal["arm", "riscv", "pc", "mcu"]
 """Families of instructions. `mcu`: a microcontroller, which runs firmware and no system."""
 
 Speed = Literal["slow", "middle", "fast"]

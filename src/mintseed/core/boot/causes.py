@@ -6,7 +6,8 @@ sort: nobody measured how often each cause is the true one, so no share is ever 
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 
 from mintseed.core.findings import Action
 from mintseed.core.units import duration
@@ -33,6 +34,8 @@ class BootEvidence:
     supply_doubts: tuple[str, ...] = ()
     """what the plan finds wanting between supply and board, in its own words"""
     card_proven_ago_s: float | None = None
+    console_wrong: Mapping[str, str] = field(default_factory=dict)
+    """what its own software calls wrong on its serial console (core.boot.console.WRONG), with its words"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,6 +93,7 @@ def _wifi(evidence: BootEvidence) -> list[_Weigher]:
         phrase.speaks(
             3, f"{_boards(evidence.joined_with_other_key)} joined {evidence.network} with another one, none with this"
         )
+    _console(evidence, phrase, "key")
     country = _Weigher(
         "boot.cause-country", "Country is missing or another one", 12, Action("Look at the country", "settings", "country"),
         "Set the country the router stands in.",
@@ -102,7 +106,19 @@ def _wifi(evidence: BootEvidence) -> list[_Weigher]:
         "boot.cause-network", "The network is out of reach or has another name", 14,
         Action("Choose the network", "plan", "network"), "Carry the board next to the router once.",
     )  # fmt: skip
+    _console(evidence, name, "network")
     return [phrase, country, name]
+
+
+CONSOLE_FACTOR = 20.0
+"""by which a cause comes to the front that the board itself names: it knows, and the others are guesses"""
+
+
+def _console(evidence: BootEvidence, cause: _Weigher, *kinds: str) -> None:
+    """Weigh what the board itself said on its console."""
+    for kind in kinds:
+        if kind in evidence.console_wrong:
+            cause.speaks(CONSOLE_FACTOR, f"its console says so: {evidence.console_wrong[kind]}")
 
 
 def _cable() -> list[_Weigher]:
@@ -141,4 +157,6 @@ def _common(evidence: BootEvidence) -> list[_Weigher]:
                     "Take it out, put it in again until it clicks.")  # fmt: skip
     if evidence.card_proven_ago_s is not None:
         card.speaks(0.3, f"read back and compared {duration(evidence.card_proven_ago_s)} before power-on")
+    _console(evidence, card, "card", "no-root")
+    _console(evidence, fit, "panic")
     return [files, fit, supply, card]

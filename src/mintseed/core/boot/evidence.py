@@ -47,5 +47,6 @@ def gather(
         board_name=board.name if board else "",
         supply_carries=False if doubts else True if supply else None,
         supply_doubts=doubts,
+        console_wrong={heard.what: heard.line for heard in run.console.wrong} if run else {},
         card_proven_ago_s=(run.powered_at - proven_at).total_seconds() if run and proven_at else None,
     )

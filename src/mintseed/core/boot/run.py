@@ -8,6 +8,7 @@ from zoneinfo import ZoneInfo
 
 from mintseed.core.boot.band import NOT_LOOKED, Band, not_looked_at
 from mintseed.core.boot.causes import Cause
+from mintseed.core.boot.console import NOTHING_HEARD, ConsoleFacts
 from mintseed.core.find.candidates import Candidate
 from mintseed.core.find.naming import NAME_WITHIN_S, NOT_ASKED, NameFacts
 
@@ -37,6 +38,8 @@ class RunFacts:
     key_is_sites: bool | None = None
     joined_same: int = 0
     joined_other: int = 0
+    console: ConsoleFacts = NOTHING_HEARD
+    """what it said on its serial console, where that is heard"""
 
     @property
     def powered(self) -> bool:

@@ -77,7 +77,7 @@ class XRay:
     release: str = ""
     build: str = ""
     kernels: tuple[int, ...] = ()
-    architectures: tuple[Literal["arm", "riscv"], ...] = ()
+    architectures: tuple[Literal["arm", "riscv", "pc"], ...] = ()
     """whose machine language its kernels are in; empty where none is known"""
     sector_bytes: int = 512
     """size of the sectors its table counts in"""

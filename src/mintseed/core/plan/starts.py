@@ -15,7 +15,7 @@ from mintseed.core.recipes.model import Build, Recipe, Release
 
 DEVICE_TREES = "Devicetree Specification v0.4 §2.3.1"
 ELF = "kernel documentation, booting arm64 §4 (image header); ELF gABI e_machine"
-LANGUAGES = {"arm": "ARM", "riscv": "RISC-V", "mcu": "a microcontroller's"}
+LANGUAGES = {"arm": "ARM", "riscv": "RISC-V", "pc": "a PC's", "mcu": "a microcontroller's"}
 
 
 def starts(plan: Plan) -> Iterator[Finding]:
@@ -146,7 +146,7 @@ def speaks_no_such(recipe: Recipe, board: Board) -> Finding | None:
             f"It is made for {needs} processors; {board.name} has {LANGUAGES[board.architecture]}.{starts_from}",
             "Take a board of the kind it is made for.",
             where,
-            "ELF gABI e_machine: ARM 40, AArch64 183, RISC-V 243",
+            "ELF gABI e_machine: ARM 40, x86-64 62, AArch64 183, RISC-V 243",
         )
     return Finding(
         reason.code,

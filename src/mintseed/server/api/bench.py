@@ -92,6 +92,7 @@ class PlaceOut(Schema):
     """What the shell needs to know: which bench this is, and the counts beside the places."""
 
     standin: bool
+    kind: wiring.Kind
     pace: float
     not_simulated: list[str]
     site_id: int
@@ -127,9 +128,10 @@ def place(request: HttpRequest) -> PlaceOut:
     here, outside = own_bench(), wiring.bench()
     return PlaceOut(
         standin=wiring.config().is_standin,
+        kind=wiring.config().bench,
         examples_off=descriptions.examples_are_off(),
         pace=outside.clock.boot_pace,
-        not_simulated=list(wiring.NOT_SIMULATED),
+        not_simulated=list(wiring.not_simulated()) if wiring.config().plays_boards else [],
         site_id=here.site_id,
         site_name=here.site.name,
         time_zone=zone_of(here.site),

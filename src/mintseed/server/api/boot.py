@@ -87,7 +87,7 @@ def power_off(request: HttpRequest, pk: int) -> BootOut:
 def _out(view: Judged) -> BootOut:
     one, walk = view.loaded, view.loaded.walk
     row, run = one.row, walk.inputs.run
-    by_hand = one.write.bench.kind == Bench.Kind.REAL if one.write else not _standin_here(view) or not walk.writes_card
+    by_hand = one.write.bench.kind == Bench.Kind.REAL if one.write else not _plays_here(view) or not walk.writes_card
     # A device in service is shown as it was; whether its board has power, and may have it, is as it is now.
     powered = one.run is not None and one.run.off_at is None
     stop = None if powered else _against(one.live)
@@ -146,5 +146,5 @@ def _looked_before(view: Judged) -> datetime | None:
     return scanned_at if scanned_at and proven_at and scanned_at >= proven_at else None
 
 
-def _standin_here(view: Judged) -> bool:
-    return Bench.objects.filter(site=view.loaded.site, kind=Bench.Kind.STANDIN).exists()
+def _plays_here(view: Judged) -> bool:
+    return Bench.objects.filter(site=view.loaded.site).exclude(kind=Bench.Kind.REAL).exists()

@@ -193,8 +193,7 @@ def build_more(request: HttpRequest) -> LibraryOut:
 
 def to_build() -> list[str]:
     """Return the made-up images that are not built yet; nothing on a real bench."""
-    config = wiring.config()
-    return demo_images.missing(config.library) if config.is_standin else []
+    return demo_images.missing(wiring.config())
 
 
 def building() -> Job | None:
@@ -365,8 +364,7 @@ def _station_out(view: Judged) -> StationImageOut:
         chosen=_image_was(one) if one.frozen else _image_out(one.row.image.pk) if one.row.image else None,
         board_name=one.board.name if one.board else "",
         wanted=one.walk.writes_card,
-        to_build=one.row.recipe in demo_images.appliances()
-        and any(n.startswith(f"{one.row.recipe}-") for n in to_build()),
+        to_build=demo_images.waits(one.row.recipe, wiring.config()),
         building=job_out(building()),
         findings=view.of(Station.IMAGE),
     )

@@ -216,7 +216,7 @@ class BenchRowOut(Schema):
     id: int
     name: str
     site_id: int
-    standin: bool
+    kind: Bench.Kind
     alive: bool
     coming_up: bool
     """whether its worker is only being started"""
@@ -229,7 +229,7 @@ def bench_rows(site: Site | None = None) -> list[BenchRowOut]:
     rows = Bench.there.order_by("pk") if site is None else Bench.there.filter(site=site).order_by("pk")
     return [
         BenchRowOut(
-            id=b.pk, name=b.name, site_id=b.site_id, standin=b.kind == Bench.Kind.STANDIN, alive=is_alive(b, now), seen_at=b.seen_at,
+            id=b.pk, name=b.name, site_id=b.site_id, kind=Bench.Kind(b.kind), alive=is_alive(b, now), seen_at=b.seen_at,
             coming_up=not is_alive(b, now) and b.name == wiring.config().bench_name and time.monotonic() - _BEGAN_S < COMES_UP_WITHIN_S,
             trouble=b.trouble,
         )

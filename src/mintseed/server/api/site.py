@@ -179,8 +179,7 @@ def read_site(request: HttpRequest, pk: int) -> SiteOut:
 
 @router.put("/sites/{pk}", response=SiteOut)
 def change_site(request: HttpRequest, pk: int, payload: ChangeIn) -> SiteOut:
-    config = wiring.config()
-    standin = config.standin_lan if config.is_standin else ""
+    standin = wiring.config().own_lan
     with transaction.atomic():
         site = Site.objects.select_for_update().get(pk=pk, removed_at=None)
         now = {name: getattr(site, name) for name in SiteIn.model_fields if not name.startswith("admin_password")}

@@ -9,7 +9,7 @@ from mintseed.core.card.identity import UNKNOWN, Recognition
 from mintseed.core.card.samples import SAMPLES_BEFORE_POWER
 from mintseed.core.errors import MintSeedError, RefusedError
 from mintseed.core.find.before import Itself
-from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.agent.bench_row import own_bench, unit_key
 from mintseed.server.done.agent.drives import DRIVE, RECOGNITION, look_at_card
 from mintseed.server.done.asking import has_looked
 from mintseed.server.done.proofs import after_look
@@ -20,11 +20,6 @@ from mintseed.server.kept.models import Bench, BoardUnit, BootRun, Deployment, R
 from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, seen_of, stored
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import power_off, power_on
-
-
-def unit_key(unit: BoardUnit | None) -> str:
-    """Return the name under which a stand-in bench knows a board unit."""
-    return f"unit-{unit.pk if unit else 0}"
 
 
 def facts(one: Loaded, *, look: bool = False) -> power_on.PowerFacts:
@@ -126,7 +121,7 @@ def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
     # Last, so that what the hardware refuses undoes the rows.
     if write is not None and not deciding.by_hand and (power := wiring.bench(bench.name).power):
         drive = DRIVE.validate_python(ReportedDrive.objects.get(bench=bench, path=write.drive_path).drive)
-        power.power_on(unit_key(unit), on.board, drive, cable=row.way == "cable")
+        power.power_on(unit_key(unit.pk), on.board, drive, cable=row.way == "cable")
     return run
 
 
@@ -168,7 +163,7 @@ def switch_off_ghosts(bench: Bench, now: datetime) -> list[str]:
     if not powered:
         return []
     known = {
-        unit_key(r.board_unit) for r in BootRun.objects.filter(bench=bench, off_at=None).select_related("board_unit")
+        unit_key(pk) for pk in BootRun.objects.filter(bench=bench, off_at=None).values_list("board_unit_id", flat=True)
     }
     ghosts = [
         unit for unit, since_s in powered.items() if unit not in known and now.timestamp() - since_s > GHOST_AFTER_S
@@ -184,7 +179,7 @@ def end_run(one: Loaded) -> bool:
     if run is None or run.off_at is not None:
         return False
     if not run.by_hand and (power := wiring.bench(run.bench.name).power):
-        power.power_off(unit_key(run.board_unit))
+        power.power_off(unit_key(run.board_unit_id))
     one = one.live
     try:
         off = power_off.execute(one.walk, by_hand=run.by_hand)

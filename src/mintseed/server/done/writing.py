@@ -95,7 +95,7 @@ def _busy_with(bench: Bench, now: datetime) -> str:
 
 def _room(bench: Bench) -> int | None:
     """Return how much a pretend card may grow on this disk, None for a real one: that has its own room."""
-    return shutil.disk_usage(wiring.config().home).free if bench.kind == Bench.Kind.STANDIN else None
+    return shutil.disk_usage(wiring.config().home).free if bench.kind != Bench.Kind.REAL else None
 
 
 def stop_write(pk: int) -> None:

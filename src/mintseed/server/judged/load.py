@@ -18,6 +18,7 @@ from pydantic import TypeAdapter
 
 from mintseed import wiring
 from mintseed.core.boards.model import Board
+from mintseed.core.boot.console import NOTHING_HEARD
 from mintseed.core.boot.run import RunFacts
 from mintseed.core.card.proof import WriteFacts
 from mintseed.core.errors import DescriptionError, MissingError
@@ -58,6 +59,7 @@ from mintseed.server.kept.stored_types import (
     ADDRESS_PLAN,
     CANDIDATES,
     CAUSES,
+    CONSOLE,
     FINDING,
     NAMING,
     stored,
@@ -313,6 +315,7 @@ class Loaded:
             candidates=stored(CANDIDATES, run.candidates, ()) if run.candidates else (),
             joined_address=run.joined_address,
             naming=stored(NAMING, run.naming, None) or NameFacts(),
+            console=stored(CONSOLE, run.console, None) or NOTHING_HEARD,
             late_at=run.late_at,
             causes_then=stored(CAUSES, run.causes, ()),
             key_is_sites=on_card == sites if on_card and sites else None,
@@ -327,8 +330,7 @@ class Loaded:
 
 def site_ranges(site: Site) -> tuple[str, ...]:
     """Return the ranges that are looked at at `site`; what is stored and is not one's own is left out."""
-    config = wiring.config()
-    standin = config.standin_lan if config.is_standin else ""
+    standin = wiring.config().own_lan
     return own_ranges(site.networks, shared=site.shared_range, standin=standin)
 
 

@@ -180,6 +180,7 @@ class Bench(Removable):
 
     class Kind(models.TextChoices):
         STANDIN = "standin"
+        MACHINE = "machine"
         REAL = "real"
 
     name = models.CharField(max_length=40, unique=True)
@@ -444,6 +445,8 @@ class BootRun(models.Model):
     candidates = models.TextField(default="", blank=True)
     naming = models.JSONField(null=True)
     """what its name answered when it was asked: core.find.naming.NameFacts"""
+    console = models.JSONField(null=True)
+    """what was heard of it on its serial console: core.boot.console.ConsoleFacts"""
     seen = models.JSONField(default=dict)
     late_at = models.DateTimeField(null=True)
     off_at = models.DateTimeField(null=True)

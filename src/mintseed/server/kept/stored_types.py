@@ -12,6 +12,7 @@ from cryptography.fernet import InvalidToken
 from pydantic import TypeAdapter, ValidationError
 
 from mintseed.core.boot.causes import Cause
+from mintseed.core.boot.console import ConsoleFacts
 from mintseed.core.find.before import Seen
 from mintseed.core.find.candidates import Candidate
 from mintseed.core.find.naming import NameFacts
@@ -25,6 +26,7 @@ from mintseed.server.kept.secret_field import cipher
 XRAY = TypeAdapter(XRay)
 CANDIDATES = TypeAdapter(tuple[Candidate, ...])
 NAMING = TypeAdapter(NameFacts)
+CONSOLE = TypeAdapter(ConsoleFacts)
 CAUSES = TypeAdapter(tuple[Cause, ...])
 FINDING = TypeAdapter(Finding)
 ADDRESS_PLAN = TypeAdapter(AddressPlan)

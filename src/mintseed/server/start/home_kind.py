@@ -11,7 +11,12 @@ from pathlib import Path
 from mintseed.core.errors import RefusedError
 from mintseed.wiring import Config
 
-WORDS = {"standin": "the stand-in bench, whose devices are made up", "real": "a real bench"}
+WORDS: dict[str, str] = {
+    "standin": "the stand-in bench, whose devices are made up",
+    "machine": "a machine bench, whose boards are virtual machines",
+    "real": "a real bench",
+}
+ENDING: dict[str, str] = {"standin": "demo", "machine": "machine", "real": "own"}
 
 
 def kind_file(home: Path) -> Path:
@@ -32,8 +37,8 @@ def refuse_other_kind(chosen: Config) -> None:
     kept = kept_kind(chosen.home)
     if kept in ("", chosen.bench):
         return
-    ask = "MINTSEED_BENCH=real " if chosen.bench == "real" else ""
-    other = chosen.home.with_name(f"{chosen.home.name}-{'own' if chosen.bench == 'real' else 'demo'}")
+    ask = "" if chosen.is_standin else f"MINTSEED_BENCH={chosen.bench} "
+    other = chosen.home.with_name(f"{chosen.home.name}-{ENDING[chosen.bench]}")
     raise RefusedError(
         f"the home {chosen.home} belongs to {WORDS[kept]}", expected=f"another home for {WORDS[chosen.bench]}", where="MINTSEED_HOME",
         next_step=f"Give it one of its own:  MINTSEED_HOME={other} {ask}make start",
@@ -54,4 +59,4 @@ def _told_by_rows() -> str:
     rows = Bench.objects.values_list("was_real", "kind")
     if any(was_real or kind == Bench.Kind.REAL for was_real, kind in rows):
         return "real"
-    return "standin" if rows else ""
+    return next((kind for _, kind in rows), "")

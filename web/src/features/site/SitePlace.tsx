@@ -115,7 +115,7 @@ function OneSite({ id, only, onGone }: { id: number; only: boolean; onGone: () =
                 <Mark name={b.coming_up ? "run" : b.alive && !b.trouble ? "ok" : "check"} />
                 <b>{b.name}</b>
                 <span className="text-ink-2">
-                  {b.standin ? "stand-in" : "real"}; {b.coming_up ? "its worker is coming up" : b.alive ? "its worker answers" : b.seen_at ? <>last heard of <Time at={b.seen_at} day /></> : "never heard of"}
+                  {{ standin: "stand-in", machine: "virtual machines", real: "real" }[b.kind]}; {b.coming_up ? "its worker is coming up" : b.alive ? "its worker answers" : b.seen_at ? <>last heard of <Time at={b.seen_at} day /></> : "never heard of"}
                 </span>
                 {!b.alive && !b.coming_up && (
                   <Button small className="ml-auto" aria-label={`Take ${b.name} off`} onClick={() => takeOff({ kind: "bench", id: b.id, name: b.name })}>

@@ -23,7 +23,7 @@ def own_bench() -> Bench:
     """Return this process's bench, made at its first start at the first site. Raises RefusedError when another home or machine
     runs one of its name."""
     config = wiring.config()
-    kind = Bench.Kind.STANDIN if config.is_standin else Bench.Kind.REAL
+    kind = Bench.Kind(config.bench)
     pace = wiring.bench().clock.boot_pace
     row = Bench.objects.select_related("site").filter(name=config.bench_name).first()
     if row is None:
@@ -70,6 +70,11 @@ def _taken(pk: int, wanted: dict[str, Any]) -> Bench:
 
         shut_out_who_closed_it()
     return row
+
+
+def unit_key(board_unit_id: int | None) -> str:
+    """Return the name under which a bench that plays its boards knows a board unit."""
+    return f"unit-{board_unit_id or 0}"
 
 
 @cache

@@ -14,6 +14,7 @@ from django.db.models import Exists, OuterRef
 
 from mintseed import wiring
 from mintseed.core.boot.band import late_look_every_s
+from mintseed.core.boot.console import NOTHING_HEARD, read_console, told
 from mintseed.core.errors import MintSeedError
 from mintseed.core.find.candidates import PageAnswer, Wanted
 from mintseed.core.find.look import kept_look
@@ -21,12 +22,13 @@ from mintseed.core.find.naming import NOT_ASKED
 from mintseed.core.find.sightings import Sighting
 from mintseed.core.units import duration
 from mintseed.ports.network import Probe
+from mintseed.server.done.agent.bench_row import unit_key
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.load import Loaded, load_many, rows_to_load
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Bench, BootRun, Claim
-from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, NAMING, stored
+from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, CONSOLE, NAMING, stored
 from mintseed.server.owned.own_devices import own_devices
 from mintseed.services import find_device
 
@@ -167,6 +169,24 @@ def keep_look(board: Watched, look: find_device.Look, *, settled: bool = True) -
                 judge_soon(network=board.loaded.row.network_id)
 
 
+def note_console(board: Watched) -> None:
+    """Note what a board said on its serial console since it was listened to last."""
+    power, unit = wiring.bench().power, board.run.board_unit_id
+    text = power.console(unit_key(unit)) if power is not None else ""
+    if not text:
+        return
+    before = stored(CONSOLE, board.run.console, None) or NOTHING_HEARD
+    heard = read_console(text)
+    if heard == before:
+        return
+    known = {one.what for one in (*before.reached, *before.wrong)}
+    with transaction.atomic():
+        if BootRun.objects.filter(pk=board.run.pk, off_at=None).update(console=CONSOLE.dump_python(heard, mode="json")):
+            for one in (*heard.reached, *heard.wrong):
+                if one.what not in known:
+                    record(board.loaded.row, "boot", "boot.console", told(one))
+
+
 def note_late(board: Watched) -> None:
     """Note once that a boot is late, with its causes as they are judged now."""
     walk, run = board.loaded.walk, board.run
@@ -203,6 +223,8 @@ def look_once(
             able.append(board)
         except MintSeedError as error:
             log.warning("deployment %s is not looked for: %s", board.loaded.row.pk, error.code)
+    for board in able:
+        note_console(board)
     looks = look_at(able, scanned, settled=settled)
     for board, look in zip(able, looks, strict=True):
         if look.winner is None and settled:

@@ -259,12 +259,14 @@ def _card_files(job: Job, heartbeat: Heartbeat) -> None:
 def _build_images(job: Job, heartbeat: Heartbeat) -> None:
     """Build one image and read it; the next one waits in the queue like anybody else's work."""
     config = wiring.config()
-    if not config.is_standin:
-        raise RefusedError("only the stand-in bench builds images", next_step="Put your own into the library.")
-    name = next(iter(demo_images.missing(config.library)), None)
+    if not config.plays_boards:
+        raise RefusedError(
+            "only a bench that plays its boards builds images", next_step="Put your own into the library."
+        )
+    name = next(iter(demo_images.missing(config)), None)
     if name is not None:
         try:
-            demo_images.build(name, config.library)
+            demo_images.build(name, config)
         except (OSError, RuntimeError) as error:
             raise OutsideError(
                 f"{name} could not be built: {one_line(str(error))[:200]}",
@@ -275,7 +277,7 @@ def _build_images(job: Job, heartbeat: Heartbeat) -> None:
     with transaction.atomic():
         Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(state=Job.State.DONE, finished_at=timezone.now())
         changed("images")
-        if demo_images.missing(config.library):
+        if demo_images.missing(config):
             queue_building()
 
 

@@ -1,4 +1,4 @@
-"""Fill an empty application: the demo on a stand-in bench, only the site on a real one."""
+"""Fill an empty application: the demo on a stand-in bench, a radio cell on a machine bench, only the site on a real one."""
 
 from __future__ import annotations
 
@@ -8,6 +8,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from mintseed.core.errors import MintSeedError
 from mintseed.core.visible import one_line
+from mintseed.server.demo import proving_ground
 from mintseed.server.demo.quay_house import seed_bench, seed_database, seed_readers
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.start.home_kind import keep_kind
@@ -33,9 +34,14 @@ class Command(BaseCommand):
         if bench_only:
             if chosen.is_standin:
                 seed_readers(chosen)
+            elif chosen.bench == "machine":
+                proving_ground.seed_bench(chosen)
             own_bench()
             return
         if chosen.is_standin:
             seed_bench(chosen)
             seed_database(chosen)
+        elif chosen.bench == "machine":
+            proving_ground.seed_bench(chosen)
+            proving_ground.seed_database(chosen)
         own_bench()

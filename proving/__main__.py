@@ -1,0 +1,246 @@
+"""python -m proving [--only BUILD ...] [--case CASE ...] [--walk] [--no-table]
+
+Fills cards, starts them in virtual machines and writes docs/proving.md: every build with every case, as many side by side as there is memory and
+processors for. Wants root and the packages of `scripts/prepare --machine`.
+"""
+
+from __future__ import annotations
+
+import argparse
+import ipaddress
+import os
+import platform
+import queue
+import shutil
+import signal
+import subprocess
+import sys
+import tempfile
+import threading
+from concurrent.futures import ThreadPoolExecutor
+from datetime import UTC, datetime
+from pathlib import Path
+
+from mintseed.adapters.library_folder import LibraryFolder
+from mintseed.adapters.volume_tools import OffsetVolumeTools
+from mintseed.core.errors import MintSeedError
+from mintseed.core.image.report import XRay
+from mintseed.core.recipes.model import Recipe
+from mintseed.services import inspect_image
+from mintseed.standins.machine import needs
+from mintseed.standins.machine.access_point import hostapd_conf
+from mintseed.standins.machine.assay import build as assay
+from mintseed.standins.machine.ground import ground
+from mintseed.standins.machine.machine import Machine, accelerates
+from mintseed.wiring import PROJECT, read_recipe
+from proving import table
+from proving.cases import CASES, Case, fixed_address
+from proving.cell import Place, pretended, said_before, values_for, watch, write_card
+
+TABLE, KEPT = PROJECT / "docs" / "proving.md", PROJECT / "docs" / "proving.json"
+CACHE = Path(os.environ.get("MINTSEED_MACHINES") or PROJECT / "var" / "machines")
+LAN = "10.91.5.0/24"
+PLAYED = {"wpa-supplicant", "keyfile"}
+"""builds whose network file the pretend board reads"""
+
+
+class Slots:
+    """Places of machines that run side by side."""
+
+    def __init__(self, count: int) -> None:
+        self._free: queue.SimpleQueue[int] = queue.SimpleQueue()
+        for number in range(count):
+            self._free.put(number)
+
+    def take(self) -> int:
+        return self._free.get()
+
+    def give(self, slot: int) -> None:
+        self._free.put(slot)
+
+
+def tried(
+    place: Place, recipe: Recipe, build: str, case: Case, slots: Slots, stop: threading.Event
+) -> table.Row | None:
+    """Return what comes of one card, None where it was stopped."""
+    slot = slots.take()
+    try:
+        return _tried(place, recipe, build, case, slot, stop)
+    finally:
+        slots.give(slot)
+
+
+_reading = threading.Lock()
+_read: dict[str, XRay] = {}
+
+
+def xrayed(place: Place, build: str, recipe: Recipe) -> XRay:
+    """Return the X-ray of a build's image, made once."""
+    with _reading:
+        if build not in _read:
+            library = LibraryFolder(place.library, place.folder / "scratch")
+            _read[build] = inspect_image.execute(
+                assay.file_name(build), library=library, tools=OffsetVolumeTools(), recipes=[recipe]
+            )
+        return _read[build]
+
+
+def _tried(place: Place, recipe: Recipe, build: str, case: Case, slot: int, stop: threading.Event) -> table.Row | None:
+    if stop.is_set():
+        return None
+    # Names of machines side by side differ, and no name is as long as a label may be.
+    host_name = f"{build}-{case.ident}"[:40]
+    xray = xrayed(place, build, recipe)
+    values = values_for(recipe, case, place, slot, host_name)
+    said, filled = said_before(recipe, values, case, xray)
+    when, fixed = (
+        datetime.now(UTC).strftime("%Y-%m-%d"),
+        fixed_address(str(place.here.lan), slot).address if case.fixed else "",
+    )
+    if said.joins is None:
+        return table.Row(build, case.ident, when, table.said_words(said), "", table.real_words(None), {}, (), 0)
+    card = write_card(place, xray, filled, f"{build}-{case.ident}")
+    try:
+        played = pretended(card, case) if build in PLAYED else "reads no such file"
+        seen = started(place, card, recipe, case, slot, host_name, stop)
+        if stop.is_set():
+            return None
+        (place.folder / "consoles").mkdir(exist_ok=True)
+        (place.folder / "consoles" / f"{build}-{case.ident}.txt").write_text(seen.console)
+    finally:
+        card.unlink(missing_ok=True)
+    found = table.differences(said, played, seen, case, host_name, plays=build in PLAYED, fixed=fixed)
+    return table.Row(
+        build,
+        case.ident,
+        when,
+        table.said_words(said),
+        played,
+        table.real_words(seen),
+        table.asked(seen),
+        found,
+        seen.after_s,
+    )
+
+
+def started(place: Place, card: Path, recipe: Recipe, case: Case, slot: int, host_name: str, stop: threading.Event):  # type: ignore[no-untyped-def]
+    """Return what a machine with `card` as its disk does."""
+    point, number = place.folder / f"{slot}.hostapd.conf", place.folder / f"{slot}.slot"
+    point.write_text(hostapd_conf(case.network))
+    number.write_text(str(slot))
+    machine = Machine(
+        slot,
+        card,
+        place.folder / f"{slot}.console",
+        cable=case.cable,
+        access_point=None if case.cable else point,
+        slot_file=number,
+        accelerated=place.accelerated,
+    )
+    machine.console.unlink(missing_ok=True)
+    for tap in machine.taps:
+        place.here.plug(tap)
+    process = subprocess.Popen(
+        place.here.inside(machine.command()),
+        stdin=subprocess.DEVNULL,
+        stdout=subprocess.DEVNULL,
+        stderr=subprocess.DEVNULL,
+    )
+    try:
+        return watch(place, machine, process, host_name, recipe, stop)
+    finally:
+        process.kill()
+        process.wait()
+        for tap in machine.taps:
+            place.here.unplug(tap)
+
+
+def about(accelerated: bool) -> str:
+    """Return when and with what it was made."""
+    emulator = subprocess.run(
+        ["qemu-system-x86_64", "--version"], capture_output=True, text=True, check=True
+    ).stdout.split("\n")[0]
+    versions = [f"{name} {version}" for name, version in assay.versions(CACHE).items()]
+    how = "accelerated" if accelerated else "in software, as this computer lets no guest run on its processor"
+    return (f"Last run {datetime.now(UTC):%Y-%m-%d} on {platform.system()} {platform.machine()}, {os.cpu_count()} processors, {emulator}, machines {how}. "
+            f"In the machines: {', '.join(versions)}.")  # fmt: skip
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(
+        prog="prove", description="fill cards, start them in virtual machines, and write docs/proving.md"
+    )
+    parser.add_argument("--only", nargs="+", choices=assay.BUILDS, default=list(assay.BUILDS), metavar="BUILD")
+    parser.add_argument(
+        "--case",
+        nargs="+",
+        choices=[case.ident for case in CASES],
+        default=[case.ident for case in CASES],
+        metavar="CASE",
+    )
+    parser.add_argument("--no-table", action="store_true", help="print, and leave docs/proving.md as it is")
+    parser.add_argument("--keep-consoles", metavar="FOLDER", help="keep what the machines said on their serial lines")
+    arguments = parser.parse_args()
+    if sentence := needs.missing():
+        print(sentence, file=sys.stderr)
+        return 1
+    stop = threading.Event()
+    for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, lambda *_: stop.set())
+    library = CACHE / "library"
+    try:
+        for build in arguments.only:
+            assay.build_image(build, library, CACHE, lambda text: print(f"  {text}", flush=True))
+        with tempfile.TemporaryDirectory(prefix="prove-", dir=CACHE) as scratch:
+            fresh, accelerated = _run(
+                Path(scratch), library, arguments.only, [c for c in CASES if c.ident in arguments.case], stop
+            )
+            if arguments.keep_consoles:
+                shutil.copytree(Path(scratch) / "consoles", arguments.keep_consoles, dirs_exist_ok=True)
+    except MintSeedError as error:
+        print(error.sentence(), file=sys.stderr)
+        return 1
+    if not arguments.no_table:
+        rows = table.merged(table.kept(KEPT), fresh, assay.BUILDS)
+        table.keep(KEPT, rows)
+        TABLE.write_text(table.document(rows, assay.BUILDS, about(accelerated)))
+    differ = sum(bool(row.differences) for row in fresh)
+    print(f"{len(fresh)} tried, {differ} with a difference")
+    return 130 if stop.is_set() else int(differ > 0)
+
+
+def _run(
+    folder: Path, library: Path, builds: list[str], cases: list[Case], stop: threading.Event
+) -> tuple[list[table.Row], bool]:
+    for name in ("cards", "scratch"):
+        (folder / name).mkdir()
+    key = folder / "key"
+    subprocess.run(["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-C", "prove", "-f", str(key)], check=True)
+    accelerated = accelerates(folder)
+    side_by_side = needs.at_once(needs.free_memory_mb(), os.cpu_count() or 1)
+    print(
+        f"  {len(builds) * len(cases)} cards, {side_by_side} machines side by side, {'accelerated' if accelerated else 'in software'}",
+        flush=True,
+    )
+    recipes = {build: read_recipe(assay.recipe_text(build), where=f"assay-{build}") for build in builds}
+    rows: list[table.Row] = []
+    with ground(folder, ipaddress.IPv4Network(LAN)) as here, ThreadPoolExecutor(side_by_side) as pool:
+        place, slots = Place(here, folder, library, key, accelerated), Slots(side_by_side)
+        waiting = [
+            pool.submit(tried, place, recipes[build], build, case, slots, stop) for build in builds for case in cases
+        ]
+        try:
+            for future in waiting:
+                row = future.result()
+                if row is not None:
+                    rows.append(row)
+                    print(f"  {row.build:<16} {row.case:<8} core: {row.said}; real: {row.real}, {row.after_s:.0f} s"
+                          + "".join(f"\n      DIFFERENCE: {text}" for text in row.differences), flush=True)  # fmt: skip
+        except BaseException:
+            stop.set()
+            raise
+    return rows, accelerated
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,275 @@
+"""One cell of the table: a card is filled, a machine starts it, and what comes of it is held against what was said before."""
+
+from __future__ import annotations
+
+import hashlib
+import re
+import subprocess
+import threading
+import time
+from collections.abc import Sequence
+from dataclasses import dataclass, field
+from datetime import UTC, datetime
+from pathlib import Path
+
+from mintseed.adapters.filled_folder import FilledFolder
+from mintseed.adapters.http_probe import HttpProbe
+from mintseed.adapters.library_folder import LibraryFolder
+from mintseed.adapters.multicast_dns import MulticastDns
+from mintseed.adapters.name_lookup import MulticastNames
+from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_kernel
+from mintseed.adapters.volume_tools import OffsetVolumeTools
+from mintseed.core.find.candidates import Wanted
+from mintseed.core.find.sightings import parse_dnsmasq_leases
+from mintseed.core.findings import Finding, Severity, verdict
+from mintseed.core.image.report import XRay
+from mintseed.core.recipes.model import Recipe
+from mintseed.core.settings.answers import answers_in_force
+from mintseed.core.settings.dialects.registry import dialect
+from mintseed.core.settings.fill import FilledFile, address_findings, files_for, fill_files
+from mintseed.core.settings.text import split
+from mintseed.core.settings.values import SettingValues, check_values
+from mintseed.services import find_device, save_filled
+from mintseed.standins.board import boot as pretend
+from mintseed.standins.machine.bench import console
+from mintseed.standins.machine.ground import Ground
+from mintseed.standins.machine.machine import Machine
+from proving.cases import ADMIN, TIME_ZONE, Case, fixed_address
+
+JOINS_WITHIN_S = 300.0
+"""seconds after which a machine that said neither is given up: several times what the slowest took (measured)"""
+ANSWERS_WITHIN_S = 60.0
+LOOK_EVERY_S = 0.5
+
+_ADDRESS = re.compile(r"assay: (wlan0|eth0) has ([\d.]+)/(\d+)")
+_NONE = re.compile(r"assay: no address")
+_REFUSED = re.compile(r"AP-STA-POSSIBLE-PSK-MISMATCH")
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """What the core said before anything was started. `joins`: whether its files name the network on the air with what opens it; None where
+    a stop kept it from being filled."""
+
+    joins: bool | None
+    worst: Severity
+    findings: tuple[Finding, ...]
+    meaning: str
+
+
+@dataclass(slots=True)
+class Seen:
+    """What a machine did. Empty where it did not come to that."""
+
+    joined: bool = False
+    why: str = ""
+    address: str = ""
+    leased_name: str = ""
+    name_answers: bool = False
+    page_found: bool = False
+    page_at: str = ""
+    time_zone: str = ""
+    account: str = ""
+    host_name: str = ""
+    network: str = ""
+    after_s: float = 0.0
+    console: str = field(default="", repr=False)
+
+
+@dataclass(frozen=True, slots=True)
+class Cell:
+    """A row of the table. `pretend`: what the pretend board did with the same bytes; empty where it reads no such file."""
+
+    build: str
+    case: Case
+    said: Said
+    pretend: str
+    seen: Seen | None
+    differences: tuple[str, ...]
+
+
+@dataclass(frozen=True)
+class Place:
+    """Where cells are tried: the network, the folder of cards and consoles, the library."""
+
+    here: Ground
+    folder: Path
+    library: Path
+    key: Path
+    accelerated: bool
+
+    @property
+    def public_key(self) -> str:
+        return self.key.with_suffix(".pub").read_text().strip()
+
+
+def values_for(recipe: Recipe, case: Case, place: Place, slot: int, host_name: str) -> SettingValues:
+    """Return what goes into the files of a card."""
+    return SettingValues(
+        host_name=host_name, time_zone=TIME_ZONE, keyboard="gb", way="cable" if case.cable else "wifi", band_ghz=2.4,
+        admin_name=ADMIN, admin_hash=NO_PASSWORD, ssh_keys=(place.public_key,), answers=answers_in_force(recipe.asks, {}),
+        address=fixed_address(str(place.here.lan), slot) if case.fixed else None, **case.values,
+    )  # fmt: skip
+
+
+NO_PASSWORD = (
+    "$6$assaysalt0000000$DpQ4Gd1ys9kC9EkZmQk1Qv1o7y8tO7r0s6XH5VwJkLk9m8N1u0fQm2bS3cT4dU5eV6fW7gX8hY9iZ0jA1kB2l."
+)
+"""a SHA-512-crypt text that no password gives: the account is opened by its key (crypt(5))"""
+
+
+def said_before(recipe: Recipe, values: SettingValues, case: Case, xray: XRay) -> tuple[Said, tuple[FilledFile, ...]]:
+    """Return what the core says of a card before it is written, and the files."""
+    filled = fill_files(recipe, values, xray)
+    found = [
+        *check_values(values, default_host_name=recipe.host_name, names_taken=frozenset()), *address_findings(recipe, values, xray.release),
+        *(f for one in filled for f in one.findings),
+    ]  # fmt: skip
+    worst = verdict(found)
+    meanings = " ".join(one.meaning for one in filled if one.meaning)
+    told = tuple(f for f in found if f.severity in (Severity.STOP, Severity.CHECK))
+    if worst is Severity.STOP:
+        return Said(None, worst, told, meanings), filled
+    if case.cable:
+        return Said(True, worst, told, meanings), filled
+    network = case.network
+    names = {
+        joined.name
+        for file, spec in _with_spec(recipe, values, filled, xray)
+        for joined in dialect(file.dialect).means(split(file.content).text, file.path, spec).joins
+    }
+    opens = values.open_network == bool(network.get("open")) and (
+        values.open_network or values.passphrase == network["passphrase"]
+    )
+    # The channel's rules are the place's to know: of an access point's channel nobody told the core.
+    return Said(network["ssid"] in names and opens, worst, told, meanings), filled
+
+
+def _with_spec(recipe: Recipe, values: SettingValues, filled: Sequence[FilledFile], xray: XRay):  # type: ignore[no-untyped-def]
+    specs = {spec.place: spec for spec in files_for(recipe, values.way, xray.release)}
+    for file in filled:
+        yield file, specs.get(file.path)
+
+
+def write_card(place: Place, xray: XRay, filled: Sequence[FilledFile], name: str) -> Path:
+    """Write the filled image as a card's file and return it."""
+    folder = place.folder / "cards"
+    save_filled.execute(
+        xray,
+        filled,
+        f"{name}.img",
+        library=LibraryFolder(place.library, place.folder / "scratch"),
+        tools=OffsetVolumeTools(),
+        copies=FilledFolder(folder),
+    )
+    return folder / f"{name}.img"
+
+
+def pretended(card: Path, case: Case) -> str:
+    """Return what the pretend board does with the very card: `joins`, or why it does not."""
+    network = case.network
+    word = str(network["passphrase"])
+    key = _key(word, str(network["ssid"]))
+    air = pretend.AirNetwork(
+        str(network["ssid"]).encode(), key, 2.4, bool(network.get("hidden")), "GB" if network.get("channel") == 13 else "",
+        word.encode() if network.get("wpa3_only") else b"", bool(network.get("open")),
+    )  # fmt: skip
+    board = {"compatible": "", "bits": 64, "radio_ghz": [2.4], "ethernet": True, "cable": case.cable, "speed": "middle"}
+    outcome = pretend.boot(card, board, [air])
+    return outcome.stops_at or "joins"
+
+
+def _key(word: str, ssid: str) -> bytes:
+    return hashlib.pbkdf2_hmac("sha1", word.encode(), ssid.encode(), 4096, 32)
+
+
+def watch(
+    place: Place,
+    machine: Machine,
+    process: subprocess.Popen[bytes],
+    host_name: str,
+    recipe: Recipe,
+    stop: threading.Event,
+) -> Seen:
+    """Return what a started machine does: until it has an address or says that it has none, and then whatever can be asked of it."""
+    seen, began = Seen(), time.monotonic()
+    while not seen.joined and not stop.wait(LOOK_EVERY_S):
+        said = console(machine.console)
+        if found := _ADDRESS.search(said):
+            seen.joined, seen.address, seen.after_s = True, found[2], time.monotonic() - began
+        elif why := next(
+            (
+                words
+                for pattern, words in ((_REFUSED, "the access point refuses its key"), (_NONE, "no address"))
+                if pattern.search(said)
+            ),
+            "",
+        ):
+            seen.why, seen.after_s = why, time.monotonic() - began
+            break
+        elif process.poll() is not None:
+            seen.why = "the machine ended"
+            break
+        elif time.monotonic() - began > JOINS_WITHIN_S:
+            seen.why = f"said neither within {JOINS_WITHIN_S:.0f} s"
+            break
+    if seen.joined:
+        _ask(place, seen, host_name, recipe, stop)
+    seen.console = console(machine.console)
+    return seen
+
+
+def _ask(place: Place, seen: Seen, host_name: str, recipe: Recipe, stop: threading.Event) -> None:
+    """Ask a machine that is on the network for all the rest, by the real adapters; whatever has come within ANSWERS_WITHIN_S counts."""
+    here = (str(place.here.lan[2]),)
+    names, view, probe, ears = (
+        MulticastNames(here),
+        NeighbourView([place.here.leases], neighbours_from_kernel),
+        HttpProbe(),
+        MulticastDns(here),
+    )
+    until = time.monotonic() + ANSWERS_WITHIN_S
+    try:
+        while not stop.is_set():
+            seen.leased_name = next(
+                (s.host_name for s in parse_dnsmasq_leases(_text(place.here.leases)) if s.address == seen.address), ""
+            )
+            answers = names.addresses_of(host_name)
+            seen.name_answers = seen.address in answers
+            swept = find_device.Swept(find_device.sightings_now(view, ears, (str(place.here.lan),)), _now())
+            look = find_device.execute(
+                swept, Wanted(host_name, recipe.host_name, recipe.page, None, name_answers=answers), probe=probe
+            )
+            here_is = next((c for c in look.candidates if c.address == seen.address), None)
+            seen.page_found = here_is is not None and here_is.is_it
+            if not seen.account:
+                _log_in(place, seen)
+            if (seen.name_answers and seen.page_found and seen.account) or time.monotonic() > until:
+                return
+            stop.wait(LOOK_EVERY_S)
+    finally:
+        ears.close()
+
+
+def _log_in(place: Place, seen: Seen) -> None:
+    """Log in with the place's key, and read off what only the machine itself knows."""
+    done = subprocess.run(
+        ["ssh", "-i", str(place.key), "-o", "BatchMode=yes", "-o", "StrictHostKeyChecking=no", "-o", "UserKnownHostsFile=/dev/null", "-o", "LogLevel=ERROR",
+         "-o", "ConnectTimeout=10", f"{ADMIN}@{seen.address}", "id -un; hostname; readlink /etc/localtime; /usr/sbin/iw dev wlan0 link | sed -n 's/^\\tSSID: //p'"],
+        capture_output=True, text=True, check=False, timeout=60, stdin=subprocess.DEVNULL,
+    )  # fmt: skip
+    if done.returncode == 0:
+        lines = [*done.stdout.splitlines(), "", "", "", ""]
+        seen.account, seen.host_name, zone, seen.network = lines[:4]
+        seen.time_zone = zone.partition("zoneinfo/")[2]
+
+
+def _text(path: Path) -> str:
+    try:
+        return path.read_text()
+    except OSError:
+        return ""
+
+
+def _now() -> datetime:
+    return datetime.now(UTC)

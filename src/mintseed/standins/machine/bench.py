@@ -1,0 +1,138 @@
+"""A machine bench as one process: sees which boards are powered, and starts and stops the virtual machines that they are."""
+
+from __future__ import annotations
+
+import ipaddress
+import logging
+import os
+import signal
+import subprocess
+import threading
+from pathlib import Path
+from typing import Any
+
+from mintseed.core.errors import MintSeedError
+from mintseed.standins.bench_folder import BenchFolder
+from mintseed.standins.machine import needs
+from mintseed.standins.machine.access_point import hostapd_conf
+from mintseed.standins.machine.ground import Ground, ground
+from mintseed.standins.machine.machine import Machine, accelerates
+
+log = logging.getLogger("mintseed.standins.machine")
+
+POLL_S = 0.3
+
+
+class Machines:
+    """The machines of one network, by the name of their board."""
+
+    def __init__(self, folder: BenchFolder, here: Ground, *, accelerated: bool) -> None:
+        self.folder, self.here, self.accelerated = folder, here, accelerated
+        self._running: dict[str, tuple[dict[str, Any], Machine, subprocess.Popen[bytes]]] = {}
+        self.kept = folder.root / "machines"
+        self.kept.mkdir(mode=0o700, exist_ok=True)
+
+    def tick(self) -> None:
+        """Start what was powered, stop what was switched off."""
+        powered = self.folder.powered()
+        for unit, (state, _, process) in list(self._running.items()):
+            if powered.get(unit) != state:
+                self.stop(unit)
+            elif process.poll() is not None:
+                log.warning("%s: its machine ended by itself, status %s", unit, process.returncode)
+                self.stop(unit)
+                self.folder.write(self.folder.boards / f"{unit}.json", {**state, "ended": True})
+        for unit, state in powered.items():
+            if unit not in self._running and not state.get("ended"):
+                self._start(unit, state)
+
+    def _start(self, unit: str, state: dict[str, Any]) -> None:
+        cores = os.cpu_count() or 1
+        slot = next(n for n in range(len(self._running) + 1) if n not in {m.slot for _, m, _ in self._running.values()})
+        if slot and not needs.at_once(needs.free_memory_mb(), cores):
+            log.warning("%s waits: no memory for one machine more", unit)
+            return
+        heard = self._heard(state)
+        point = self.kept / f"{unit}.hostapd.conf"
+        if heard is not None:
+            self.folder.write_text(point, hostapd_conf(heard))
+        said = self.kept / f"{unit}.slot"
+        self.folder.write_text(said, str(slot))
+        machine = Machine(
+            slot, self.folder.cards / f"{state['card']}.img", self.folder.console_file(unit), cable=bool(state["cable"] and state["ethernet"]),
+            access_point=point if heard is not None else None, slot_file=said, accelerated=self.accelerated, cores=1 if self._running else min(2, cores),
+        )  # fmt: skip
+        machine.console.unlink(missing_ok=True)
+        for tap in machine.taps:
+            self.here.plug(tap)
+        process = subprocess.Popen(
+            self.here.inside(machine.command()),
+            stdin=subprocess.DEVNULL,
+            stdout=subprocess.DEVNULL,
+            stderr=subprocess.DEVNULL,
+        )
+        self._running[unit] = (state, machine, process)
+        log.info("%s powered: a machine %s", unit, "on this processor" if self.accelerated else "in software")
+
+    def _heard(self, state: dict[str, Any]) -> dict[str, Any] | None:
+        """Return the network that a board's radio hears, the first of the air on a band it has. It has one access point; who wants others starts
+        another board."""
+        bands = [float(b) for b in state["radio_ghz"]]
+        listed = self.folder.read(self.folder.air_file) or []
+        return next((n for n in listed if float(n.get("band_ghz") or 2.4) in bands), None)
+
+    @property
+    def running(self) -> tuple[str, ...]:
+        return tuple(self._running)
+
+    def machine(self, unit: str) -> Machine:
+        return self._running[unit][1]
+
+    def stop(self, unit: str) -> None:
+        """Cut the power."""
+        _, machine, process = self._running.pop(unit)
+        process.kill()
+        process.wait()
+        for tap in machine.taps:
+            self.here.unplug(tap)
+        for path in (self.kept / f"{unit}.hostapd.conf", self.kept / f"{unit}.slot"):
+            path.unlink(missing_ok=True)
+
+    def close(self) -> None:
+        for unit in list(self._running):
+            self.stop(unit)
+
+
+def serve(folder: BenchFolder, lan: str) -> None:
+    """Run the bench until SIGTERM or SIGINT. Raises MintSeedError where this computer has not what it wants."""
+    stop = threading.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: stop.set())
+    folder.prepare()
+    if sentence := needs.missing():
+        log.error("%s", sentence)
+        stop.wait()
+        return
+    accelerated = accelerates(folder.root)
+    log.info(
+        "machines run %s",
+        "on this processor" if accelerated else "in software: this computer does not let a guest run on its processor",
+    )
+    with ground(folder.root, ipaddress.IPv4Network(lan)) as here:
+        machines = Machines(folder, here, accelerated=accelerated)
+        try:
+            while not stop.wait(POLL_S):
+                try:
+                    machines.tick()
+                except (MintSeedError, OSError, KeyError, TypeError, ValueError):
+                    log.exception("the bench stumbled; it goes on")
+        finally:
+            machines.close()
+
+
+def console(path: Path) -> str:
+    """Return what a machine said on its serial line so far."""
+    try:
+        return path.read_bytes().decode("utf-8", "replace")
+    except OSError:
+        return ""
