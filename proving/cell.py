@@ -25,10 +25,9 @@ from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.settings.answers import answers_in_force
-from mintseed.core.settings.dialects.registry import dialect
-from mintseed.core.settings.fill import FilledFile, address_findings, files_for, fill_files
-from mintseed.core.settings.text import split
+from mintseed.core.settings.fill import FilledFile, address_findings, fill_files
 from mintseed.core.settings.values import SettingValues, check_values
+from mintseed.core.visible import one_line
 from mintseed.services import find_device, save_filled
 from mintseed.standins.board import boot as pretend
 from mintseed.standins.machine.bench import console
@@ -44,6 +43,8 @@ LOOK_EVERY_S = 0.5
 _ADDRESS = re.compile(r"assay: (wlan0|eth0) has ([\d.]+)/(\d+)")
 _NONE = re.compile(r"assay: no address")
 _REFUSED = re.compile(r"AP-STA-POSSIBLE-PSK-MISMATCH")
+REFUSED_TIMES = 5
+"""after so many refusals and no handshake it is the key: one alone may be a frame of an earlier try (seen)"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,22 +134,13 @@ def said_before(recipe: Recipe, values: SettingValues, case: Case, xray: XRay) -
     if case.cable:
         return Said(True, worst, told, meanings), filled
     network = case.network
-    names = {
-        joined.name
-        for file, spec in _with_spec(recipe, values, filled, xray)
-        for joined in dialect(file.dialect).means(split(file.content).text, file.path, spec).joins
-    }
+    # A recipe's own keys are told by their sentence alone.
+    named = any(f"oins {one_line(str(network['ssid']))}" in one.meaning for one in filled)
     opens = values.open_network == bool(network.get("open")) and (
         values.open_network or values.passphrase == network["passphrase"]
     )
     # The channel's rules are the place's to know: of an access point's channel nobody told the core.
-    return Said(network["ssid"] in names and opens, worst, told, meanings), filled
-
-
-def _with_spec(recipe: Recipe, values: SettingValues, filled: Sequence[FilledFile], xray: XRay):  # type: ignore[no-untyped-def]
-    specs = {spec.place: spec for spec in files_for(recipe, values.way, xray.release)}
-    for file in filled:
-        yield file, specs.get(file.path)
+    return Said(named and opens, worst, told, meanings), filled
 
 
 def write_card(place: Place, xray: XRay, filled: Sequence[FilledFile], name: str) -> Path:
@@ -197,14 +189,7 @@ def watch(
         said = console(machine.console)
         if found := _ADDRESS.search(said):
             seen.joined, seen.address, seen.after_s = True, found[2], time.monotonic() - began
-        elif why := next(
-            (
-                words
-                for pattern, words in ((_REFUSED, "the access point refuses its key"), (_NONE, "no address"))
-                if pattern.search(said)
-            ),
-            "",
-        ):
+        elif why := _stays_off(said):
             seen.why, seen.after_s = why, time.monotonic() - began
             break
         elif process.poll() is not None:
@@ -217,6 +202,18 @@ def watch(
         _ask(place, seen, host_name, recipe, stop)
     seen.console = console(machine.console)
     return seen
+
+
+def _stays_off(said: str) -> str:
+    """Return why a machine with this console will not get onto the network, nothing while it may."""
+    if _NONE.search(said):
+        return (
+            "the access point refuses its key"
+            if _REFUSED.search(said) and "EAPOL-4WAY-HS-COMPLETED" not in said
+            else "no address"
+        )
+    refused = len(_REFUSED.findall(said)) >= REFUSED_TIMES and "EAPOL-4WAY-HS-COMPLETED" not in said
+    return "the access point refuses its key" if refused else ""
 
 
 def _ask(place: Place, seen: Seen, host_name: str, recipe: Recipe, stop: threading.Event) -> None:

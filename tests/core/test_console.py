@@ -45,6 +45,8 @@ def test_how_far_a_boot_got() -> None:
 def test_what_its_software_calls_wrong(program: str) -> None:
     line, what = SAYS[program]
     assert [one.what for one in read_console(f"{BOOT}{line}\n").wrong] == [what]
+    # Once it is let in after all, the network and its key were none of it.
+    assert [one.what for one in read_console(f"{line}\n{BOOT}").wrong] == ([] if what in ("key", "network") else [what])
     assert WRONG_WORDS[what] in told(read_console(line).wrong[0])
 
 

@@ -8,7 +8,9 @@ from typing import Any
 import pytest
 from django.utils import timezone
 
+from mintseed.core.find.sightings import SeenBy, Sighting
 from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.agent.network_memory import NetworkMemory
 from mintseed.server.judged.frozen import pack, unpack
 from mintseed.server.judged.load import load
 from mintseed.server.kept.models import Bench, Deployment, Site, WifiNetwork
@@ -131,6 +133,23 @@ def test_an_address_that_something_has_is_told_until_the_device_itself_was_there
     pk = started(api)
     api.put(f"/deployments/{pk}/settings", {"address": "192.168.7.40"})
     assert codes(settings_of(api, pk))["settings.address-seen"] == "check"
+
+
+def test_a_name_that_something_there_calls_itself_is_told_until_the_device_itself_was_there(api: Api) -> None:
+    bench, now = own_bench(), timezone.now()
+    bench.watching_since = now
+    bench.save()
+    pk = started(api)
+    name = api.get(f"/deployments/{pk}/settings")["host_name"]
+    assert "settings.host-name-heard" not in codes(settings_of(api, pk))
+    NetworkMemory(bench).remember([Sighting("192.168.7.77", SeenBy.LEASE, "02:00:00:00:00:77", f"{name.upper()}")], now)
+    told = next(f for f in settings_of(api, pk)["findings"] if f["code"] == "settings.host-name-heard")
+    assert (told["severity"], name in told["title"]) == ("check", True)
+    # Forgotten after a day, as everything that was seen.
+    NetworkMemory(own_bench()).remember(
+        [Sighting("192.168.7.78", SeenBy.LEASE, "02:00:00:00:00:78", "lamp")], now + timedelta(hours=25)
+    )
+    assert "settings.host-name-heard" not in codes(settings_of(api, pk))
 
 
 def test_an_image_without_a_file_for_it_says_so(api: Api) -> None:

@@ -343,6 +343,7 @@ CODES: dict[str, Code] = {
     "settings.host-name-cut": Code("note", "File shares show only …"),
     "settings.host-name-default": Code("note", "… is the name every card of this image starts with"),
     "settings.host-name-free": Code("ok", "No other device here has this name"),
+    "settings.host-name-heard": Code("check", "Something on this network calls itself …"),
     "settings.host-name-letters": Code("stop", "“…” cannot be a host name"),
     "settings.host-name-reserved": Code("stop", "Every machine means itself, or nobody, by …"),
     "settings.host-name-taken": Code("stop", "Another device here is called …"),

@@ -88,6 +88,8 @@ class WalkInputs:
     addresses_taken: Mapping[str, str] = field(default_factory=dict)
     """those that other devices of the place have, and their names"""
     addresses_seen: Mapping[str, str] | None = None
+    names_heard: Mapping[str, str] | None = None
+    """its host name in small letters where something on the network called itself so, and when last; None where nobody listened, and once it ran itself"""
     """those that were seen on the network and since when, as one reads it; None where nobody looked, or the device itself may be what was seen"""
     joined_with_sites: int = 0
     """other devices that joined lately with the place's passphrase, where this one has another of its own"""
@@ -162,6 +164,7 @@ class Walk:
             i.values,
             default_host_name=i.recipe.host_name,
             names_taken=i.names_taken,
+            names_heard=i.names_heard,
             site_keyboard=i.site_keyboard,
             own_account=i.recipe.own_account,
         )

@@ -132,6 +132,18 @@ def test_host_names_the_standards_allow(name: str) -> None:
     assert "settings.host-name-letters" not in codes(values(host_name=name))
 
 
+def test_a_name_heard_on_the_network() -> None:
+    def found(heard: dict[str, str] | None) -> dict[str, str]:
+        checked = check_values(
+            values(host_name="Press"), default_host_name="platen", names_taken=frozenset(), names_heard=heard
+        )
+        return {f.code: f.detail for f in checked if f.code.startswith("settings.host-name-")}
+
+    assert "29 November" in found({"press": "29 November, 10:00"})["settings.host-name-heard"]
+    assert "nothing its bench heard" in found({"lamp": "29 November, 10:00"})["settings.host-name-free"]
+    assert "was not asked" in found(None)["settings.host-name-free"]
+
+
 def test_taken_default_and_long_names() -> None:
     assert codes(values(), taken=frozenset({"press"}))["settings.host-name-taken"] is Severity.STOP
     assert codes(values(host_name="Platen"))["settings.host-name-default"] is Severity.NOTE

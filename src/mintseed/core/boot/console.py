@@ -78,6 +78,10 @@ def read_console(text: str) -> ConsoleFacts:
         line = _COLOURS.sub("", raw).strip()
         for found, patterns in ((reached, REACHED), (wrong, WRONG)):
             for what, pattern in patterns:
+                if what == "radio" and pattern.search(line):
+                    # What it was refused before, it was let in after: a frame of an earlier try, or an access point that came up late.
+                    for passing in ("key", "network"):
+                        wrong.pop(passing, None)
                 if what not in found and pattern.search(line):
                     found[what] = Heard(what, _at(line), one_line(_STAMP.sub("", line))[:LINE_MOST])
     return ConsoleFacts(

@@ -32,6 +32,13 @@ def remembered(memory: Mapping[str, Seen], sightings: Iterable[Sighting], now: d
     return held
 
 
+def names_heard(held: Mapping[str, str], sightings: Iterable[Sighting], now: datetime) -> dict[str, str]:
+    """Return `held`, name in small letters → when it was heard last (ISO 8601), with what calls itself something at `now`. A list that still says what
+    it said before counts: who had a name lately may come back with it."""
+    fresh = {s.host_name.lower().removesuffix(".local"): now.isoformat() for s in sightings if s.host_name}
+    return {**held, **fresh}
+
+
 GONE_AFTER = timedelta(minutes=15)
 """how long an address must not have been seen to count as free again; longer than any list here is read anew."""
 

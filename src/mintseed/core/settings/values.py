@@ -166,12 +166,14 @@ def check_values(
     *,
     default_host_name: str,
     names_taken: frozenset[str],
+    names_heard: Mapping[str, str] | None = None,
     site_keyboard: str = "",
     own_account: str = "",
 ) -> tuple[Finding, ...]:
-    """Return the findings about `values`. `names_taken` are host names other devices of the site hold, lower-case; `own_account`
+    """Return the findings about `values`. `names_taken` are host names other devices of the site hold, lower-case; `names_heard`: those that
+    something on its network called itself, and when last, None where nobody listened; `own_account`
     is the image's account whose password is set, where it is that and not one with a name of one's own."""
-    found = list(_host_name(values.host_name, default_host_name, names_taken))
+    found = list(_host_name(values.host_name, default_host_name, names_taken, names_heard))
     if values.way == "wifi":
         found += _ssid(values.ssid)
         found += _open(values.ssid) if values.open_network else _passphrase(values.passphrase)
@@ -194,7 +196,7 @@ def check_own_passphrase(values: SettingValues, joined_with_sites: int) -> Itera
                       "Use the site's passphrase, or change it there where the router has a new one.", Where(field="passphrase"))  # fmt: skip
 
 
-def _host_name(name: str, default: str, taken: frozenset[str]) -> Iterator[Finding]:
+def _host_name(name: str, default: str, taken: frozenset[str], heard: Mapping[str, str] | None) -> Iterator[Finding]:
     where = Where(field="host_name")
     if not _HOST_NAME.fullmatch(name):
         yield Finding(
@@ -227,6 +229,12 @@ def _host_name(name: str, default: str, taken: frozenset[str]) -> Iterator[Findi
             where,
             "RFC 6762 §9",
         )
+    elif heard and name.lower() in heard:
+        yield Finding(
+            "settings.host-name-heard", Severity.CHECK, f"Something on this network calls itself {name}",
+            f"It was heard last on {heard[name.lower()]}, and it is none of the devices here. Of two with one name, one gets another.",
+            "Give this one another name, unless that was this very board in an earlier life.", where, "RFC 6762 §9",
+        )  # fmt: skip
     elif name.lower() == default.lower():
         yield Finding(
             "settings.host-name-default",
@@ -241,7 +249,12 @@ def _host_name(name: str, default: str, taken: frozenset[str]) -> Iterator[Findi
             "settings.host-name-free",
             Severity.OK,
             "No other device here has this name",
-            f"Nobody on this bench is called {name}; what else is on the network was not asked.",
+            f"Nobody on this bench is called {name}"
+            + (
+                "; what else is on the network was not asked."
+                if heard is None
+                else ", and nothing its bench heard on the network."
+            ),
             where=where,
         )
     if len(name) > SHARE_NAME_MOST:

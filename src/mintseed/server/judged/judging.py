@@ -264,6 +264,8 @@ def inputs_mark(one: Loaded) -> str:
             sorted(one.addresses_taken.items()),
             sorted((one.network_seen or {}).items()),
             one.network_seen is None,
+            sorted((one.names_heard or {}).items()),
+            one.names_heard is None,
         )
     )
     return hashlib.blake2b(repr(parts).encode(), key=settings.SECRET_KEY.encode()[:64], digest_size=32).hexdigest()

@@ -40,6 +40,7 @@ from mintseed.server.judged.networks import (
     also_networks,
     keys_in_order,
     known_network,
+    names_heard,
     zone_of,
 )
 from mintseed.server.kept.models import (
@@ -100,6 +101,7 @@ class Loaded:
     addresses_taken: Mapping[str, str] = field(default_factory=dict)
     """fixed addresses of other devices of its place, and their names; asked for only where it has one itself"""
     network_seen: Mapping[str, str] | None = None
+    names_heard: Mapping[str, str] | None = None
     """those of its address that its place's benches saw and since when, as one reads it; None where nobody looked, or it was booted itself"""
 
     @cached_property
@@ -242,6 +244,7 @@ class Loaded:
             address_plan=self.address_plan,
             addresses_taken=self.addresses_taken,
             addresses_seen=self.network_seen,
+            names_heard=self.names_heard,
             joined_with_sites=self._joined_with_sites,
             image_chosen=row.image is not None,
             image_gone=row.image is not None and not row.image.present,
@@ -480,6 +483,7 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
     taken = addresses_taken(rows)
     # What was booted may itself be what was seen.
     seen = addresses_seen([row for row in rows if row.address and not last[row.pk].runs])
+    heard = names_heard([row for row in rows if not last[row.pk].runs])
     joined = joined_keys({d.network_id for d in rows if d.network_id and (_waits(belongs.get(d.pk)) or d.passphrase)})
     loaded = []
     for row in rows:
@@ -507,6 +511,7 @@ def load_many(deployments: Iterable[Deployment]) -> list[Loaded]:
                 also=tuple(also[pk] for pk in keys_in_order(row.also_networks) if pk in also),
                 addresses_taken=taken.get(row.pk, {}),
                 network_seen=None if its.runs else seen.get(row.pk),
+                names_heard=None if its.runs else heard.get(row.pk),
             )
         )
     return loaded

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from datetime import datetime
 from zoneinfo import ZoneInfo
 
 from django.db.models import Q
@@ -70,6 +71,27 @@ def addresses_seen(rows: Sequence[Deployment]) -> dict[int, dict[str, str]]:
                 {row.address: f"{since.first.astimezone(zone):%-d %B, %H:%M}"} if since else {}
             )
     return found
+
+
+def names_heard(rows: Sequence[Deployment]) -> dict[int, dict[str, str]]:
+    """Return, for each of `rows` at whose place a bench watches the network, its host name where something there called itself so, and when last."""
+    sites = {row.site_id for row in rows}
+    watched = Bench.there.filter(site__in=sites, watching_since__isnull=False) if sites else Bench.there.none()
+    memories = list(watched.values_list("site_id", "names_seen"))
+    found: dict[int, dict[str, str]] = {}
+    for row in rows:
+        name, zone = row.host_name.lower(), ZoneInfo(zone_of(row.site))
+        for memory in (m for site, m in memories if site == row.site_id):
+            at = _moment(memory.get(name))
+            found.setdefault(row.pk, {}).update({name: f"{at.astimezone(zone):%-d %B, %H:%M}"} if at else {})
+    return found
+
+
+def _moment(text: object) -> datetime | None:
+    try:
+        return datetime.fromisoformat(text) if isinstance(text, str) else None
+    except ValueError:
+        return None
 
 
 def addresses_left(site: Site, plan: AddressPlan, count: int) -> tuple[str, ...]:

@@ -197,6 +197,8 @@ class Bench(Removable):
     """somebody is about to power a board: its worker is to look at the cards in its readers now"""
     trouble = models.CharField(max_length=300, default="", blank=True)
     network_seen = models.JSONField(default=dict)
+    names_seen = models.JSONField(default=dict)
+    """what called itself so on its network, by name in small letters: when it was heard last"""
     """Address or MAC → when it was first and last seen from here."""
     watching_since = models.DateTimeField(null=True)
     scanned_at = models.DateTimeField(null=True)

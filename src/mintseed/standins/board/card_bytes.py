@@ -109,9 +109,17 @@ class FatReader:
                 long_name = ""
         return entries
 
-    def names(self) -> list[str]:
-        """Return the names of the files in the root folder."""
-        return [e.name for e in self._folder(0) if not e.is_folder]
+    def names(self, *, deep: bool = False) -> list[str]:
+        """Return the names of the files in the root folder; `deep`: of those in its folders too."""
+        top = self._folder(0)
+        inside = [
+            f"{e.name}/{f.name}"
+            for e in top
+            if deep and e.is_folder and e.cluster
+            for f in self._folder(e.cluster)
+            if not f.is_folder
+        ]
+        return [*(e.name for e in top if not e.is_folder), *inside]
 
     def read(self, path: str) -> bytes | None:
         """Return a file's content, or None when there is no such file."""

@@ -1,6 +1,6 @@
 """How a pretend board starts a system that brings no manifest of the forge: it reads what such systems read, where they read it.
 
-Boot volume: a supplicant's file, a keyfile, a name in `hostname` or `hostname.txt`. Root volume: the network manager's folder, the
+Boot volume and its folders: a supplicant's file, a keyfile, a name in `hostname` or `hostname.txt`. Root volume: the network manager's folder, the
 supplicant's file, /etc/hostname, the web server's port. Not simulated: everything else such a system would do.
 """
 
@@ -37,8 +37,8 @@ def wanted_networks(card: Path, root: int, fat: FatReader) -> Iterator[Wanted]:
     wpa, keyfile = reader_called("wpa"), reader_called("keyfile")
     assert wpa is not None
     assert keyfile is not None
-    found = [(keyfile, fat.read(n)) for n in fat.names() if n.lower().endswith(".nmconnection")]
-    found += [(wpa, fat.read(n)) for n in fat.names() if n.lower().endswith(".conf")]
+    found = [(keyfile, fat.read(n)) for n in fat.names(deep=True) if n.lower().endswith(".nmconnection")]
+    found += [(wpa, fat.read(n)) for n in fat.names(deep=True) if n.lower().endswith(".conf")]
     found += [(keyfile, root_file(card, root, f"{KEYFILES}/{n}")) for n in listed(card, root, KEYFILES)]
     found += [(wpa, root_file(card, root, path)) for path in SUPPLICANT]
     for read, data in found:

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 
 from django.db import transaction
 
-from mintseed.core.find.before import remembered
+from mintseed.core.find.before import names_heard, remembered
 from mintseed.core.find.sightings import Sighting
 from mintseed.server.judged.changes import changed
 from mintseed.server.judged.load import site_ranges
@@ -37,7 +37,8 @@ class NetworkMemory:
         """Add what was seen at `now`. Nothing is stored while nobody came, and all were said to be there lately."""
         held, not_before = seen_of(self._bench.network_seen), now - self.SAID_AGAIN
         fresh = remembered(held, sightings, now)
-        nothing_new = all(
+        heard = names_heard(self._bench.names_seen, sightings, now)
+        nothing_new = heard.keys() <= self._bench.names_seen.keys() and all(
             key in held and held[key].last >= not_before for key, seen in fresh.items() if seen.last == now
         )
         if nothing_new and self._bench.watching_since and not scanned:
@@ -53,11 +54,15 @@ class NetworkMemory:
                 ((k, v) for k, v in memory.items() if v["last"] >= oldest), key=lambda kv: str(kv[1]["last"])
             )
             row.network_seen = dict(lately[-MOST_REMEMBERED:])
+            names = names_heard(row.names_seen, sightings, now)
+            row.names_seen = dict(
+                sorted(((n, at) for n, at in names.items() if at >= oldest), key=lambda one: one[1])[-MOST_REMEMBERED:]
+            )
             row.watching_since = row.watching_since or now
             if scanned:
                 row.scanned_at = now
                 changed("network")
-            row.save(update_fields=["network_seen", "watching_since", "scanned_at"])
+            row.save(update_fields=["network_seen", "names_seen", "watching_since", "scanned_at"])
 
 
 def site_networks(bench: Bench) -> tuple[str, ...]:
