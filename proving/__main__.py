@@ -17,7 +17,8 @@ import subprocess
 import sys
 import tempfile
 import threading
-from concurrent.futures import ThreadPoolExecutor
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor, as_completed
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -26,6 +27,7 @@ from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.errors import MintSeedError
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.model import Recipe
+from mintseed.core.visible import one_line
 from mintseed.services import inspect_image
 from mintseed.standins.machine import needs
 from mintseed.standins.machine.access_point import hostapd_conf
@@ -66,6 +68,10 @@ def tried(
     slot = slots.take()
     try:
         return _tried(place, recipe, build, case, slot, stop)
+    except (MintSeedError, OSError) as error:
+        # One card that cannot be made spoils its own cell.
+        why = f"could not be tried: {one_line(str(error))[:160]}"
+        return table.Row(build, case.ident, datetime.now(UTC).strftime("%Y-%m-%d"), "", "", why, {}, (why,), 0)
     finally:
         slots.give(slot)
 
@@ -192,26 +198,42 @@ def main() -> int:
         for build in arguments.only:
             assay.build_image(build, library, CACHE, lambda text: print(f"  {text}", flush=True))
         with tempfile.TemporaryDirectory(prefix="prove-", dir=CACHE) as scratch:
-            fresh, accelerated = _run(
-                Path(scratch), library, arguments.only, [c for c in CASES if c.ident in arguments.case], stop
-            )
+            folder, cases = Path(scratch), [c for c in CASES if c.ident in arguments.case]
+            fresh = _run(folder, library, arguments.only, cases, stop, silent if arguments.no_table else into_table)
             if arguments.keep_consoles:
-                shutil.copytree(Path(scratch) / "consoles", arguments.keep_consoles, dirs_exist_ok=True)
+                shutil.copytree(folder / "consoles", arguments.keep_consoles, dirs_exist_ok=True)
     except MintSeedError as error:
         print(error.sentence(), file=sys.stderr)
         return 1
-    if not arguments.no_table:
-        rows = table.merged(table.kept(KEPT), fresh, assay.BUILDS)
-        table.keep(KEPT, rows)
-        TABLE.write_text(table.document(rows, assay.BUILDS, about(accelerated)))
     differ = sum(bool(row.differences) for row in fresh)
     print(f"{len(fresh)} tried, {differ} with a difference")
     return 130 if stop.is_set() else int(differ > 0)
 
 
+def silent(row: table.Row, accelerated: bool) -> None:
+    """Print what came of one card."""
+    differ = "".join(f"\n      DIFFERENCE: {text}" for text in row.differences)
+    print(
+        f"  {row.build:<16} {row.case:<8} core: {row.said}; real: {row.real}, {row.after_s:.0f} s{differ}", flush=True
+    )
+
+
+def into_table(row: table.Row, accelerated: bool) -> None:
+    """Print what came of one card and have it in the table, so that a run that is stopped leaves what it saw."""
+    silent(row, accelerated)
+    rows = table.merged(table.kept(KEPT), [row], assay.BUILDS)
+    table.keep(KEPT, rows)
+    TABLE.write_text(table.document(rows, assay.BUILDS, about(accelerated)))
+
+
 def _run(
-    folder: Path, library: Path, builds: list[str], cases: list[Case], stop: threading.Event
-) -> tuple[list[table.Row], bool]:
+    folder: Path,
+    library: Path,
+    builds: list[str],
+    cases: list[Case],
+    stop: threading.Event,
+    note: Callable[[table.Row, bool], None],
+) -> list[table.Row]:
     for name in ("cards", "scratch"):
         (folder / name).mkdir()
     key = folder / "key"
@@ -227,19 +249,18 @@ def _run(
     with ground(folder, ipaddress.IPv4Network(LAN)) as here, ThreadPoolExecutor(side_by_side) as pool:
         place, slots = Place(here, folder, library, key, accelerated), Slots(side_by_side)
         waiting = [
-            pool.submit(tried, place, recipes[build], build, case, slots, stop) for build in builds for case in cases
+            pool.submit(tried, place, recipes[build], build, case, slots, stop) for case in cases for build in builds
         ]
         try:
-            for future in waiting:
+            for future in as_completed(waiting):
                 row = future.result()
                 if row is not None:
                     rows.append(row)
-                    print(f"  {row.build:<16} {row.case:<8} core: {row.said}; real: {row.real}, {row.after_s:.0f} s"
-                          + "".join(f"\n      DIFFERENCE: {text}" for text in row.differences), flush=True)  # fmt: skip
+                    note(row, accelerated)
         except BaseException:
             stop.set()
             raise
-    return rows, accelerated
+    return rows
 
 
 if __name__ == "__main__":

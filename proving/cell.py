@@ -40,7 +40,7 @@ JOINS_WITHIN_S = 300.0
 ANSWERS_WITHIN_S = 60.0
 LOOK_EVERY_S = 0.5
 
-_ADDRESS = re.compile(r"assay: (wlan0|eth0) has ([\d.]+)/(\d+)")
+_ADDRESS = re.compile(r"assay: (wl\w+|eth0) has ([\d.]+)/(\d+)")
 _NONE = re.compile(r"assay: no address")
 _REFUSED = re.compile(r"AP-STA-POSSIBLE-PSK-MISMATCH")
 REFUSED_TIMES = 5
@@ -252,7 +252,7 @@ def _log_in(place: Place, seen: Seen) -> None:
     """Log in with the place's key, and read off what only the machine itself knows."""
     done = subprocess.run(
         ["ssh", "-i", str(place.key), "-o", "BatchMode=yes", "-o", "StrictHostKeyChecking=no", "-o", "UserKnownHostsFile=/dev/null", "-o", "LogLevel=ERROR",
-         "-o", "ConnectTimeout=10", f"{ADMIN}@{seen.address}", "id -un; hostname; readlink /etc/localtime; /usr/sbin/iw dev wlan0 link | sed -n 's/^\\tSSID: //p'"],
+         "-o", "ConnectTimeout=10", f"{ADMIN}@{seen.address}", "id -un; hostname; readlink /etc/localtime; /usr/sbin/iw dev | sed -n 's/^\\t\\tssid //p'"],
         capture_output=True, text=True, check=False, timeout=60, stdin=subprocess.DEVNULL,
     )  # fmt: skip
     if done.returncode == 0:

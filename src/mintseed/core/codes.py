@@ -156,6 +156,7 @@ CODES: dict[str, Code] = {
     "interfaces.no-value": Code("stop", "… in line … has no value"),
     "interfaces.option-doubled": Code("stop", "… stands here twice"),
     "iwd.address-if": Code("note", "Its address counts only where iwd sets addresses itself"),
+    "iwd.file-name": Code("stop", "The file of … is called otherwise"),
     "iwd.line": Code("stop", "Line … is no setting"),
     "iwd.section-unknown": Code("check", "[…] is not a section"),
     "iwd.value": Code("check", "…=… is neither true nor false"),

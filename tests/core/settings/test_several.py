@@ -130,8 +130,8 @@ def test_iwd_gets_a_file_each_called_after_its_network() -> None:
     file = a_file("iwd", path="var/lib/iwd/={wifi_name_hex}.psk", volume="root")
     made = filled(file, values(others=(BOAT, OPEN, NEW)))
     assert [f.path for f in made] == [
-        f"/var/lib/iwd/={n.encode().hex()}.{e}" for n, e in (("Quay House 2G", "psk"), ("Boat shed", "psk"), ("Harbour guests", "open"), ("Loft", "psk"))
-    ]  # fmt: skip
+        f"/var/lib/iwd/{n}" for n in ("Quay House 2G.psk", "Boat shed.psk", "Harbour guests.open", "Loft.psk")
+    ]
     told = [f for f in made[1].findings if f.code == "settings.file-made"]
     assert [("Boat shed" in f.detail, "written over" in f.detail) for f in told] == [(True, True)], (
         "nobody looked for it"
@@ -139,6 +139,31 @@ def test_iwd_gets_a_file_each_called_after_its_network() -> None:
     assert made[2].content == b"[Settings]\nAutoConnect=true\n"
     assert b"Passphrase=three grey seals" in made[3].content
     assert "Harbour guests without a passphrase" in made[2].meaning
+
+
+IWD_SEEN = (
+    # iwd 2.3 in a machine (docs/proving.md): what it says of a file it lists, "Error loading", and joins nothing
+    ("=476c617373686f757365203247.psk", "iwd.file-name"),
+    ("Glasshouse 2G.psk", ""),
+    # iwd.network(5): encoded where the name has more than letters, digits, spaces, underscores and minus signs; in small letters
+    (f"={'Gewächshaus'.encode().hex()}.psk", ""),
+    (f"={'Gewächshaus'.encode().hex().upper()}.psk", "iwd.file-name"),
+    ("Gewächshaus.psk", "iwd.file-name"),
+    ("=nothex.psk", "iwd.file-name"),
+    (".psk", "iwd.file-name"),
+    ("under_score-minus 9.open", ""),
+)
+
+
+@pytest.mark.parametrize(("name", "code"), IWD_SEEN)
+def test_iwd_reads_a_file_under_the_one_name_of_its_network(name: str, code: str) -> None:
+    text = (
+        b"[Settings]\nAutoConnect=true\n"
+        if name.endswith(".open")
+        else b"[Security]\nPreSharedKey=" + b"a" * 64 + b"\n"
+    )
+    told = {f.code: f.severity for f in check_file(text, f"/var/lib/iwd/{name}", "iwd", None)}
+    assert told == ({code: Severity.STOP} if code else {})
 
 
 @pytest.mark.parametrize("dialect", ["connman", "interfaces"])
@@ -323,7 +348,7 @@ def test_what_its_reader_passes_over_is_told_and_nothing_else(line: str, passed_
 
 @pytest.mark.parametrize("dialect", [d for d in DIALECTS if DIALECTS[d].takes_address])
 def test_an_address_is_read_back_in_its_sentence(dialect: str) -> None:
-    path = "/var/lib/iwd/=51.psk" if dialect == "iwd" else "f"
+    path = "/var/lib/iwd/Q.psk" if dialect == "iwd" else "f"
     made = text_of(dialect, values(address=AT))
     assert "192.168.7.40" in DIALECTS[dialect].means(made, path, a_file(dialect)).sentence()
     assert text_of(dialect, values(address=AT), made) == made

@@ -21,7 +21,7 @@ FILE_PATH = r"^\.?[A-Za-z0-9_-][A-Za-z0-9._@-]*(/\.?[A-Za-z0-9_-][A-Za-z0-9._@-]
 RelativePath = Annotated[str, Field(pattern=FILE_PATH)]
 
 NETWORK_IN_PATH = "{wifi_name_hex}"
-"""in the path of a file that is called after the network: the octets of its name in hex (iwd.network(5))"""
+"""in the path of a file that is called after the network: with the = before it, its name as iwd calls such files, plain or in hex (iwd.network(5))"""
 FillPath = Annotated[
     str,
     Field(pattern=FILE_PATH.removesuffix("$").replace("[A-Za-z0-9_-]", r"(?:[A-Za-z0-9_-]|=\{wifi_name_hex\})") + "$"),

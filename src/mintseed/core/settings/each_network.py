@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 
 from mintseed.core.recipes.model import NETWORK_IN_PATH, FileToFill
-from mintseed.core.settings.dialects.iwd import OPEN_ENDING
+from mintseed.core.settings.dialects import iwd
 from mintseed.core.settings.dialects.registry import dialect
 from mintseed.core.settings.values import SettingValues
 
@@ -54,9 +54,9 @@ def _called(file: FileToFill, values: SettingValues) -> FileToFill:
     """Return the file with its name where it is called after the network."""
     if NETWORK_IN_PATH not in file.path:
         return file
-    path = file.path.replace(NETWORK_IN_PATH, values.ssid.encode().hex())
+    path = file.path.replace(f"={NETWORK_IN_PATH}", iwd.stem(values.ssid))
     if file.dialect == "iwd" and values.open_network:
-        path = path.removesuffix(".psk") + OPEN_ENDING
+        path = path.removesuffix(".psk") + iwd.OPEN_ENDING
     return file.model_copy(update={"path": path})
 
 

@@ -1,6 +1,7 @@
 """A network of iwd: a file of the network's name, with its key. Source: iwd.network(5).
 
-The file is called after the network: as it is where its name has plain letters alone, else = and the name's octets in hex, which is read for any name.
+The file is called after the network: as it is where its name has letters, digits, blanks, _ and - alone, else = and its octets in hex. A plain name
+in hex is not read: iwd finds the file, looks for it under the plain name, and gives it up ("Error loading", iwd 2.3, seen).
 """
 
 from __future__ import annotations
@@ -54,6 +55,7 @@ def _off(lines: list[str]) -> bool:
 
 def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
     """Yield what iwd would refuse, and what keeps it from joining by itself."""
+    yield from _check_name(path)
     key = phrase = ""
     fixed = 0
     for line in read_lines(text, ("#",)):
@@ -92,9 +94,37 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
                       "Add [Security] with PreSharedKey= or Passphrase=.", Where(file=path), SOURCE)  # fmt: skip
 
 
-def file_name(ssid: str) -> str:
-    """Return how the file of a WPA network is called, without its folder."""
-    return f"={ssid.encode().hex()}.psk"
+_PLAIN = re.compile(r"[A-Za-z0-9 _-]+")
+
+
+def stem(ssid: str) -> str:
+    """Return how the file of a network is called, without its folder and its ending."""
+    return ssid if _PLAIN.fullmatch(ssid) else f"={ssid.encode().hex()}"
+
+
+def network_of(path: str) -> str | None:
+    """Return the network a file is of, by its name; None for a name that is of none."""
+    name = path.rsplit("/", 1)[-1].rpartition(".")[0]
+    if not name.startswith("="):
+        return name or None
+    try:
+        return bytes.fromhex(name[1:]).decode("utf-8", "replace")
+    except ValueError:
+        return None
+
+
+def _check_name(path: str) -> Iterator[Finding]:
+    """Yield what is wrong with how a file is called, where it has the ending of a network's file."""
+    name, dot, ending = path.rsplit("/", 1)[-1].rpartition(".")
+    if not dot or ending not in ("psk", "open", "8021x") or "{" in name:
+        return
+    ssid = network_of(path)
+    if ssid is None or (not name.startswith("=") and not _PLAIN.fullmatch(name)):
+        yield Finding("iwd.file-name", Severity.STOP, f"{one_line(name)}.{ending} is the name of no network's file", "Its reader passes over it.",
+                      "Call it after the network: as it is if it has letters, digits, blanks, _ and - alone, else = and its octets in hex.", Where(file=path), SOURCE)  # fmt: skip
+    elif name != stem(ssid) and (_PLAIN.fullmatch(ssid) or name[1:] != name[1:].lower()):
+        yield Finding("iwd.file-name", Severity.STOP, f"The file of {one_line(ssid)} is called otherwise", f"Its reader looks for {one_line(stem(ssid))}.{ending} and does not find it.",
+                      f"Rename it: {one_line(stem(ssid))}.{ending}", Where(file=path), "iwd.network(5), and seen with iwd 2.3")  # fmt: skip
 
 
 OPEN_ENDING = ".open"
@@ -104,7 +134,7 @@ OPEN_ENDING = ".open"
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     """Return the network whose name the file has, where it has a key for it."""
     said = {(line.section, line.key): line.value.strip() for line in read_lines(text, ("#",)) if line.key}
-    name, _, ending = path.rsplit("/", 1)[-1].rpartition(".")
+    ending = path.rpartition(".")[2]
     off = said.get(("Settings", "AutoConnect"), "true").lower() in ("false", "0", "no", "off")
     how = (
         KEY
@@ -117,12 +147,10 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     )
     if off or not how:
         return NOTHING
-    if name.startswith("="):
-        try:
-            name = bytes.fromhex(name[1:]).decode("utf-8", "replace")
-        except ValueError:
-            return NOTHING
+    network = network_of(path)
+    if network is None:
+        return NOTHING
     return Meaning(
-        (Joined(name, how, said.get(("Settings", "Hidden"), "").lower() == "true"),),
+        (Joined(network, how, said.get(("Settings", "Hidden"), "").lower() == "true"),),
         address=one_line(said.get(("IPv4", "Address"), "")),
     )
