@@ -26,6 +26,7 @@ from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.errors import MintSeedError
 from mintseed.core.image.report import XRay
+from mintseed.core.recipes.draft import draft_of, recipe_text
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.visible import one_line
 from mintseed.services import inspect_image
@@ -37,12 +38,15 @@ from mintseed.standins.machine.machine import Machine, accelerates
 from mintseed.wiring import PROJECT, read_recipe
 from proving import table
 from proving.cases import CASES, Case, fixed_address
-from proving.cell import Place, pretended, said_before, values_for, watch, write_card
+from proving.cell import Place, Seen, pretended, said_before, values_for, watch, write_card
 
 TABLE, KEPT = PROJECT / "docs" / "proving.md", PROJECT / "docs" / "proving.json"
 CACHE = Path(os.environ.get("MINTSEED_MACHINES") or PROJECT / "var" / "machines")
 LAN = "10.91.5.0/24"
-PLAYED = {"wpa-supplicant", "keyfile"}
+PLAIN = "no recipe"
+"""the image that no recipe names: its recipe is drafted from what stands in it"""
+BUILDS = (*assay.BUILDS, PLAIN)
+PLAYED = {"wpa-supplicant", "keyfile", PLAIN}
 """builds whose network file the pretend board reads"""
 
 
@@ -61,13 +65,11 @@ class Slots:
         self._free.put(slot)
 
 
-def tried(
-    place: Place, recipe: Recipe, build: str, case: Case, slots: Slots, stop: threading.Event
-) -> table.Row | None:
+def tried(place: Place, build: str, case: Case, slots: Slots, stop: threading.Event) -> table.Row | None:
     """Return what comes of one card, None where it was stopped."""
     slot = slots.take()
     try:
-        return _tried(place, recipe, build, case, slot, stop)
+        return _tried(place, build, case, slot, stop)
     except (MintSeedError, OSError) as error:
         # One card that cannot be made spoils its own cell.
         why = f"could not be tried: {one_line(str(error))[:160]}"
@@ -77,26 +79,28 @@ def tried(
 
 
 _reading = threading.Lock()
-_read: dict[str, XRay] = {}
+_read: dict[str, tuple[Recipe, XRay]] = {}
 
 
-def xrayed(place: Place, build: str, recipe: Recipe) -> XRay:
-    """Return the X-ray of a build's image, made once."""
+def described(place: Place, build: str) -> tuple[Recipe, XRay]:
+    """Return the recipe of a build and the X-ray of its image, made once. What no recipe names gets one from its X-ray."""
     with _reading:
         if build not in _read:
             library = LibraryFolder(place.library, place.folder / "scratch")
-            _read[build] = inspect_image.execute(
-                assay.file_name(build), library=library, tools=OffsetVolumeTools(), recipes=[recipe]
-            )
+            told = [] if build == PLAIN else [read_recipe(assay.recipe_text(build), where=f"assay-{build}")]
+            name = assay.PLAIN_FILE if build == PLAIN else assay.file_name(build)
+            xray = inspect_image.execute(name, library=library, tools=OffsetVolumeTools(), recipes=told)
+            recipe = told[0] if told else read_recipe(recipe_text(draft_of(xray)), where=name)
+            _read[build] = recipe, xray
         return _read[build]
 
 
-def _tried(place: Place, recipe: Recipe, build: str, case: Case, slot: int, stop: threading.Event) -> table.Row | None:
+def _tried(place: Place, build: str, case: Case, slot: int, stop: threading.Event) -> table.Row | None:
     if stop.is_set():
         return None
     # Names of machines side by side differ, and no name is as long as a label may be.
-    host_name = f"{build}-{case.ident}"[:40]
-    xray = xrayed(place, build, recipe)
+    host_name = f"{build}-{case.ident}".replace(" ", "-")[:40]
+    recipe, xray = described(place, build)
     values = values_for(recipe, case, place, slot, host_name)
     said, filled = said_before(recipe, values, case, xray)
     when, fixed = (
@@ -105,17 +109,19 @@ def _tried(place: Place, recipe: Recipe, build: str, case: Case, slot: int, stop
     )
     if said.joins is None:
         return table.Row(build, case.ident, when, table.said_words(said), "", table.real_words(None), {}, (), 0)
-    card = write_card(place, xray, filled, f"{build}-{case.ident}")
+    card = write_card(place, xray, filled, host_name)
     try:
         played = pretended(card, case) if build in PLAYED else "reads no such file"
         seen = started(place, card, recipe, case, slot, host_name, stop)
         if stop.is_set():
             return None
         (place.folder / "consoles").mkdir(exist_ok=True)
-        (place.folder / "consoles" / f"{build}-{case.ident}.txt").write_text(seen.console)
+        (place.folder / "consoles" / f"{host_name}.txt").write_text(seen.console)
     finally:
         card.unlink(missing_ok=True)
-    found = table.differences(said, played, seen, case, host_name, plays=build in PLAYED, fixed=fixed)
+    found = table.differences(
+        said, played, seen, case, host_name, plays=build in PLAYED, logs_in=build != PLAIN, fixed=fixed
+    )
     return table.Row(
         build,
         case.ident,
@@ -129,7 +135,9 @@ def _tried(place: Place, recipe: Recipe, build: str, case: Case, slot: int, stop
     )
 
 
-def started(place: Place, card: Path, recipe: Recipe, case: Case, slot: int, host_name: str, stop: threading.Event):  # type: ignore[no-untyped-def]
+def started(
+    place: Place, card: Path, recipe: Recipe, case: Case, slot: int, host_name: str, stop: threading.Event
+) -> Seen:
     """Return what a machine with `card` as its disk does."""
     point, number = place.folder / f"{slot}.hostapd.conf", place.folder / f"{slot}.slot"
     point.write_text(hostapd_conf(case.network))
@@ -176,7 +184,7 @@ def main() -> int:
     parser = argparse.ArgumentParser(
         prog="prove", description="fill cards, start them in virtual machines, and write docs/proving.md"
     )
-    parser.add_argument("--only", nargs="+", choices=assay.BUILDS, default=list(assay.BUILDS), metavar="BUILD")
+    parser.add_argument("--only", nargs="+", choices=BUILDS, default=list(BUILDS), metavar="BUILD")
     parser.add_argument(
         "--case",
         nargs="+",
@@ -196,7 +204,10 @@ def main() -> int:
     library = CACHE / "library"
     try:
         for build in arguments.only:
-            assay.build_image(build, library, CACHE, lambda text: print(f"  {text}", flush=True))
+            tell = lambda text: print(f"  {text}", flush=True)  # noqa: E731
+            assay.build_plain(library, CACHE, tell) if build == PLAIN else assay.build_image(
+                build, library, CACHE, tell
+            )
         with tempfile.TemporaryDirectory(prefix="prove-", dir=CACHE) as scratch:
             folder, cases = Path(scratch), [c for c in CASES if c.ident in arguments.case]
             fresh = _run(folder, library, arguments.only, cases, stop, silent if arguments.no_table else into_table)
@@ -221,9 +232,9 @@ def silent(row: table.Row, accelerated: bool) -> None:
 def into_table(row: table.Row, accelerated: bool) -> None:
     """Print what came of one card and have it in the table, so that a run that is stopped leaves what it saw."""
     silent(row, accelerated)
-    rows = table.merged(table.kept(KEPT), [row], assay.BUILDS)
+    rows = table.merged(table.kept(KEPT), [row], BUILDS)
     table.keep(KEPT, rows)
-    TABLE.write_text(table.document(rows, assay.BUILDS, about(accelerated)))
+    TABLE.write_text(table.document(rows, BUILDS, about(accelerated)))
 
 
 def _run(
@@ -244,13 +255,10 @@ def _run(
         f"  {len(builds) * len(cases)} cards, {side_by_side} machines side by side, {'accelerated' if accelerated else 'in software'}",
         flush=True,
     )
-    recipes = {build: read_recipe(assay.recipe_text(build), where=f"assay-{build}") for build in builds}
     rows: list[table.Row] = []
     with ground(folder, ipaddress.IPv4Network(LAN)) as here, ThreadPoolExecutor(side_by_side) as pool:
         place, slots = Place(here, folder, library, key, accelerated), Slots(side_by_side)
-        waiting = [
-            pool.submit(tried, place, recipes[build], build, case, slots, stop) for case in cases for build in builds
-        ]
+        waiting = [pool.submit(tried, place, build, case, slots, stop) for case in cases for build in builds]
         try:
             for future in as_completed(waiting):
                 row = future.result()

@@ -185,6 +185,13 @@ def watch(
 ) -> Seen:
     """Return what a started machine does: until it has an address or says that it has none, and then whatever can be asked of it."""
     seen, began = Seen(), time.monotonic()
+    # The machine that had its slot before had its hardware addresses too; for anybody else these are another board's.
+    others = [
+        s
+        for s in NeighbourView([place.here.leases], neighbours_from_kernel).sightings()
+        if s.mac not in (machine.radio_mac, machine.cable_mac)
+    ]
+    before = frozenset(key for one in others for key in one.keys)
     while not seen.joined and not stop.wait(LOOK_EVERY_S):
         said = console(machine.console)
         if found := _ADDRESS.search(said):
@@ -199,7 +206,7 @@ def watch(
             seen.why = f"said neither within {JOINS_WITHIN_S:.0f} s"
             break
     if seen.joined:
-        _ask(place, seen, host_name, recipe, stop)
+        _ask(place, seen, host_name, recipe, before, stop)
     seen.console = console(machine.console)
     return seen
 
@@ -216,7 +223,9 @@ def _stays_off(said: str) -> str:
     return "the access point refuses its key" if refused else ""
 
 
-def _ask(place: Place, seen: Seen, host_name: str, recipe: Recipe, stop: threading.Event) -> None:
+def _ask(
+    place: Place, seen: Seen, host_name: str, recipe: Recipe, before: frozenset[str], stop: threading.Event
+) -> None:
     """Ask a machine that is on the network for all the rest, by the real adapters; whatever has come within ANSWERS_WITHIN_S counts."""
     here = (str(place.here.lan[2]),)
     names, view, probe, ears = (
@@ -226,6 +235,7 @@ def _ask(place: Place, seen: Seen, host_name: str, recipe: Recipe, stop: threadi
         MulticastDns(here),
     )
     until = time.monotonic() + ANSWERS_WITHIN_S
+    takes_key = any(file.dialect == "authorized-keys" for file in recipe.files)
     try:
         while not stop.is_set():
             seen.leased_name = next(
@@ -235,13 +245,13 @@ def _ask(place: Place, seen: Seen, host_name: str, recipe: Recipe, stop: threadi
             seen.name_answers = seen.address in answers
             swept = find_device.Swept(find_device.sightings_now(view, ears, (str(place.here.lan),)), _now())
             look = find_device.execute(
-                swept, Wanted(host_name, recipe.host_name, recipe.page, None, name_answers=answers), probe=probe
+                swept, Wanted(host_name, recipe.host_name, recipe.page, before, name_answers=answers), probe=probe
             )
             here_is = next((c for c in look.candidates if c.address == seen.address), None)
             seen.page_found = here_is is not None and here_is.is_it
-            if not seen.account:
+            if not seen.account and takes_key:
                 _log_in(place, seen)
-            if (seen.name_answers and seen.page_found and seen.account) or time.monotonic() > until:
+            if (seen.name_answers and seen.page_found and (seen.account or not takes_key)) or time.monotonic() > until:
                 return
             stop.wait(LOOK_EVERY_S)
     finally:

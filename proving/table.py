@@ -43,10 +43,19 @@ def real_words(seen: Seen | None) -> str:
 
 
 def differences(
-    said: Said, pretend: str, seen: Seen | None, case: Case, host_name: str, *, plays: bool, fixed: str
+    said: Said,
+    pretend: str,
+    seen: Seen | None,
+    case: Case,
+    host_name: str,
+    *,
+    plays: bool,
+    fixed: str,
+    logs_in: bool = True,
 ) -> tuple[str, ...]:
     """Return in which respects core, pretend board and real reader do not agree. A stop is a difference only where the standard lets the board in
-    and the reader could: that is the reader's to show, so it is not asked here. `plays`: whether the pretend board reads such files at all."""
+    and the reader could: that is the reader's to show, so it is not asked here. `plays`: whether the pretend board reads such files at all; `logs_in`:
+    whether the image takes the place's key."""
     found = []
     if seen is None:
         return ()
@@ -64,6 +73,8 @@ def differences(
         found.append(f"{host_name}.local does not answer")
     if not seen.page_found:
         found.append("its page was not found")
+    if not logs_in:
+        return tuple(found)
     if not seen.account:
         found.append("the key does not open its account")
     else:

@@ -28,7 +28,7 @@ from mintseed.server.owned.library import sync_library
 from mintseed.standins.bench import mac_of
 from mintseed.standins.router.leases import LeaseBook
 from tests.database_plugin import LAN
-from tests.server.conftest import OTHER_CARD_SERIAL, Api, card, report, started, work
+from tests.server.conftest import OTHER_CARD_SERIAL, Api, card, judged_again, report, started, work
 
 
 def powered(api: Api, host_name: str = "press") -> BootRun:
@@ -115,6 +115,30 @@ def test_a_late_board_is_noted_once_and_still_looked_for(api: Api) -> None:
     row.refresh_from_db()
     assert row.joined_after_s is not None
     assert row.joined_after_s >= 400
+
+
+def test_what_a_board_says_on_its_serial_line_is_noted_once_and_speaks_for_a_cause(api: Api) -> None:
+    row = powered(api)
+    said = wiring.config().bench_folder.console_file(f"unit-{row.board_unit_id}")
+    look_once(watched(own_bench()))
+    assert not LogEntry.objects.filter(deployment=row.deployment, event="boot.console").exists()
+    said.write_text("[    1.500000] Linux version 6.1\n")
+    look_once(watched(own_bench()))
+    said.write_text(f"{said.read_text()}[   30.100000] wlan0: CTRL-EVENT-SSID-TEMP-DISABLED id=0 reason=WRONG_KEY\n")
+    look_once(watched(own_bench()))
+    look_once(watched(own_bench()))
+    told = [e.text for e in LogEntry.objects.filter(deployment=row.deployment, event="boot.console").order_by("pk")]
+    assert [t.split(",")[0] for t in told] == [
+        "By its console its kernel runs",
+        "By its console the access point refuses its key",
+    ]
+    late = timezone.now() - timedelta(seconds=400 / wiring.bench().clock.boot_pace)
+    BootRun.objects.filter(pk=row.pk).update(powered_at=late)
+    judged_again()
+    causes = api.get(f"/deployments/{row.deployment_id}/boot")["causes"]
+    assert causes[0]["title"] == "Passphrase is wrong"
+    assert any("its console says so" in text and "WRONG_KEY" in text for text in causes[0]["speaks_for"])
+    said.unlink()
 
 
 def test_claimed_and_dark_boards_are_left_alone(api: Api) -> None:
