@@ -274,6 +274,7 @@ CODES: dict[str, Code] = {
     "plan.header-short": Code("stop", "The header of … is too short for …"),
     "plan.image-32-board-64": Code("note", "32-bit image on a 64-bit board"),
     "plan.image-64-board-32": Code("stop", "… is a 32-bit board, …"),
+    "plan.image-other-processor": Code("stop", "This image is for other processors than that of …"),
     "plan.image-unread": Code("note", "No image read yet"),
     "plan.memory-little": Code("note", "… has little memory for …"),
     "plan.memory-too-little": Code("stop", "… has too little memory for …"),

@@ -82,6 +82,24 @@ def test_word_size() -> None:
     assert found == {"plan.board-fits": Severity.OK, "plan.image-32-board-64": Severity.NOTE}
 
 
+def test_a_kernel_of_another_kind_is_a_stop_and_a_pc_wants_no_list() -> None:
+    """A PC finds its parts by itself (ACPI 6.5 §1.1); a board is named by a device tree (Devicetree Specification v0.4 §2.3.1)."""
+    board = BOARDS["tansy"]
+    pc = board.model_copy(update={"architecture": "pc", "compatible": ()})
+    arm, pcs = xray("fernworks,tansy", bits=64), xray(bits=64)
+    codes = {
+        (b.architecture, kind): [f.code for f in board_fit(b, replace(image, architectures=(kind,) if kind else ()))]
+        for b in (board, pc)
+        for image, kind in ((arm, "arm"), (pcs, "pc"), (pcs, ""))
+    }  # fmt: skip
+    assert codes == {
+        ("arm", "arm"): ["plan.board-fits"], ("arm", "pc"): ["plan.image-other-processor"], ("arm", ""): ["plan.board-cannot-be-told"],
+        ("pc", "arm"): ["plan.image-other-processor"], ("pc", "pc"): ["plan.board-fits"], ("pc", ""): ["plan.board-fits"],
+    }  # fmt: skip
+    told = next(iter(board_fit(board, replace(pcs, architectures=("pc",)))))
+    assert "a PC's processors" in told.detail
+
+
 def test_an_image_older_than_the_board_stops() -> None:
     plan = replace(GOOD, board=BOARDS["tansy"])
     assert codes(plan)["plan.board-not-in-image"] is Severity.STOP

@@ -16,7 +16,12 @@ POWER_CODES = ("plan.supply-", "plan.cable-", "plan.feeder-", "plan.usb-overdraw
 """Findings of the plan that speak of too little power at the board."""
 
 
-BOARD_CODES = ("plan.board-fits", "plan.board-not-in-image", "plan.board-newer-than-release")
+BOARD_CODES = (
+    "plan.board-fits",
+    "plan.board-not-in-image",
+    "plan.board-newer-than-release",
+    "plan.image-other-processor",
+)
 
 
 def gather(

@@ -173,6 +173,17 @@ def _tree_not_told(board: Board, why: str) -> Finding:
     )  # fmt: skip
 
 
+FIND_THEIR_PARTS = ("pc",)
+"""kinds of machine whose firmware and buses tell a kernel what is there, so that no list of boards is needed (ACPI 6.5 §1.1)"""
+
+
+def _finds_its_parts(board: Board) -> Finding:
+    return Finding(
+        "plan.board-fits", Severity.OK, f"Starts on {board.name}", "A kernel for such machines finds what is there by itself; it names no boards.",
+        where=Where(part="board", field=board.id), source="ACPI 6.5 §1.1",
+    )  # fmt: skip
+
+
 Builds = tuple[tuple[Release, Build], ...]
 
 
@@ -182,6 +193,8 @@ def listed_fit(recipe: Recipe, board: Board, release: str = "", builds: Builds |
     where = Where(part="board", field=board.id)
     builds = recipe.builds_for(board) if builds is None else builds
     meant = tuple((r, b) for r, b in builds if r.version == release) if release else builds
+    if meant and board.architecture in FIND_THEIR_PARTS:
+        return _finds_its_parts(board)
     if any(not b.boards for _, b in meant):
         return Finding(
             "plan.board-not-told", Severity.NOTE, f"Nobody says whether it starts on {board.name}",
@@ -286,6 +299,17 @@ def board_fit(board: Board, image: XRay, recipe: Recipe | None = None) -> Iterat
             ELF,
             Action("Choose the 32-bit build", "image"),
         )
+        return
+    if image.architectures and board.architecture not in image.architectures:
+        needs = " or ".join(LANGUAGES[a] for a in image.architectures)
+        yield Finding(
+            "plan.image-other-processor", Severity.STOP, f"This image is for other processors than that of {board.name}",
+            f"Its kernel is for {needs} processors; {board.name} has {LANGUAGES[board.architecture]}.",
+            "Take the build for this board's kind, or a board of the image's.", where, ELF, Action("Choose another image", "image"),
+        )  # fmt: skip
+        return
+    if board.architecture in FIND_THEIR_PARTS:
+        yield _finds_its_parts(board)
         return
     if not image.boards:
         yield Finding(
