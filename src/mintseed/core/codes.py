@@ -362,6 +362,7 @@ CODES: dict[str, Code] = {
     "settings.passphrase-in-clear": Code("note", "… holds the passphrase as it is typed"),
     "settings.root-unfillable": Code("stop", "… lies on a volume that cannot be filled here"),
     "settings.time-zone-unknown": Code("stop", "… is not a time zone"),
+    "settings.wifi-wants-netplan": Code("check", "Nothing on this image makes Wi-Fi of this file"),
     "setup.default-login-opens": Code("stop", "The image's own login still opens it"),
     "setup.default-login-refused": Code("ok", "The image's own login no longer opens it"),
     "setup.login-unclear": Code("check", "The page gave no clear answer"),

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import configparser
 import re
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -15,6 +16,7 @@ from hypothesis import strategies as st
 
 from mintseed import wiring
 from mintseed.core.findings import Severity, verdict
+from mintseed.core.image.system import Fact, SystemFacts
 from mintseed.core.recipes.model import WIFI_DIALECTS, FileToFill
 from mintseed.core.settings.dialects.networkd_keys import KEYS
 from mintseed.core.settings.dialects.registry import DIALECTS
@@ -383,3 +385,17 @@ def test_an_image_with_no_file_for_an_address_says_so_and_one_with_a_template_ta
         "BOOTPROTO=static",
     ]
     assert b"BOOTPROTO=dhcp" in filled(template, values())[0].content
+
+
+@pytest.mark.parametrize(
+    ("starts", "told"), [(("netplan",), False), (("ifupdown",), True), (("systemd's network",), True), ((), False)]
+)
+def test_wifi_that_cloud_init_is_told_wants_netplan(starts: tuple[str, ...], told: bool) -> None:
+    """cloud-init 22.4.2, in a machine (docs/proving.md): "Wifi configuration is only available to distros with netplan rendering support"."""
+    image = replace(holding({}), system=SystemFacts(networks=tuple(Fact(name, "etc/x") for name in starts)))
+    recipe = wiring.recipes()["platen"].model_copy(
+        update={"files": (a_file("cloud-init-network", path="network-config", absent="make"),)}
+    )
+    for way in ("wifi", "cable"):
+        codes = {f.code for one in fill_files(recipe, values(way=way), image) for f in one.findings}
+        assert ("settings.wifi-wants-netplan" in codes) is (told and way == "wifi")

@@ -9,6 +9,7 @@ from dataclasses import dataclass, field, replace
 from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, Severity, Where, verdict, worst_first
 from mintseed.core.image.report import XRay
+from mintseed.core.image.system import NETPLAN
 from mintseed.core.limits import MAX_FINDINGS_A_FILE
 from mintseed.core.plan.plan import PlannedPart
 from mintseed.core.recipes.model import FileToFill, Recipe
@@ -80,10 +81,23 @@ def fill_files(recipe: Recipe, values: SettingValues, image: XRay) -> tuple[Fill
         for one in of_networks(file, values)
     ]
     filled = ((_fill(one.file, one.values, originals.get(one.file.place)), one) for one in wanted)
+    told = (
+        (replace(done, findings=(*done.findings, *_wifi_rendered(one.file, one.values, image))), one)
+        for done, one in filled
+    )
     return tuple(
         _owned(done, one.file, one.values, image) if done.on_root else done
-        for done, one in ((_with_left_out(done, one), one) for done, one in filled)
+        for done, one in ((_with_left_out(done, one), one) for done, one in told)
     )
+
+
+def _wifi_rendered(file: FileToFill, values: SettingValues, image: XRay) -> Iterator[Finding]:
+    """Yield that nothing on the image makes Wi-Fi of a network that cloud-init is told, where its system was read."""
+    started = {fact.value for fact in image.system.networks}
+    if file.dialect == "cloud-init-network" and values.way == "wifi" and started and NETPLAN not in started:
+        yield Finding("settings.wifi-wants-netplan", Severity.CHECK, "Nothing on this image makes Wi-Fi of this file",
+                      "cloud-init sets up Wi-Fi only through netplan, which does not lie there; it would say so in its log and go on without.",
+                      "Take an image with netplan, another way in, or a cable.", Where(file=file.place), "cloud-init 22.4.2, network_state.py; seen in a machine")  # fmt: skip
 
 
 def _with_left_out(filled: FilledFile, one: OfNetwork) -> FilledFile:
