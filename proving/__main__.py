@@ -34,7 +34,7 @@ from mintseed.standins.machine import needs
 from mintseed.standins.machine.access_point import hostapd_conf
 from mintseed.standins.machine.assay import build as assay
 from mintseed.standins.machine.ground import ground
-from mintseed.standins.machine.machine import Machine, accelerates
+from mintseed.standins.machine.machine import Machine, accelerates, running
 from mintseed.wiring import PROJECT, read_recipe
 from proving import table
 from proving.cases import CASES, Case, fixed_address
@@ -147,26 +147,12 @@ def started(
         card,
         place.folder / f"{slot}.console",
         cable=case.cable,
-        access_point=None if case.cable else point,
+        access_points=() if case.cable else (point,),
         slot_file=number,
         accelerated=place.accelerated,
     )
-    machine.console.unlink(missing_ok=True)
-    for tap in machine.taps:
-        place.here.plug(tap)
-    process = subprocess.Popen(
-        place.here.inside(machine.command()),
-        stdin=subprocess.DEVNULL,
-        stdout=subprocess.DEVNULL,
-        stderr=subprocess.DEVNULL,
-    )
-    try:
+    with running(machine, place.here) as process:
         return watch(place, machine, process, host_name, recipe, stop)
-    finally:
-        process.kill()
-        process.wait()
-        for tap in machine.taps:
-            place.here.unplug(tap)
 
 
 def about(accelerated: bool) -> str:
@@ -199,8 +185,13 @@ def main() -> int:
         print(sentence, file=sys.stderr)
         return 1
     stop = threading.Event()
+
+    def end(*_: object) -> None:
+        stop.set()
+        raise KeyboardInterrupt
+
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
-        signal.signal(number, lambda *_: stop.set())
+        signal.signal(number, end)
     library = CACHE / "library"
     try:
         for build in arguments.only:
@@ -216,9 +207,11 @@ def main() -> int:
     except MintSeedError as error:
         print(error.sentence(), file=sys.stderr)
         return 1
+    except KeyboardInterrupt:
+        return 130
     differ = sum(bool(row.differences) for row in fresh)
     print(f"{len(fresh)} tried, {differ} with a difference")
-    return 130 if stop.is_set() else int(differ > 0)
+    return int(differ > 0)
 
 
 def silent(row: table.Row, accelerated: bool) -> None:
@@ -267,6 +260,7 @@ def _run(
                     note(row, accelerated)
         except BaseException:
             stop.set()
+            pool.shutdown(cancel_futures=True)
             raise
     return rows
 

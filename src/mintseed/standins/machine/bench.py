@@ -8,6 +8,8 @@ import os
 import signal
 import subprocess
 import threading
+from contextlib import ExitStack
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -16,11 +18,21 @@ from mintseed.standins.bench_folder import BenchFolder
 from mintseed.standins.machine import needs
 from mintseed.standins.machine.access_point import hostapd_conf
 from mintseed.standins.machine.ground import Ground, ground
-from mintseed.standins.machine.machine import Machine, accelerates
+from mintseed.standins.machine.machine import MOST_HEARD, Machine, accelerates, running
 
 log = logging.getLogger("mintseed.standins.machine")
 
 POLL_S = 0.3
+
+
+@dataclass(frozen=True, slots=True)
+class Running:
+    """A powered board: what it was powered with, and what ends it."""
+
+    state: dict[str, Any]
+    machine: Machine
+    process: subprocess.Popen[bytes]
+    power: ExitStack
 
 
 class Machines:
@@ -28,74 +40,56 @@ class Machines:
 
     def __init__(self, folder: BenchFolder, here: Ground, *, accelerated: bool) -> None:
         self.folder, self.here, self.accelerated = folder, here, accelerated
-        self._running: dict[str, tuple[dict[str, Any], Machine, subprocess.Popen[bytes]]] = {}
+        self._running: dict[str, Running] = {}
         self.kept = folder.root / "machines"
         self.kept.mkdir(mode=0o700, exist_ok=True)
 
     def tick(self) -> None:
         """Start what was powered, stop what was switched off."""
         powered = self.folder.powered()
-        for unit, (state, _, process) in list(self._running.items()):
-            if powered.get(unit) != state:
+        for unit, one in list(self._running.items()):
+            if powered.get(unit) != one.state:
                 self.stop(unit)
-            elif process.poll() is not None:
-                log.warning("%s: its machine ended by itself, status %s", unit, process.returncode)
+            elif one.process.poll() is not None:
+                log.warning("%s: its machine ended by itself, status %s", unit, one.process.returncode)
                 self.stop(unit)
-                self.folder.write(self.folder.boards / f"{unit}.json", {**state, "ended": True})
+                self.folder.write(self.folder.boards / f"{unit}.json", {**one.state, "ended": True})
         for unit, state in powered.items():
             if unit not in self._running and not state.get("ended"):
                 self._start(unit, state)
 
     def _start(self, unit: str, state: dict[str, Any]) -> None:
         cores = os.cpu_count() or 1
-        slot = next(n for n in range(len(self._running) + 1) if n not in {m.slot for _, m, _ in self._running.values()})
+        taken = {one.machine.slot for one in self._running.values()}
+        slot = next(n for n in range(len(taken) + 1) if n not in taken)
         if slot and not needs.at_once(needs.free_memory_mb(), cores):
             log.warning("%s waits: no memory for one machine more", unit)
             return
-        heard = self._heard(state)
-        point = self.kept / f"{unit}.hostapd.conf"
-        if heard is not None:
-            self.folder.write_text(point, hostapd_conf(heard))
+        points = []
+        for number, network in enumerate(self._heard(state)):
+            points.append(self.kept / f"{unit}.{number}.hostapd.conf")
+            self.folder.write_text(points[-1], hostapd_conf(network))
         said = self.kept / f"{unit}.slot"
         self.folder.write_text(said, str(slot))
         machine = Machine(
             slot, self.folder.cards / f"{state['card']}.img", self.folder.console_file(unit), cable=bool(state["cable"] and state["ethernet"]),
-            access_point=point if heard is not None else None, slot_file=said, accelerated=self.accelerated, cores=1 if self._running else min(2, cores),
+            access_points=tuple(points), slot_file=said, accelerated=self.accelerated, cores=1 if self._running else min(2, cores),
         )  # fmt: skip
-        machine.console.unlink(missing_ok=True)
-        for tap in machine.taps:
-            self.here.plug(tap)
-        process = subprocess.Popen(
-            self.here.inside(machine.command()),
-            stdin=subprocess.DEVNULL,
-            stdout=subprocess.DEVNULL,
-            stderr=subprocess.DEVNULL,
-        )
-        self._running[unit] = (state, machine, process)
+        with ExitStack() as power:
+            process = power.enter_context(running(machine, self.here))
+            self._running[unit] = Running(state, machine, process, power.pop_all())
         log.info("%s powered: a machine %s", unit, "on this processor" if self.accelerated else "in software")
 
-    def _heard(self, state: dict[str, Any]) -> dict[str, Any] | None:
-        """Return the network that a board's radio hears, the first of the air on a band it has. It has one access point; who wants others starts
-        another board."""
+    def _heard(self, state: dict[str, Any]) -> list[dict[str, Any]]:
+        """Return the networks of the air on a band that a board's radio has."""
         bands = [float(b) for b in state["radio_ghz"]]
         listed = self.folder.read(self.folder.air_file) or []
-        return next((n for n in listed if float(n.get("band_ghz") or 2.4) in bands), None)
-
-    @property
-    def running(self) -> tuple[str, ...]:
-        return tuple(self._running)
-
-    def machine(self, unit: str) -> Machine:
-        return self._running[unit][1]
+        return [n for n in listed if float(n.get("band_ghz") or 2.4) in bands][:MOST_HEARD]
 
     def stop(self, unit: str) -> None:
         """Cut the power."""
-        _, machine, process = self._running.pop(unit)
-        process.kill()
-        process.wait()
-        for tap in machine.taps:
-            self.here.unplug(tap)
-        for path in (self.kept / f"{unit}.hostapd.conf", self.kept / f"{unit}.slot"):
+        self._running.pop(unit).power.close()
+        for path in self.kept.glob(f"{unit}.*"):
             path.unlink(missing_ok=True)
 
     def close(self) -> None:

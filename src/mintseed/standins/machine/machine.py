@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 import subprocess
-from collections.abc import Sequence
-from contextlib import suppress
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
+from mintseed.standins.machine.ground import Ground
 from mintseed.standins.machine.needs import BOARD_MEMORY_MB
 
 EMULATOR = "qemu-system-x86_64"
@@ -41,16 +42,21 @@ def accelerates(scratch: Path) -> bool:
         said.unlink(missing_ok=True)
 
 
+MOST_HEARD = 2
+"""access points around one machine: one a band; as many radios are made beside its own (assay/air)"""
+
+
 @dataclass(frozen=True, slots=True)
 class Machine:
     """`slot`: its place among those that run at once; its radios and its network sockets go by it. `card` starts it and keeps what it writes.
-    `cable`: whether its own network socket is plugged in; `access_point`: hostapd's settings, None where no radio is heard at all."""
+    `cable`: whether its own network socket is plugged in; `access_points`: hostapd's settings of each network
+    it hears, at most MOST_HEARD; none where no radio is heard at all."""
 
     slot: int
     card: Path
     console: Path
     cable: bool
-    access_point: Path | None
+    access_points: tuple[Path, ...]
     slot_file: Path
     accelerated: bool = False
     cores: int = 1
@@ -62,14 +68,14 @@ class Machine:
     @property
     def radio_mac(self) -> str:
         """The hardware address of its radio, as mac80211_hwsim numbers them."""
-        return f"02:00:00:00:{self.slot * 2:02x}:00"
+        return f"02:00:00:00:{self.slot * (1 + MOST_HEARD):02x}:00"
 
     @property
     def taps(self) -> tuple[str, ...]:
         """The network sockets of the bench it is plugged into."""
         return tuple(
             f"{name}{self.slot}"
-            for name, wanted in (("cable", self.cable), ("air", self.access_point is not None))
+            for name, wanted in (("cable", self.cable), ("air", bool(self.access_points)))
             if wanted
         )
 
@@ -90,9 +96,28 @@ class Machine:
         if self.cable:
             out += ["-netdev", f"tap,id=cable,ifname=cable{self.slot},script=no,downscript=no",
                     "-device", f"virtio-net-pci,netdev=cable,mac={self.cable_mac},romfile="]  # fmt: skip
-        if self.access_point is not None:
+        if self.access_points:
             out += ["-netdev", f"tap,id=air,ifname=air{self.slot},script=no,downscript=no",
                     "-device", f"virtio-net-pci,netdev=air,mac=52:54:00:a1:00:{self.slot:02x},romfile=",
-                    "-fw_cfg", f"name=opt/mint-seed/slot,file={self.slot_file}",
-                    "-fw_cfg", f"name=opt/mint-seed/access-point,file={self.access_point}"]  # fmt: skip
+                    "-fw_cfg", f"name=opt/mint-seed/slot,file={self.slot_file}"]  # fmt: skip
+            for number, point in enumerate(self.access_points, 1):
+                out += ["-fw_cfg", f"name=opt/mint-seed/access-point-{number},file={point}"]
         return out
+
+
+@contextmanager
+def running(machine: Machine, here: Ground) -> Iterator[subprocess.Popen[bytes]]:
+    """Have `machine` powered in the network `here` for as long as the block runs; its console begins anew. At its end the power is cut."""
+    machine.console.unlink(missing_ok=True)
+    for tap in machine.taps:
+        here.plug(tap)
+    try:
+        quiet = subprocess.DEVNULL
+        with subprocess.Popen(here.inside(machine.command()), stdin=quiet, stdout=quiet, stderr=quiet) as process:
+            try:
+                yield process
+            finally:
+                process.kill()
+    finally:
+        for tap in machine.taps:
+            here.unplug(tap)
