@@ -153,6 +153,26 @@ def test_a_written_card_is_filled_and_its_proof_goes_on_with_what_was_put_there(
     assert api.get(f"/card-files/{again['id']}")["state"] == "done", "filling twice is filling once"
 
 
+def test_files_changed_after_they_were_put_there_are_said_to_be_older(api: Api) -> None:
+    def told(pk: int) -> bool:
+        return "settings.card-older" in {f["code"] for f in api.get(f"/deployments/{pk}/settings")["findings"]}
+
+    pk = written(api, way_in="fill-after")
+    assert not told(pk), "nothing was put there yet"
+    api.post(f"/deployments/{pk}/settings/put", picked())
+    work()
+    assert not told(pk)
+    was = api.get(f"/deployments/{pk}/settings")["host_name"]
+    api.put(f"/deployments/{pk}/settings", {"host_name": "another-press"})
+    assert told(pk)
+    api.put(f"/deployments/{pk}/settings", {"host_name": was})
+    assert not told(pk), "what lies there is what it is to be again"
+    api.put(f"/deployments/{pk}/settings", {"host_name": "another-press"})
+    api.post(f"/deployments/{pk}/settings/put", picked())
+    work()
+    assert not told(pk)
+
+
 def test_a_card_that_was_changed_meanwhile_keeps_no_proof(api: Api, tmp_path: Path) -> None:
     pk = written(api, way_in="fill-after")
     spoil("notes.txt", b"mine\n", tmp_path)

@@ -336,6 +336,7 @@ CODES: dict[str, Code] = {
     "settings.answer-missing": Code("stop", "… is not answered"),
     "settings.answer-range": Code("stop", "… is not between the least and the most it may be"),
     "settings.answer-shape": Code("stop", "… does not look like …"),
+    "settings.card-older": Code("check", "Its card holds the files as they were before"),
     "settings.country-missing": Code("stop", "No country chosen yet"),
     "settings.file-left": Code("note", "… is left as it lies"),
     "settings.file-made": Code("note", "… is made"),

@@ -58,6 +58,13 @@ from mintseed.core.site.addresses import NO_PLAN, AddressPlan, check_address
 from mintseed.core.site.model import WifiNetwork
 from mintseed.core.stations import ORDER, Station
 
+FILES_OLDER = Finding(
+    "settings.card-older",
+    Severity.CHECK,
+    "Its card holds the files as they were before",
+    "They were put there, and something that goes into them was changed since.",
+    "Put them on the card again.",
+)
 _FILLING = ("fill-before", "fill-after")
 """ways in by which the settings stand in files"""
 
@@ -238,7 +245,16 @@ class Walk:
         left = left_alone(self.inputs.recipe, xray.release, {f.path for f in xray.files}) if xray and self.fills else ()
         by_hand = overlays_by_hand(self.inputs.recipe, self.inputs.parts, self.filled) if xray else ()
         files = (*self.filled, *self.to_put)
-        return worst_first((*self.value_findings, *(f for file in files for f in file.findings), *left, *by_hand))
+        older = (FILES_OLDER,) if self.put_mark and self.inputs.write.put not in ("", self.put_mark) else ()
+        return worst_first(
+            (*older, *self.value_findings, *(f for file in files for f in file.findings), *left, *by_hand)
+        )
+
+    @property
+    def put_mark(self) -> str:
+        """The mark of the files as they are to stand on the written card; empty where none are."""
+        xray = self.inputs.xray
+        return fingerprint(xray.sha256, (f for f in self.to_put if not f.on_root)) if xray and self.to_put else ""
 
     @cached_property
     def fingerprint(self) -> str:

@@ -31,6 +31,8 @@ class WriteFacts:
     looked_again: bool = False
     never_began: str = ""
     stopped: bool = False
+    put: str = ""
+    """a mark of the files that were put on the written card since, in place; empty where none were"""
 
 
 NOT_WRITTEN = WriteFacts()

@@ -71,6 +71,8 @@ def run(errand: CardErrand) -> None:
             proof.doubt(fresh)
             examine_card.put(volume, fresh, flush)
             proof.go_on(fresh)
+        if errand.does == CardErrand.Does.FILL and one is not None and one.write is not None:
+            Write.objects.filter(pk=one.write.pk).update(put_mark=one.walk.put_mark)
         _store(errand, put)
     names = _names(fresh)
     said = (

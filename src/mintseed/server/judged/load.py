@@ -278,7 +278,7 @@ class Loaded:
             proven_at=write.proven_at if write.holds else None, void_why=write.void_why,
             unsure_why=write.unsure_why if write.unsure_at and not write.void_at else "",
             marked=bool((write.capacity or {}).get("offsets")), looked_again=write.looked_again_at is not None,
-            never_began=never, stopped=stopped,
+            never_began=never, stopped=stopped, put=write.put_mark,
         )  # fmt: skip
 
     def _ended(self, write: Write, job: Job | None) -> str:

@@ -347,6 +347,8 @@ class Write(models.Model):
     fingerprint = models.CharField(max_length=64)
     fingerprint_version = models.PositiveSmallIntegerField(default=1)
     chosen_mark = models.CharField(max_length=64, default="", blank=True)
+    put_mark = models.CharField(max_length=64, default="", blank=True)
+    """of the files that were put on the written card last, in place: core.settings.fill.fingerprint; empty where none were"""
     """a keyed hash of what the person had chosen: equal marks, nothing was changed since"""
     key_mark = models.CharField(max_length=64, default="", blank=True)
     """Tells one network key from another without holding it: a keyed hash."""
