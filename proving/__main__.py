@@ -7,6 +7,7 @@ processors for. Wants root and the packages of `scripts/prepare --machine`.
 from __future__ import annotations
 
 import argparse
+import fcntl
 import ipaddress
 import os
 import platform
@@ -17,14 +18,15 @@ import subprocess
 import sys
 import tempfile
 import threading
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor, as_completed
+from contextlib import contextmanager
 from datetime import UTC, datetime
 from pathlib import Path
 
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.adapters.volume_tools import OffsetVolumeTools
-from mintseed.core.errors import MintSeedError
+from mintseed.core.errors import MintSeedError, RefusedError
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.draft import draft_of, recipe_text
 from mintseed.core.recipes.model import Recipe
@@ -193,17 +195,16 @@ def main() -> int:
     for number in (signal.SIGINT, signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, end)
     library = CACHE / "library"
+    CACHE.mkdir(parents=True, exist_ok=True, mode=0o700)
     try:
-        for build in arguments.only:
-            tell = lambda text: print(f"  {text}", flush=True)  # noqa: E731
-            assay.build_plain(library, CACHE, tell) if build == PLAIN else assay.build_image(
-                build, library, CACHE, tell
-            )
-        with tempfile.TemporaryDirectory(prefix="prove-", dir=CACHE) as scratch:
-            folder, cases = Path(scratch), [c for c in CASES if c.ident in arguments.case]
-            fresh = _run(folder, library, arguments.only, cases, stop, silent if arguments.no_table else into_table)
-            if arguments.keep_consoles:
-                shutil.copytree(folder / "consoles", arguments.keep_consoles, dirs_exist_ok=True)
+        with alone():
+            for build in arguments.only:
+                built(build, library)
+            with tempfile.TemporaryDirectory(prefix=SCRATCH, dir=CACHE) as scratch:
+                folder, cases = Path(scratch), [c for c in CASES if c.ident in arguments.case]
+                fresh = _run(folder, library, arguments.only, cases, stop, silent if arguments.no_table else into_table)
+                if arguments.keep_consoles:
+                    shutil.copytree(folder / "consoles", arguments.keep_consoles, dirs_exist_ok=True)
     except MintSeedError as error:
         print(error.sentence(), file=sys.stderr)
         return 1
@@ -212,6 +213,34 @@ def main() -> int:
     differ = sum(bool(row.differences) for row in fresh)
     print(f"{len(fresh)} tried, {differ} with a difference")
     return int(differ > 0)
+
+
+SCRATCH = "prove-"
+
+
+@contextmanager
+def alone() -> Iterator[None]:
+    """Be the only one that proves from this folder, and take away what a run that was killed left: cards of a gigabyte each. Raises RefusedError."""
+    with (CACHE / "proving.lock").open("w") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            raise RefusedError("another run proves from this folder", where=str(CACHE), next_step="Wait for it, or set MINTSEED_MACHINES to another folder.") from error  # fmt: skip
+        for left in CACHE.glob(f"{SCRATCH}*"):
+            shutil.rmtree(left, ignore_errors=True)
+        yield
+
+
+def built(build: str, library: Path) -> None:
+    """Have the image of a build in the library."""
+
+    def tell(text: str) -> None:
+        print(f"  {text}", flush=True)
+
+    if build == PLAIN:
+        assay.build_plain(library, CACHE, tell)
+    else:
+        assay.build_image(build, library, CACHE, tell)
 
 
 def silent(row: table.Row, accelerated: bool) -> None:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import ipaddress
 import logging
 import os
+import shutil
 import signal
 import subprocess
 import threading
@@ -42,7 +43,8 @@ class Machines:
         self.folder, self.here, self.accelerated = folder, here, accelerated
         self._running: dict[str, Running] = {}
         self.kept = folder.root / "machines"
-        self.kept.mkdir(mode=0o700, exist_ok=True)
+        shutil.rmtree(self.kept, ignore_errors=True)  # of a run that was killed: keys of the air stand in it
+        self.kept.mkdir(mode=0o700)
 
     def tick(self) -> None:
         """Start what was powered, stop what was switched off."""
