@@ -82,7 +82,7 @@ def test_nobody_is_let_in_because_something_became_real_while_they_asked(api: Ap
 def test_a_bench_that_becomes_real_shuts_out_who_came_by_closing(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
     api.put(f"/deployments/{started(api)}/settings", {"passphrase": "nine wet herons"})
     assert api.call("get", "/bench")[0] == 200
-    monkeypatch.setattr(type(wiring.config()), "is_standin", False)
+    monkeypatch.setitem(vars(wiring.config()), "bench", "real")
     assert own_bench().was_real
     assert api.call("get", "/bench")[0] == 401
     assert not Session.objects.exists()

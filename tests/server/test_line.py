@@ -448,7 +448,7 @@ def test_a_made_up_deployment_is_one_from_the_first_moment(
     assert dict(Deployment.objects.values_list("pk", "demo")) == {made_up: True, own: False}
     assert api.post("/demo/clear") == {"count": 1}
     assert [d["id"] for d in shown(api)] == [own]
-    monkeypatch.setattr(type(wiring.config()), "is_standin", False)
+    monkeypatch.setitem(vars(wiring.config()), "bench", "real")
     assert not Deployment.objects.get(pk=owner.post("/deployments", {"recipe": "platen", "demo": True})["id"]).demo
 
 
