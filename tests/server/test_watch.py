@@ -132,11 +132,12 @@ def test_what_a_board_says_on_its_serial_line_is_noted_once_and_speaks_for_a_cau
         "By its console its kernel runs",
         "By its console the access point refuses its key",
     ]
-    late = timezone.now() - timedelta(seconds=400 / wiring.bench().clock.boot_pace)
-    BootRun.objects.filter(pk=row.pk).update(powered_at=late)
+    # It knows, so nobody has to wait until it is late; and once it was switched off it stays said.
     judged_again()
     causes = api.get(f"/deployments/{row.deployment_id}/boot")["causes"]
     assert causes[0]["title"] == "Passphrase is wrong"
+    off = api.post(f"/deployments/{row.deployment_id}/boot/power-off")["causes"]
+    assert off[0]["title"] == "Passphrase is wrong"
     assert any("its console says so" in text and "WRONG_KEY" in text for text in causes[0]["speaks_for"])
     said.unlink()
 

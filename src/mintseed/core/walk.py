@@ -340,13 +340,14 @@ class Walk:
 
     @cached_property
     def causes(self) -> tuple[Cause, ...]:
-        """Why it is late, or why the boot before did not join: judged at the time, or now while it is powered."""
+        """Why it is late, or what it says itself is wrong, or why the boot before did not join: judged at the time, or now while it is powered."""
         run = self.inputs.run
         if run is None or run.joined_after_s is not None or self.band is None:
             return ()
         if not run.powered:
             return run.causes_then
-        if self.clock.judged_s < self.band.late_after_s:
+        # What the board itself calls wrong is known at once; all else is a guess until it is late.
+        if self.clock.judged_s < self.band.late_after_s and not run.console.wrong:
             return ()
         return rank_causes(self._evidence)
 

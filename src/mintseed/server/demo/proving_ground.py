@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from typing import Any
 
 from django.db import transaction
@@ -69,5 +70,5 @@ def seed_database(config: Config) -> None:
         if ("recipe", f"assay-{build}") not in known:
             bringing.keep("recipe", f"assay-{build}", assay.recipe_text(build))
     at_it = Job.objects.filter(kind=Job.Kind.BUILD_IMAGES, state__in=(Job.State.QUEUED, Job.State.RUNNING))
-    if demo_images.missing(config) and not at_it.exists():
+    if demo_images.missing(config) and not at_it.exists() and os.environ.get("MINTSEED_DEMO") != "empty":
         queue_building()
