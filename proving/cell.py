@@ -2,15 +2,16 @@
 
 from __future__ import annotations
 
-import hashlib
 import re
+import secrets
 import subprocess
 import threading
 import time
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
+from typing import Any
 
 from mintseed.adapters.filled_folder import FilledFolder
 from mintseed.adapters.http_probe import HttpProbe
@@ -24,12 +25,14 @@ from mintseed.core.find.sightings import parse_dnsmasq_leases
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.model import Recipe
+from mintseed.core.settings.accounts import password_hash
 from mintseed.core.settings.answers import answers_in_force
 from mintseed.core.settings.fill import FilledFile, address_findings, fill_files
 from mintseed.core.settings.values import SettingValues, check_values
 from mintseed.core.visible import one_line
 from mintseed.services import find_device, save_filled
 from mintseed.standins.board import boot as pretend
+from mintseed.standins.board.boot import key_of
 from mintseed.standins.machine.bench import console
 from mintseed.standins.machine.ground import Ground
 from mintseed.standins.machine.machine import Machine
@@ -40,7 +43,7 @@ JOINS_WITHIN_S = 300.0
 ANSWERS_WITHIN_S = 60.0
 LOOK_EVERY_S = 0.5
 
-_ADDRESS = re.compile(r"assay: (wl\w+|eth0) has ([\d.]+)/(\d+)")
+_ADDRESS = re.compile(r"assay: (wl|eth)\w+ has ([\d.]+)/")
 _NONE = re.compile(r"assay: no address")
 _REFUSED = re.compile(r"AP-STA-POSSIBLE-PSK-MISMATCH")
 REFUSED_TIMES = 5
@@ -108,15 +111,9 @@ def values_for(recipe: Recipe, case: Case, place: Place, slot: int, host_name: s
     """Return what goes into the files of a card."""
     return SettingValues(
         host_name=host_name, time_zone=TIME_ZONE, keyboard="gb", way="cable" if case.cable else "wifi", band_ghz=2.4,
-        admin_name=ADMIN, admin_hash=NO_PASSWORD, ssh_keys=(place.public_key,), answers=answers_in_force(recipe.asks, {}),
+        admin_name=ADMIN, admin_hash=password_hash(secrets.token_urlsafe(24), secrets.token_hex(8)), ssh_keys=(place.public_key,), answers=answers_in_force(recipe.asks, {}),
         address=fixed_address(str(place.here.lan), slot) if case.fixed else None, **case.values,
     )  # fmt: skip
-
-
-NO_PASSWORD = (
-    "$6$assaysalt0000000$DpQ4Gd1ys9kC9EkZmQk1Qv1o7y8tO7r0s6XH5VwJkLk9m8N1u0fQm2bS3cT4dU5eV6fW7gX8hY9iZ0jA1kB2l."
-)
-"""a SHA-512-crypt text that no password gives: the account is opened by its key (crypt(5))"""
 
 
 def said_before(recipe: Recipe, values: SettingValues, case: Case, xray: XRay) -> tuple[Said, tuple[FilledFile, ...]]:
@@ -136,8 +133,10 @@ def said_before(recipe: Recipe, values: SettingValues, case: Case, xray: XRay) -
     network = case.network
     # A recipe's own keys are told by their sentence alone.
     named = any(f"oins {one_line(str(network['ssid']))}" in one.meaning for one in filled)
-    opens = values.open_network == bool(network.get("open")) and (
-        values.open_network or values.passphrase == network["passphrase"]
+    opens = (
+        "without a passphrase" in meanings
+        if network.get("open")
+        else any(_opens(one.content, network) for one in filled)
     )
     # The channel's rules are the place's to know: of an access point's channel nobody told the core.
     return Said(named and opens, worst, told, meanings), filled
@@ -159,20 +158,17 @@ def write_card(place: Place, xray: XRay, filled: Sequence[FilledFile], name: str
 
 def pretended(card: Path, case: Case) -> str:
     """Return what the pretend board does with the very card: `joins`, or why it does not."""
-    network = case.network
-    word = str(network["passphrase"])
-    key = _key(word, str(network["ssid"]))
-    air = pretend.AirNetwork(
-        str(network["ssid"]).encode(), key, 2.4, bool(network.get("hidden")), "GB" if network.get("channel") == 13 else "",
-        word.encode() if network.get("wpa3_only") else b"", bool(network.get("open")),
-    )  # fmt: skip
+    # Channel 13 is one that the rules of few countries open; the pretend board goes by whose.
+    air = pretend.air_network({**case.network, "country": "GB" if case.network.get("channel") == 13 else ""})
     board = {"compatible": "", "bits": 64, "radio_ghz": [2.4], "ethernet": True, "cable": case.cable, "speed": "middle"}
     outcome = pretend.boot(card, board, [air])
     return outcome.stops_at or "joins"
 
 
-def _key(word: str, ssid: str) -> bytes:
-    return hashlib.pbkdf2_hmac("sha1", word.encode(), ssid.encode(), 4096, 32)
+def _opens(content: bytes, network: Mapping[str, Any]) -> bool:
+    """Return whether what opens the network stands in a file: its key, or for WPA3 alone the passphrase itself."""
+    word = str(network["passphrase"])
+    return (word.encode() if network.get("wpa3_only") else key_of(network).hex().encode()) in content
 
 
 def watch(
@@ -194,8 +190,8 @@ def watch(
     before = frozenset(key for one in others for key in one.keys)
     while not seen.joined and not stop.wait(LOOK_EVERY_S):
         said = console(machine.console)
-        if found := _ADDRESS.search(said):
-            seen.joined, seen.address, seen.after_s = True, found[2], time.monotonic() - began
+        if found := _address(said, radio=bool(machine.access_points)):
+            seen.joined, seen.address, seen.after_s = True, found, time.monotonic() - began
         elif why := _stays_off(said):
             seen.why, seen.after_s = why, time.monotonic() - began
             break
@@ -209,6 +205,11 @@ def watch(
         _ask(place, seen, host_name, recipe, before, stop)
     seen.console = console(machine.console)
     return seen
+
+
+def _address(said: str, *, radio: bool) -> str:
+    """Return the address a machine says it has, by its radio or by its cable, whichever is tried; nothing of another way in."""
+    return next((address for kind, address in _ADDRESS.findall(said) if (kind == "wl") is radio), "")
 
 
 def _stays_off(said: str) -> str:

@@ -14,7 +14,7 @@ from typing import Any
 from zeroconf import ServiceInfo, Zeroconf
 
 from mintseed.standins.bench_folder import BenchFolder
-from mintseed.standins.board.boot import AirNetwork, Outcome, boot
+from mintseed.standins.board.boot import AirNetwork, Outcome, air_network, boot
 from mintseed.standins.board.page import Account, serve_page
 from mintseed.standins.router.leases import LeaseBook
 
@@ -118,19 +118,7 @@ class Bench:
 
     def air(self) -> list[AirNetwork]:
         """Return the networks on the air, as the simulated access point was told them."""
-        listed = self.folder.read(self.folder.air_file) or []
-        return [
-            AirNetwork(
-                n["ssid"].encode(),
-                hashlib.pbkdf2_hmac("sha1", n["passphrase"].encode(), n["ssid"].encode(), 4096, 32),
-                n["band_ghz"],
-                bool(n.get("hidden")),
-                str(n.get("country") or ""),
-                n["passphrase"].encode() if n.get("wpa3_only") else b"",
-                bool(n.get("open")),
-            )
-            for n in listed
-        ]
+        return [air_network(n) for n in self.folder.read(self.folder.air_file) or []]
 
     def tick(self) -> None:
         """Start what was powered, stop what was switched off, and let the rest go on."""

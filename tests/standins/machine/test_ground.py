@@ -5,6 +5,7 @@ Checked with `ip` (iproute2) and with `udhcpc` (busybox) as a device. Skipped, w
 
 from __future__ import annotations
 
+import contextlib
 import ipaddress
 import json
 import os
@@ -18,9 +19,9 @@ from pathlib import Path
 
 import pytest
 
-from mintseed.core.errors import OutsideError
-from mintseed.core.find.sightings import parse_dnsmasq_leases
-from mintseed.standins.machine.ground import ROUTER, THIS_COMPUTER, Ground, cable_name, ground
+from mintseed.core.errors import OutsideError, ToolError
+from mintseed.core.find.sightings import Sighting, parse_dnsmasq_leases
+from mintseed.standins.machine.ground import AIR_SOCKET, ROUTER, THIS_COMPUTER, Ground, cable_name, ground
 
 LAN = ipaddress.IPv4Network("10.91.201.0/24")
 
@@ -60,15 +61,41 @@ def here(tmp_path: Path) -> Iterator[Ground]:
         yield made
 
 
-def test_a_device_gets_an_address_of_its_pool(here: Ground) -> None:
-    """A veth pair stands for a board's cable, udhcpc for its system."""
-    here.run("ip", "link", "add", "port", "type", "veth", "peer", "name", "board")
+def asks_for_an_address(here: Ground, mac: str) -> list[Sighting]:
+    """Have udhcpc ask, at a veth pair in the place of a socket; return the leases."""
+    here.run("ip", "link", "add", "port", "type", "veth", "peer", "name", "board", "address", mac)
     here.run("ip", "link", "set", "port", "master", "br0", "up")
     here.run("ip", "link", "set", "board", "up")
-    here.run("udhcpc", "-i", "board", "-n", "-q", "-f", "-x", "hostname:kettle", "-s", "/bin/true")
-    found = parse_dnsmasq_leases(here.leases.read_text())
+    asked = [
+        "udhcpc",
+        "-i",
+        "board",
+        "-n",
+        "-q",
+        "-f",
+        "-t",
+        "2",
+        "-T",
+        "1",
+        "-x",
+        "hostname:kettle",
+        "-s",
+        "/bin/true",
+    ]
+    with contextlib.suppress(ToolError):
+        here.run(*asked)
+    return list(parse_dnsmasq_leases(here.leases.read_text()))
+
+
+def test_a_device_gets_an_address_of_its_pool(here: Ground) -> None:
+    found = asks_for_an_address(here, "02:00:00:00:00:07")
     assert [one.host_name for one in found] == ["kettle"]
     assert 50 <= int(found[0].address.rsplit(".", 1)[1]) <= 199
+
+
+def test_the_socket_of_the_air_gets_none(here: Ground) -> None:
+    """A system that knows nothing of its air sees that socket as its own cable: it must not look as if its radio had joined."""
+    assert not asks_for_an_address(here, f"{AIR_SOCKET}00:07")
 
 
 def test_this_computer_reaches_it_and_nothing_leads_out(here: Ground) -> None:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import hashlib
 import json
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -30,6 +31,20 @@ class AirNetwork:
     word: bytes = b""
     """its passphrase, where it takes WPA3 alone; empty where it takes WPA2"""
     open: bool = False
+
+
+def key_of(network: Mapping[str, Any]) -> bytes:
+    """Return the key of a row of the air. Source: IEEE 802.11i Annex H.4."""
+    return hashlib.pbkdf2_hmac("sha1", network["passphrase"].encode(), network["ssid"].encode(), 4096, 32)
+
+
+def air_network(network: Mapping[str, Any]) -> AirNetwork:
+    """Return a row of the air, as the simulated access point was told it, as pretend boards hear it."""
+    word = network["passphrase"].encode() if network.get("wpa3_only") else b""
+    return AirNetwork(
+        network["ssid"].encode(), key_of(network), network["band_ghz"], bool(network.get("hidden")), str(network.get("country") or ""), word,
+        bool(network.get("open")),
+    )  # fmt: skip
 
 
 class ManifestError(Exception):

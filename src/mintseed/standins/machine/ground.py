@@ -24,6 +24,9 @@ from mintseed.standins.machine.needs import PATH
 ROUTER, THIS_COMPUTER, POOL_FROM, POOL_TO = 1, 2, 50, 199
 """last octets of the network's addresses: what the boards ask, the end of the cable here, what is handed out"""
 LEASE_TIME = "12h"
+AIR_SOCKET = "52:54:00:a1:"
+"""how the hardware addresses begin of the sockets by which the air around a machine is plugged in. They get no address: a system that does not put
+its air aside would come onto the network by it, and look as if its radio had joined."""
 
 _UNLESS_ORPHANED = '[ "$PPID" = "$0" ] || exit 137; exec "$@"'
 _SETUP = """
@@ -157,5 +160,5 @@ def _dnsmasq(here: Ground) -> list[str]:
     return [
         "unshare", "--pid", "--fork", "--kill-child", "sh", "-c", '"$@" & wait', "dhcp",
         "dnsmasq", "--keep-in-foreground", "--conf-file=/dev/null", "--port=0", "--interface=br0", "--bind-interfaces", "--user=root", "--log-facility=-", "--log-dhcp",
-        f"--dhcp-range={here.lan[POOL_FROM]},{here.lan[POOL_TO]},{LEASE_TIME}", f"--dhcp-leasefile={here.leases}", "--pid-file=", "--dhcp-authoritative", "--no-ping",
+        f"--dhcp-range={here.lan[POOL_FROM]},{here.lan[POOL_TO]},{LEASE_TIME}", f"--dhcp-leasefile={here.leases}", f"--dhcp-host={AIR_SOCKET}*:*,ignore", "--pid-file=", "--dhcp-authoritative", "--no-ping",
     ]  # fmt: skip

@@ -8,7 +8,7 @@ from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from pathlib import Path
 
-from mintseed.standins.machine.ground import Ground
+from mintseed.standins.machine.ground import AIR_SOCKET, Ground
 from mintseed.standins.machine.needs import BOARD_MEMORY_MB
 
 EMULATOR = "qemu-system-x86_64"
@@ -98,7 +98,7 @@ class Machine:
                     "-device", f"virtio-net-pci,netdev=cable,mac={self.cable_mac},romfile="]  # fmt: skip
         if self.access_points:
             out += ["-netdev", f"tap,id=air,ifname=air{self.slot},script=no,downscript=no",
-                    "-device", f"virtio-net-pci,netdev=air,mac=52:54:00:a1:00:{self.slot:02x},romfile=",
+                    "-device", f"virtio-net-pci,netdev=air,mac={AIR_SOCKET}00:{self.slot:02x},romfile=",
                     "-fw_cfg", f"name=opt/mint-seed/slot,file={self.slot_file}"]  # fmt: skip
             for number, point in enumerate(self.access_points, 1):
                 out += ["-fw_cfg", f"name=opt/mint-seed/access-point-{number},file={point}"]
