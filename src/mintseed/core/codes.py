@@ -291,6 +291,7 @@ CODES: dict[str, Code] = {
     "plan.part-missing": Code("check", "Still needed: a …"),
     "plan.part-other-board": Code("stop", "… is not made for …"),
     "plan.part-to-buy": Code("note", "To buy: …"),
+    "plan.processor-not-told": Code("note", "Nobody said what processor … has"),
     "plan.radio-not-told": Code("note", "Whether … has a radio, and on which bands, nobody said"),
     "plan.release-channel": Code("note", "… is a test release"),
     "plan.release-lists-board": Code("ok", "… is made for …"),

@@ -55,6 +55,20 @@ def test_a_board_with_a_name_alone_is_stopped_by_nothing_that_nobody_said(recipe
             assert not [f for f in found if f.severity is Severity.STOP and "Old one" in f.title], part.id
 
 
+@pytest.mark.parametrize("kind", ["arm", "riscv", "pc"])
+def test_which_processor_nobody_named_stops_no_image(kind: str) -> None:
+    """An image and a recipe of any kind on a board with a name alone; said, it stops what is of another kind."""
+    recipe = RECIPES["platen"]
+    builds = tuple(b.model_copy(update={"architecture": kind, "boards": ()}) for b in recipe.releases[0].builds)
+    recipe = recipe.model_copy(update={"releases": (recipe.releases[0].model_copy(update={"builds": builds}),)})
+    image = replace(IMAGE, architectures=(kind,), boards=(), device_tree_count=0)
+    for read in (None, image):
+        wanted = replace(on("platen", NAME_ALONE, image=read), recipe=recipe)
+        assert not [f for f in check_plan(wanted) if f.severity is Severity.STOP and "Old one" in f.title]
+        said = NAME_ALONE.model_copy(update={"architecture": "mcu"})
+        assert stops(replace(wanted, board=said)) & {"plan.architecture", "plan.image-other-processor"}
+
+
 def test_what_is_not_known_is_named() -> None:
     wanted = on("lintel", NAME_ALONE, "gull-camera")
     for code in ("plan.board-tree-not-told", "plan.supply-not-told", "plan.radio-not-told", "plan.sockets-not-told"):

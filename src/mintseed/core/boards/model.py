@@ -135,7 +135,9 @@ class Board(Described):
     telling_apart: str = Field(default="", max_length=240, description="how it is told from boards that look alike")
     compatible: tuple[str, ...] = Field(default=(), max_length=20, description="device-tree names, most exact first")
     bits: Literal[32, 64] | None = None
-    architecture: Architecture = "arm"
+    architecture: Architecture | None = Field(
+        default=None, description="of its processor; of a board that is described wholly, arm where nothing is said"
+    )
     speed: Speed = "middle"
     radio_ghz: Bands | None = Field(default=None, max_length=4)
     ethernet: bool | None = None
@@ -182,10 +184,11 @@ class Board(Described):
 
     @model_validator(mode="before")
     @classmethod
-    def _no_radio_said(cls, said: object) -> object:
-        """Let a board that is described wholly and names no radio have none."""
-        if isinstance(said, dict) and said.get("described", "whole") == "whole" and said.get("radio_ghz") is None:
-            return {**said, "radio_ghz": ()}
+    def _left_out_of_a_whole_one(cls, said: object) -> object:
+        """Let a board that is described wholly and names no radio have none, and one that names no processor be of the usual kind."""
+        if isinstance(said, dict) and said.get("described", "whole") == "whole":
+            usual = {"radio_ghz": (), "architecture": "arm"}
+            return {**said, **{name: value for name, value in usual.items() if said.get(name) is None}}
         return said
 
     @model_validator(mode="after")

@@ -33,7 +33,7 @@ class OwnBoard:
     current_a: float | None = None
     header_pins: Literal[26, 40] | None = None
     memory_mb: int | None = None
-    architecture: Architecture = "arm"
+    architecture: Architecture | None = None
     taken: Collection[str] = field(default=())
     """ids that other boards have"""
 
@@ -56,7 +56,7 @@ def board_text(own: OwnBoard) -> str:
     }
     if own.compatible:
         said["compatible"] = list(own.compatible)
-    if own.architecture != "arm":
+    if own.architecture is not None:
         said["architecture"] = own.architecture
     if own.memory_mb is not None:
         said["memory_mb"] = own.memory_mb
@@ -126,5 +126,5 @@ def board_of_tree(tree: BoardOnImage, image: XRay, taken: Collection[str]) -> Ow
     on which bands its radio is it does not say."""
     return OwnBoard(
         tree.model or tree.compatible[0], compatible=tree.compatible, bits=64 if image.kernels == (64,) else None,
-        architecture=image.architectures[0] if len(image.architectures) == 1 else "arm", ethernet=True if tree.has.ethernet else None, memory_mb=tree.has.memory_mb or None, taken=taken,
+        architecture=image.architectures[0] if len(image.architectures) == 1 else None, ethernet=True if tree.has.ethernet else None, memory_mb=tree.has.memory_mb or None, taken=taken,
     )  # fmt: skip

@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from datetime import date
 from typing import NamedTuple
 
-from mintseed.core.boards.model import Board
+from mintseed.core.boards.model import Architecture, Board
 from mintseed.core.findings import Action, Finding, Severity, Where
 from mintseed.core.image.report import XRay
 from mintseed.core.plan.choosing import not_chosen, not_told
@@ -15,7 +15,7 @@ from mintseed.core.recipes.model import Build, Recipe, Release
 
 DEVICE_TREES = "Devicetree Specification v0.4 §2.3.1"
 ELF = "kernel documentation, booting arm64 §4 (image header); ELF gABI e_machine"
-LANGUAGES = {"arm": "ARM", "riscv": "RISC-V", "pc": "a PC's", "mcu": "a microcontroller's"}
+LANGUAGES: dict[Architecture, str] = {"arm": "ARM", "riscv": "RISC-V", "pc": "a PC's", "mcu": "a microcontroller's"}
 
 
 def starts(plan: Plan) -> Iterator[Finding]:
@@ -121,7 +121,7 @@ class Reason(NamedTuple):
 def no_such_language(recipe: Recipe, board: Board) -> Reason | None:
     """Return in short why no release of `recipe` can ever run on `board`; None where one can."""
     same = [
-        b.bits for r in recipe.releases for b in r.builds if b.architecture == board.architecture and b.medium == board.medium
+        b.bits for r in recipe.releases for b in r.builds if board.architecture in (None, b.architecture) and b.medium == board.medium
     ]  # fmt: skip
     if not same:
         return Reason("plan.architecture", f"{recipe.name} is not made for a board like {board.name}")
@@ -143,7 +143,7 @@ def speaks_no_such(recipe: Recipe, board: Board) -> Finding | None:
             reason.code,
             Severity.STOP,
             reason.title,
-            f"It is made for {needs} processors; {board.name} has {LANGUAGES[board.architecture]}.{starts_from}",
+            f"It is made for {needs} processors; {board.name} has {_processor(board)}.{starts_from}",
             "Take a board of the kind it is made for.",
             where,
             "ELF gABI e_machine: ARM 40, x86-64 62, AArch64 183, RISC-V 243",
@@ -173,8 +173,12 @@ def _tree_not_told(board: Board, why: str) -> Finding:
     )  # fmt: skip
 
 
-FIND_THEIR_PARTS = ("pc",)
+FIND_THEIR_PARTS: tuple[Architecture, ...] = ("pc",)
 """kinds of machine whose firmware and buses tell a kernel what is there, so that no list of boards is needed (ACPI 6.5 §1.1)"""
+
+
+def _processor(board: Board) -> str:
+    return LANGUAGES[board.architecture] if board.architecture else "one nobody named"
 
 
 def _finds_its_parts(board: Board) -> Finding:
@@ -300,12 +304,18 @@ def board_fit(board: Board, image: XRay, recipe: Recipe | None = None) -> Iterat
             Action("Choose the 32-bit build", "image"),
         )
         return
-    if image.architectures and board.architecture not in image.architectures:
+    if image.architectures and board.architecture is not None and board.architecture not in image.architectures:
         needs = " or ".join(LANGUAGES[a] for a in image.architectures)
         yield Finding(
             "plan.image-other-processor", Severity.STOP, f"This image is for other processors than that of {board.name}",
-            f"Its kernel is for {needs} processors; {board.name} has {LANGUAGES[board.architecture]}.",
+            f"Its kernel is for {needs} processors; {board.name} has {_processor(board)}.",
             "Take the build for this board's kind, or a board of the image's.", where, ELF, Action("Choose another image", "image"),
+        )  # fmt: skip
+        return
+    if board.architecture is None and set(image.architectures) <= set(FIND_THEIR_PARTS) and image.architectures:
+        yield Finding(
+            "plan.processor-not-told", Severity.NOTE, f"Nobody said what processor {board.name} has", "The image is for a PC's; on any other it does not start.",
+            "Look on its largest chip or in its papers, and say it on the Shelf.", where,
         )  # fmt: skip
         return
     if board.architecture in FIND_THEIR_PARTS:

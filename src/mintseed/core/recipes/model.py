@@ -503,7 +503,7 @@ class Recipe(Described):
         by_name = {b.device_tree_name: b for b in (around.boards or {}).values() if b.compatible}
         for place, name in enumerate(build.boards):
             board = by_name.get(name)
-            if board is not None and board.architecture != build.architecture:
+            if board is not None and board.architecture not in (None, build.architecture):
                 yield Fault(
                     (*path, "boards", place),
                     f"{board.name} speaks {board.architecture}, this build {build.architecture}",
@@ -561,12 +561,14 @@ class Recipe(Described):
 
     def builds_for(self, board: Board) -> tuple[tuple[Release, Build], ...]:
         """Return the builds whose machine language `board` speaks and whose medium it has, newest first, the widest word first. A board
-        of which nobody said how wide its words are may run any."""
+        of which nobody said how wide its words are, or what its processor is, may run any."""
         return tuple(
             (r, b)
             for r in self.releases
             for b in sorted(r.builds, key=lambda b: -b.bits)
-            if b.architecture == board.architecture and b.medium == board.medium and b.bits <= (board.bits or 64)
+            if board.architecture in (None, b.architecture)
+            and b.medium == board.medium
+            and b.bits <= (board.bits or 64)
         )
 
     @property
