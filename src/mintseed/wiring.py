@@ -47,6 +47,7 @@ from mintseed.shipped import recipe_files as recipe_files
 from mintseed.shipped import recipes as recipes
 from mintseed.standins import NOT_ON_A_MACHINE, NOT_SIMULATED
 from mintseed.standins.bench_folder import BenchFolder
+from mintseed.standins.machine.power import MachinePower
 from mintseed.standins.power import StandinPower
 from mintseed.standins.readers import StandinReaders
 
@@ -81,7 +82,7 @@ class Config:
             lease_files=tuple(Path(p) for p in os.environ.get("MINTSEED_LEASES", "").split(":") if p),
             bench_name=bench_name(os.environ.get("MINTSEED_BENCH_NAME") or "bench"),
             loop_cards=tuple(p for p in os.environ.get("MINTSEED_LOOP_CARDS", "").split(":") if p),
-            machine_lan=os.environ.get("MINTSEED_MACHINE_LAN") or FIRST_MACHINE_LAN,
+            machine_lan=machine_lan(os.environ.get("MINTSEED_MACHINE_LAN") or FIRST_MACHINE_LAN),
         )
 
     @property
@@ -117,6 +118,17 @@ def bench_kind(text: str) -> Kind:
             where="MINTSEED_BENCH",
         )
     return text  # type: ignore[return-value]
+
+
+def machine_lan(text: str) -> str:
+    """Return `text` as the network of a machine bench. Raises InputError for what is none of one's own, or of another size."""
+    try:
+        lan = ipaddress.IPv4Network(text)
+    except ValueError:
+        lan = None
+    if lan is None or lan.prefixlen != 24 or not lan.is_private:
+        raise InputError(f"{text!r} cannot be the machines' network", expected="a private range of 256 addresses, such as 10.91.77.0/24", where="MINTSEED_MACHINE_LAN")  # fmt: skip
+    return str(lan)
 
 
 FIRST_MACHINE_LAN = "10.91.4.0/24"
@@ -190,7 +202,7 @@ def bench(name: str = "") -> Bench:
     if chosen.plays_boards:  # the cards are files; whatever is on the network is asked as on a real bench
         folder = chosen.bench_folder_of(name or chosen.bench_name)
         view = NeighbourView([folder.leases_file], neighbours_from_kernel)
-        return Bench(StandinReaders(folder), StandinPower(folder), library, tools, view, probe, scanner, SystemClock())
+        return Bench(StandinReaders(folder), MachinePower(folder), library, tools, view, probe, scanner, SystemClock())
     view = NeighbourView(chosen.lease_files, neighbours_from_kernel)
     readers = LsblkReaders(chosen.loop_cards)
     return Bench(readers, None, library, tools, view, probe, scanner, SystemClock())

@@ -28,6 +28,7 @@ SAYS = {  # program: what it prints: what that is
     "Linux, no root": ("[    3.1] VFS: Unable to mount root fs on unknown-block(0,0)", "no-root"),
     "initramfs-tools, no root": ("ALERT!  LABEL=ASSAYROOT does not exist.  Dropping to a shell!", "no-root"),
     "Linux, a dying card": ("[   90.120000] I/O error, dev mmcblk0, sector 2048 op 0x0:(READ)", "card"),
+    "Linux, switched off": ("[  402.114000] reboot: Power down", "off"),
     "Linux, gave up": ("[    4.000001] Kernel panic - not syncing: Attempted to kill init!", "panic"),
 }  # fmt: skip
 

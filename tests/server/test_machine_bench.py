@@ -78,3 +78,10 @@ def test_a_kind_there_is_not_is_refused() -> None:
     assert wiring.bench_kind("machine") == "machine"
     with pytest.raises(InputError, match="no kind of bench"):
         wiring.bench_kind("virtual")
+
+
+@pytest.mark.parametrize("text", ["kettle", "8.8.8.0/24", "10.91.4.0/16", "10.91.4.7/24", "fd00::/64"])
+def test_a_network_that_is_none_of_ones_own_is_refused(text: str) -> None:
+    assert wiring.machine_lan("10.91.4.0/24") == "10.91.4.0/24"
+    with pytest.raises(InputError, match="cannot be the machines' network"):
+        wiring.machine_lan(text)

@@ -3,21 +3,29 @@
 from __future__ import annotations
 
 import ipaddress
+import os
 import shutil
 import subprocess
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
+from types import SimpleNamespace
 from typing import Any
 
 import pytest
 
+from mintseed.core.boards.model import Board
+from mintseed.core.card.drives import Drive
+from mintseed.core.described import read_described
+from mintseed.core.errors import RefusedError
 from mintseed.standins.bench_folder import BenchFolder
-from mintseed.standins.machine import bench, machine
+from mintseed.standins.machine import bench, machine, needs
+from mintseed.standins.machine.assay.build import board_text
 from mintseed.standins.machine.bench import Machines
 from mintseed.standins.machine.ground import Ground
 from mintseed.standins.machine.machine import EMULATOR, Machine
+from mintseed.standins.machine.power import MachinePower
 
 HERE = Ground(ipaddress.IPv4Network("10.91.203.0/24"), 1, "seed-test", Path("leases"))
 
@@ -90,7 +98,6 @@ def machines(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Machin
                 process.kill()
 
     monkeypatch.setattr(bench, "running", stands_still)
-    monkeypatch.setattr(bench.needs, "at_once", lambda free, cores: 2)
     folder = BenchFolder(tmp_path)
     folder.prepare()
     folder.write(
@@ -153,12 +160,48 @@ def test_one_that_ends_by_itself_is_not_started_again(machines: Machines) -> Non
     assert machines.folder.powered()["unit-1"]["ended"] is True
 
 
-def test_without_memory_for_one_more_the_second_waits(machines: Machines, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(bench.needs, "at_once", lambda free, cores: 0)
-    power(machines, "unit-1")
+def test_one_that_cannot_start_keeps_no_other_from_it(machines: Machines) -> None:
+    power(machines, "unit-1", radio_ghz="broken")
     power(machines, "unit-2", card="pdb")
     machines.tick()
-    assert list(machines._running) == ["unit-1"]
-    monkeypatch.setattr(bench.needs, "at_once", lambda free, cores: 1)
-    machines.tick()
-    assert list(machines._running) == ["unit-1", "unit-2"]
+    assert list(machines._running) == ["unit-2"]
+    assert machines.folder.powered()["unit-1"]["ended"] is True
+
+
+GLASSHOUSE = read_described(Board, board_text(), where="glasshouse")
+CARD = Drive("/dev/pda", "pda", 1, True, False, "usb", "", "S1", (), (), 0)
+
+
+@pytest.mark.parametrize(
+    ("free_mb", "cores", "powered", "why"),
+    [
+        (600, 8, 0, "600 MB of memory are free"),
+        (8000, 2, 2, "2 machines run already"),
+        (8000, 2, 1, ""),
+        (700, 1, 0, ""),
+    ],
+)
+def test_power_is_refused_where_there_is_no_room_for_one_more(
+    free_mb: int, cores: int, powered: int, why: str, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(needs, "free_memory_mb", lambda: free_mb)
+    monkeypatch.setattr(os, "cpu_count", lambda: cores)
+    folder = BenchFolder(tmp_path)
+    folder.prepare()
+    switch = MachinePower(folder)
+    for number in range(powered):
+        folder.write(folder.boards / f"unit-{number}.json", {"card": f"other-{number}", "powered_at": 1.0})
+    if why:
+        with pytest.raises(RefusedError, match=why):
+            switch.power_on("unit-9", GLASSHOUSE, CARD, cable=False)
+    else:
+        switch.power_on("unit-9", GLASSHOUSE, CARD, cable=False)
+    assert ("unit-9" in folder.powered()) is not bool(why)
+
+
+def test_what_keeps_a_bench_from_starting_is_a_sentence(tmp_path: Path, monkeypatch: pytest.MonkeyPatch, caplog: pytest.LogCaptureFixture) -> None:  # fmt: skip
+    monkeypatch.setattr(bench.needs, "missing", lambda: "It wants a kettle.")
+    monkeypatch.setattr(bench.threading, "Event", lambda: SimpleNamespace(wait=lambda *_: True, set=lambda: None))
+    monkeypatch.setattr(bench.signal, "signal", lambda *_: None)
+    bench.serve(BenchFolder(tmp_path), "10.91.204.0/24")
+    assert [record.message for record in caplog.records] == ["It wants a kettle."]

@@ -50,6 +50,6 @@ def test_a_tool_that_is_gone_names_its_package(monkeypatch: pytest.MonkeyPatch) 
     assert needs.missing_packages() == ("syslinux",)
 
 
-@pytest.mark.parametrize(("free", "cores", "machines"), [(500, 8, 0), (700, 8, 1), (8000, 2, 2), (2100, 8, 3)])
+@pytest.mark.parametrize(("free", "cores", "machines"), [(699, 8, 0), (700, 8, 1), (8000, 2, 2), (2100, 8, 3)])
 def test_as_many_side_by_side_as_there_is_room_for(free: int, cores: int, machines: int) -> None:
     assert needs.at_once(free, cores) == machines

@@ -1,7 +1,7 @@
 """What a board says on its serial console: how far its boot got, and what its own software calls wrong.
 
 The words are those of software that most boards' systems are made of. Sources, each read off what it prints: Linux (printk time stamps, init/main.c,
-init/do_mounts.c, fs/ext4/super.c, block/blk-core.c), wpa_supplicant 2.10 (ctrl_iface events, wpa_ctrl.h), hostapd 2.10, iwd 2.3, NetworkManager 1.42,
+init/do_mounts.c, kernel/reboot.c, fs/ext4/super.c, block/blk-core.c), wpa_supplicant 2.10 (ctrl_iface events, wpa_ctrl.h), hostapd 2.10, iwd 2.3, NetworkManager 1.42,
 ConnMan 1.41, systemd 252, ISC dhclient 4.4, initramfs-tools 0.142.
 """
 
@@ -44,7 +44,7 @@ REACHED: tuple[tuple[str, re.Pattern[str]], ...] = (
     ("system", re.compile(r"^Welcome to .+!|\bsystemd\[1\]: |^INIT: version |\bOpenRC \d")),
     (
         "radio",
-        re.compile(r"\b(?!ap)\w+: CTRL-EVENT-CONNECTED |\bwlan\d+: associated$|\bevent: state, old: connecting, new: connected|Activation: successful, device activated"),
+        re.compile(r"\bwl\w+: CTRL-EVENT-CONNECTED |\bwlan\d+: associated$|\bevent: state, old: connecting, new: connected|Activation: successful, device activated"),
     ),
     ("address", re.compile(r"\bDHCPv4 address \d|\bbound to \d{1,3}\.\d|\bdhcp4 \(\w+\): state changed new lease|\bleased \d{1,3}\.\d+\.\d+\.\d+ for ")),
     ("login", re.compile(r"^\S+ login: *$")),
@@ -58,6 +58,7 @@ WRONG: tuple[tuple[str, re.Pattern[str]], ...] = (
     ("panic", re.compile(r"\bKernel panic - not syncing")),
     ("no-root", re.compile(r"\bUnable to mount root fs\b|\bCannot open root device\b|^ALERT! +\S+ does not exist")),
     ("card", re.compile(r"\bI/O error, dev (?:mmcblk|sd|vd)\w+|\bEXT4-fs error\b|\bFAT-fs \(\w+\): error")),
+    ("off", re.compile(r"\breboot: (?:Power down|System halted)")),
     ("key", re.compile(r"reason=WRONG_KEY|4-Way Handshake failed - pre-shared key may be incorrect|\bnew: failed, reason: bad-password|\binvalid-key\b|\bno secrets: No agents were available\b")),
     ("network", re.compile(r"CTRL-EVENT-NETWORK-NOT-FOUND|reason 'ssid-not-found'|\bNo suitable network found\b")),
 )  # fmt: skip
@@ -65,6 +66,7 @@ WRONG_WORDS = {
     "panic": "its kernel gave up",
     "no-root": "it does not find its root volume",
     "card": "it cannot read or write its card",
+    "off": "it switched itself off",
     "key": "the access point refuses its key",
     "network": "it does not hear the network it looks for",
 }

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
@@ -32,11 +33,15 @@ def remembered(memory: Mapping[str, Seen], sightings: Iterable[Sighting], now: d
     return held
 
 
+_NAME = re.compile(r"[a-z0-9]([a-z0-9-]{0,61}[a-z0-9])?")
+"""what can be a host name at all (RFC 1123 §2.1): nobody's device is called anything else, whatever somebody says there"""
+
+
 def names_heard(held: Mapping[str, str], sightings: Iterable[Sighting], now: datetime) -> dict[str, str]:
     """Return `held`, name in small letters → when it was heard last (ISO 8601), with what calls itself something at `now`. A list that still says what
     it said before counts: who had a name lately may come back with it."""
-    fresh = {s.host_name.lower().removesuffix(".local"): now.isoformat() for s in sightings if s.host_name}
-    return {**held, **fresh}
+    said = {s.host_name.lower().removesuffix(".local") for s in sightings}
+    return {**held, **{name: now.isoformat() for name in said if _NAME.fullmatch(name)}}
 
 
 GONE_AFTER = timedelta(minutes=15)

@@ -14,7 +14,7 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
-from mintseed.core.errors import MintSeedError
+from mintseed.core.errors import MintSeedError, OutsideError
 from mintseed.standins.bench_folder import BenchFolder
 from mintseed.standins.machine import needs
 from mintseed.standins.machine.access_point import hostapd_conf
@@ -58,15 +58,17 @@ class Machines:
                 self.folder.write(self.folder.boards / f"{unit}.json", {**one.state, "ended": True})
         for unit, state in powered.items():
             if unit not in self._running and not state.get("ended"):
-                self._start(unit, state)
+                try:
+                    self._start(unit, state)
+                except (MintSeedError, OSError, KeyError, TypeError, ValueError) as error:
+                    # Powered under another version, or without its card: it stands still, and no other board with it.
+                    log.warning("%s does not start: %s: %s", unit, type(error).__name__, error)
+                    self.folder.write(self.folder.boards / f"{unit}.json", {**state, "ended": True})
 
     def _start(self, unit: str, state: dict[str, Any]) -> None:
         cores = os.cpu_count() or 1
         taken = {one.machine.slot for one in self._running.values()}
         slot = next(n for n in range(len(taken) + 1) if n not in taken)
-        if slot and not needs.at_once(needs.free_memory_mb(), cores):
-            log.warning("%s waits: no memory for one machine more", unit)
-            return
         points = []
         for number, network in enumerate(self._heard(state)):
             points.append(self.kept / f"{unit}.{number}.hostapd.conf")
@@ -100,21 +102,28 @@ class Machines:
 
 
 def serve(folder: BenchFolder, lan: str) -> None:
-    """Run the bench until SIGTERM or SIGINT. Raises MintSeedError where this computer has not what it wants."""
+    """Run the bench until SIGTERM or SIGINT; where this computer has not what it wants, say so and wait."""
     stop = threading.Event()
     for number in (signal.SIGTERM, signal.SIGINT):
         signal.signal(number, lambda *_: stop.set())
     folder.prepare()
-    if sentence := needs.missing():
-        log.error("%s", sentence)
+    try:
+        _serve(folder, ipaddress.IPv4Network(lan), stop)
+    except MintSeedError as error:
+        # Started again at once, it would say the same: whoever reads this has to do something first.
+        log.error("%s", error.sentence())
         stop.wait()
-        return
+
+
+def _serve(folder: BenchFolder, lan: ipaddress.IPv4Network, stop: threading.Event) -> None:
+    if sentence := needs.missing():
+        raise OutsideError(sentence)
     accelerated = accelerates(folder.root)
     log.info(
         "machines run %s",
         "on this processor" if accelerated else "in software: this computer does not let a guest run on its processor",
     )
-    with ground(folder.root, ipaddress.IPv4Network(lan)) as here:
+    with ground(folder.root, lan) as here:
         machines = Machines(folder, here, accelerated=accelerated)
         try:
             while not stop.wait(POLL_S):

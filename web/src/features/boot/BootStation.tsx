@@ -81,7 +81,7 @@ export function BootStation({ id }: { id: number }) {
 
 function Assembly({ data, powered }: { data: BootAnswer; powered: boolean }) {
   return (
-    <Sheet title="In this order" hint={data.by_hand ? "you do it; saying so starts the clock" : "on the stand-in bench, Power on does it"}>
+    <Sheet title="In this order" hint={data.by_hand ? "you do it; saying so starts the clock" : "on this bench, Power on does it"}>
       {data.steps.length === 0 && <p className="text-ink-2">Choose a board under Plan first.</p>}
       <ol className="flex flex-col">
         {data.steps.map((s, i) => (
@@ -145,7 +145,7 @@ const AGO = [
   ["10 minutes ago", 600],
 ] as const;
 
-/** On a stand-in bench one button; where people do it by hand, they say when they did. */
+/** Where the bench plays its boards one button; where people do it by hand, they say when they did. */
 function PowerOn({ data, pending, main, onPower }: { data: BootAnswer; pending: boolean; main: boolean; onPower: (agoS: number) => void }) {
   const [ago, setAgo] = useState(0);
   const again = data.runs.length > 0;

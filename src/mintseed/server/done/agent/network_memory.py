@@ -14,6 +14,8 @@ from mintseed.server.judged.load import site_ranges
 from mintseed.server.kept.models import Bench, Site
 from mintseed.server.kept.stored_types import seen_of
 
+MOST_NAMES = 1000
+"""names kept; they are read with every device that never ran"""
 MOST_REMEMBERED = 4000
 """addresses and MACs kept; a neighbour that invents new ones all the time pushes out the oldest, not the database."""
 
@@ -56,7 +58,7 @@ class NetworkMemory:
             row.network_seen = dict(lately[-MOST_REMEMBERED:])
             names = names_heard(row.names_seen, sightings, now)
             row.names_seen = dict(
-                sorted(((n, at) for n, at in names.items() if at >= oldest), key=lambda one: one[1])[-MOST_REMEMBERED:]
+                sorted(((n, at) for n, at in names.items() if at >= oldest), key=lambda one: one[1])[-MOST_NAMES:]
             )
             row.watching_since = row.watching_since or now
             if scanned:
