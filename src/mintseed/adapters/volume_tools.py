@@ -6,6 +6,7 @@ import itertools
 import os
 import re
 from collections.abc import Mapping, Sequence
+from functools import cached_property
 from pathlib import Path
 
 from mintseed.adapters import ext_skeleton
@@ -38,16 +39,18 @@ class FatVolume:
 
     def __init__(self, disk: Path, offset_bytes: int) -> None:
         self._image = f"{disk}@@{offset_bytes}"
-        self._entries: tuple[str, ...] | None = None
+
+    @cached_property
+    def _entries(self) -> tuple[str, ...]:
+        """Every file and, with a / at its end, every folder, the empty ones too."""
+        return self._listed()
+
+    @cached_property
+    def _files(self) -> tuple[str, ...]:
+        return tuple(name for name in self._entries if not name.endswith("/"))
 
     def files(self) -> tuple[str, ...]:
-        return tuple(name for name in self._all() if not name.endswith("/"))
-
-    def _all(self) -> tuple[str, ...]:
-        """Return every file and, with a / at its end, every folder, the empty ones too."""
-        if self._entries is None:
-            self._entries = self._listed()
-        return self._entries
+        return self._files
 
     def _listed(self) -> tuple[str, ...]:
         try:
@@ -95,10 +98,10 @@ class FatVolume:
 
     def _make_folders(self, path: str) -> int:
         """Make the folders of a file that is to be made; return the date it gets. A name that is there in other letters is that one."""
+        there = {name.lower() for name in self._entries if name.endswith("/")}
         for end in (i for i, sign in enumerate(path) if sign == "/"):
-            folder = path[: end + 1]
-            if folder.lower() not in {name.lower() for name in self._all()}:
-                self._entries = (*self._all(), folder)
+            if (folder := path[: end + 1]).lower() not in there:
+                self._entries = (*self._entries, folder)
                 arguments = ["mmd", "-D", "s", "-i", self._image, f"::/{path[:end]}"]
                 run_tool(arguments, package="mtools", environment={"SOURCE_DATE_EPOCH": str(FAT_EPOCH_S)})
         return FAT_EPOCH_S

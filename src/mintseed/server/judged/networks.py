@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
+from typing import Any
 from zoneinfo import ZoneInfo
 
 from django.db.models import Q
@@ -59,39 +60,45 @@ def addresses_taken(rows: Sequence[Deployment]) -> dict[int, dict[str, str]]:
 
 def addresses_seen(rows: Sequence[Deployment]) -> dict[int, dict[str, str]]:
     """Return, for each of `rows` at whose place a bench watches the network, its address where it was seen, and since when, as one reads it there."""
-    sites = {row.site_id for row in rows}
-    watched = Bench.there.filter(site__in=sites, watching_since__isnull=False) if sites else Bench.there.none()
-    memories = list(watched.values_list("site_id", "network_seen"))
-    found: dict[int, dict[str, str]] = {}
-    for row in rows:
-        for _, memory in (m for m in memories if m[0] == row.site_id):
-            since = seen_of({a: v for a, v in memory.items() if a == row.address}).get(row.address)
-            zone = ZoneInfo(zone_of(row.site))
-            found.setdefault(row.pk, {}).update(
-                {row.address: f"{since.first.astimezone(zone):%-d %B, %H:%M}"} if since else {}
-            )
-    return found
+
+    def first_seen(memory: Mapping[str, Any], address: str) -> datetime | None:
+        seen = seen_of({a: v for a, v in memory.items() if a == address}).get(address)
+        return seen.first if seen else None
+
+    return _remembered(rows, "network_seen", lambda row: row.address, first_seen)
 
 
 def names_heard(rows: Sequence[Deployment]) -> dict[int, dict[str, str]]:
-    """Return, for each of `rows` at whose place a bench watches the network, its host name where something there called itself so, and when last."""
+    """Return, for each of `rows` at whose place a bench watches the network, its host name in small letters where something there called itself so,
+    and when last, as one reads it there."""
+
+    def last_heard(memory: Mapping[str, Any], name: str) -> datetime | None:
+        try:
+            return datetime.fromisoformat(memory[name]) if name in memory else None
+        except (ValueError, TypeError):
+            return None  # kept by a version that kept it otherwise
+
+    return _remembered(rows, "names_seen", lambda row: row.host_name.lower(), last_heard)
+
+
+def _remembered(
+    rows: Sequence[Deployment],
+    column: str,
+    what: Callable[[Deployment], str],
+    when: Callable[[Mapping[str, Any], str], datetime | None],
+) -> dict[int, dict[str, str]]:
+    """Return, for each of `rows` at whose place a bench watches the network, what of it stands in that bench's memory, and the moment as one reads it
+    there; nothing of it where it does not."""
     sites = {row.site_id for row in rows}
     watched = Bench.there.filter(site__in=sites, watching_since__isnull=False) if sites else Bench.there.none()
-    memories = list(watched.values_list("site_id", "names_seen"))
+    memories = list(watched.values_list("site_id", column))
     found: dict[int, dict[str, str]] = {}
     for row in rows:
-        name, zone = row.host_name.lower(), ZoneInfo(zone_of(row.site))
+        key, zone = what(row), ZoneInfo(zone_of(row.site))
         for memory in (m for site, m in memories if site == row.site_id):
-            at = _moment(memory.get(name))
-            found.setdefault(row.pk, {}).update({name: f"{at.astimezone(zone):%-d %B, %H:%M}"} if at else {})
+            at = when(memory, key)
+            found.setdefault(row.pk, {}).update({key: f"{at.astimezone(zone):%-d %B, %H:%M}"} if at else {})
     return found
-
-
-def _moment(text: object) -> datetime | None:
-    try:
-        return datetime.fromisoformat(text) if isinstance(text, str) else None
-    except ValueError:
-        return None
 
 
 def addresses_left(site: Site, plan: AddressPlan, count: int) -> tuple[str, ...]:
