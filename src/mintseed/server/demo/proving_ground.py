@@ -7,10 +7,11 @@ from typing import Any
 
 from django.db import transaction
 
+from mintseed.server.demo.place import make_place
 from mintseed.server.done.jobs.tasks import queue_building
 from mintseed.server.judged.journal import record
 from mintseed.server.kept.made_up_words import NETWORK_WORD
-from mintseed.server.kept.models import BoardUnit, Description, Job, OwnedCard, Site, WifiNetwork
+from mintseed.server.kept.models import Description, Job, OwnedCard, Site
 from mintseed.server.owned import bringing, demo_images
 from mintseed.standins.machine.assay import build as assay
 from mintseed.wiring import Config
@@ -49,18 +50,7 @@ def seed_database(config: Config) -> None:
     """Add the place where there is none of its name, and bring the recipes and the board where they were never brought."""
     if not Site.objects.filter(name=NAME).exists():
         with transaction.atomic():
-            site = Site.objects.create(
-                name=NAME,
-                country="GB",
-                time_zone="Europe/London",
-                keyboard="gb",
-                locale="en_GB.UTF-8",
-                networks=[config.machine_lan],
-            )
-            for network in NETWORKS:
-                WifiNetwork.objects.create(site=site, **network)
-            for name in UNITS:
-                BoardUnit.objects.create(site=site, name=name, board="glasshouse")
+            site = make_place(NAME, config.machine_lan, NETWORKS, ((name, "glasshouse") for name in UNITS))
             OwnedCard.objects.create(site=site, name="Card file", size_gb=2, classes=["C10"], endurance=False)
             record(None, "", "demo.loaded", f"{NAME} loaded: a radio cell, card files and virtual machines for boards")
     known = set(Description.objects.values_list("kind", "ident"))

@@ -9,11 +9,12 @@ from django.db import transaction
 
 from mintseed.core.errors import MintSeedError
 from mintseed.core.visible import one_line
+from mintseed.server.demo.place import make_place
 from mintseed.server.done.jobs.tasks import read_image
 from mintseed.server.judged.job_state import trouble_of
 from mintseed.server.judged.journal import record
 from mintseed.server.kept.made_up_words import NETWORK_WORD
-from mintseed.server.kept.models import BoardUnit, Cable, Image, OwnedCard, Part, Site, Supply, WifiNetwork
+from mintseed.server.kept.models import Cable, Image, OwnedCard, Part, Site, Supply
 from mintseed.server.owned import descriptions
 from mintseed.server.owned.library import strangers, sync_library
 from mintseed.standins.forge.build import build_demo, build_used_card
@@ -195,18 +196,7 @@ def seed_database(config: Config, say: Say = print) -> None:
     """Add Quay House where no site is called so, whatever else is there, and read the images that were not read yet."""
     if not Site.objects.filter(name=NAME).exists():
         with transaction.atomic():
-            site = Site.objects.create(
-                name=NAME,
-                country="GB",
-                time_zone="Europe/London",
-                keyboard="gb",
-                locale="en_GB.UTF-8",
-                networks=[config.standin_lan],
-            )
-            for network in NETWORKS:
-                WifiNetwork.objects.create(site=site, **network)
-            for name, board in UNITS:
-                BoardUnit.objects.create(site=site, name=name, board=board)
+            site = make_place(NAME, config.standin_lan, NETWORKS, UNITS)
             for model, things in ((Supply, SUPPLIES), (Cable, CABLES), (OwnedCard, CARDS)):
                 for thing in things:
                     model._default_manager.create(site=site, **thing)

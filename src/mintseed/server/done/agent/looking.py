@@ -169,12 +169,18 @@ def keep_look(board: Watched, look: find_device.Look, *, settled: bool = True) -
                 judge_soon(network=board.loaded.row.network_id)
 
 
+_read_up_to: dict[int, int] = {}
+"""run: how much of its console was read, by this process"""
+
+
 def note_console(board: Watched) -> None:
     """Note what a board said on its serial console since it was listened to last."""
     power, unit = wiring.bench().power, board.run.board_unit_id
     text = power.console(unit_key(unit)) if power is not None else ""
-    if not text:
+    # It only grows while it runs: what was read already says nothing new.
+    if not text or _read_up_to.get(board.run.pk) == len(text):
         return
+    _read_up_to[board.run.pk] = len(text)
     before = stored(CONSOLE, board.run.console, None) or NOTHING_HEARD
     heard = read_console(text)
     if heard == before:
