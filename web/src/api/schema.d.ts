@@ -3136,6 +3136,8 @@ export interface components {
             next_page: number | null;
             /** To Build */
             to_build: number;
+            /** To Build Of */
+            to_build_of: string;
             /** Total */
             total: number;
         };

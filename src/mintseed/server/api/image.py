@@ -69,6 +69,8 @@ class LibraryOut(Schema):
     next_page: int | None
     findings: list[Finding]
     to_build: int
+    to_build_of: str
+    """what those are images of"""
     """made-up images of the stand-in bench that are not built yet"""
     building: JobOut | None
 
@@ -179,6 +181,7 @@ def images(
         next_page=page + 1 if len(shown) > PAGE_IMAGES else None,
         findings=strangers(),
         to_build=len(to_build()),
+        to_build_of=demo_images.made_of(wiring.config()),
         building=job_out(building()),
     )
 

@@ -12,6 +12,13 @@ from mintseed.wiring import Config
 ALL = (*MORE_IMAGES, *OWN_IMAGES)
 
 
+def made_of(config: Config) -> str:
+    """Return what they are images of, as the end of a sentence."""
+    if config.bench == "machine":
+        return "Assay, a Debian for the machines to start (some minutes the first time)"
+    return "the other appliances"
+
+
 def missing(config: Config) -> list[str]:
     """Return the files that are not in the library as they are described now; nothing on a real bench."""
     if config.bench == "machine":

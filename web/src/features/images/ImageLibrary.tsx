@@ -75,7 +75,7 @@ export function ImageLibrary() {
         <div className="flex flex-wrap items-center gap-3 rounded-xl border border-dashed border-rule bg-sheet px-4 py-2.5">
           <Mark name={data.building ? "run" : "todo"} />
           <p className="min-w-0 flex-1 text-[0.95rem]" role="status">
-            {data.building ? `Building the made-up images of the other appliances: ${data.to_build} to go.` : `${plural(data.to_build, "made-up image")} of the other appliances ${data.to_build === 1 ? "is" : "are"} not built yet.`}
+            {data.building ? `Building the made-up images of ${data.to_build_of}: ${data.to_build} to go.` : `${plural(data.to_build, "made-up image")} of ${data.to_build_of} ${data.to_build === 1 ? "is" : "are"} not built yet.`}
           </p>
           {!data.building && (
             <Button small disabled={build.isPending} onClick={() => build.mutate(undefined)}>
