@@ -27,8 +27,11 @@ export function useChange<In, Out>(key: readonly unknown[], change: (value: In) 
   return useMutation<Out, Problem, In>({
     mutationFn: change,
     scope: { id: key.slice(0, 2).join("/") },
-    onMutate: (value) => {
-      if (guess) queries.setQueryData<Out>(key, (old) => (old === undefined ? old : guess(old, value)));
+    onMutate: async (value) => {
+      if (!guess || queries.getQueryData(key) === undefined) return;
+      // What was asked before the change would put back, for a moment, how things were.
+      await queries.cancelQueries({ queryKey: key, exact: true });
+      queries.setQueryData<Out>(key, (old) => (old === undefined ? old : guess(old, value)));
     },
     onError: () => void queries.invalidateQueries({ queryKey: key }),
     onSuccess: (fresh) => {
