@@ -15,12 +15,11 @@ from pathlib import Path
 from typing import BinaryIO
 
 from mintseed.core.errors import InputError, MintSeedError, MissingError, OutsideError
+from mintseed.core.image.naming import ENDINGS
 from mintseed.core.limits import KEEP_FREE_BYTES, MAX_IMAGE_BYTES, MAX_SETTINGS_FILE_BYTES
 from mintseed.core.units import binary_size
 from mintseed.core.visible import name_bytes, spell_name
 from mintseed.ports.images import LibraryFile, Stranger
-
-IMAGE_ENDINGS = (".img", ".img.xz", ".img.gz", ".img.bz2", ".img.zst", ".raw", ".raw.xz", ".iso", ".bin")
 
 _LATEST_S = 4102444800.0
 """the year 2100: dates beyond are a damaged file system's."""
@@ -144,7 +143,7 @@ class LibraryFolder:
             return
         home = self._folder.resolve()
         for name in names:
-            if name.endswith(IMAGE_ENDINGS):
+            if name.lower().endswith(ENDINGS):
                 yield self._listed(self._folder / name, home)
 
     def _listed(self, path: Path, home: Path) -> LibraryFile | Stranger | None:
@@ -202,24 +201,24 @@ class LibraryFolder:
         except MintSeedError:
             return None
 
-    def keep_skeleton(self, sha256: str, skeleton: bytes) -> None:
+    def keep_skeleton(self, mark: str, skeleton: bytes) -> None:
         try:
             self._skeletons.mkdir(parents=True, exist_ok=True, mode=0o700)
             # Whole or not at all: under its name only what was written out.
             with tempfile.NamedTemporaryFile(dir=self._skeletons, prefix="new-", delete=False) as file:
                 file.write(skeleton)
-            Path(file.name).replace(self._skeletons / sha256)
+            Path(file.name).replace(self._skeletons / mark)
             kept = sorted(self._skeletons.iterdir(), key=lambda path: -path.lstat().st_mtime)
             for old in kept[MOST_SKELETONS:]:
                 old.unlink(missing_ok=True)
         except OSError as error:
             raise no_room(error, self._skeletons) from error
 
-    def skeleton(self, sha256: str) -> bytes | None:
-        if not re.fullmatch(r"[0-9a-f]{64}", sha256):
+    def skeleton(self, mark: str) -> bytes | None:
+        if not re.fullmatch(r"[0-9a-f]{64}", mark):
             return None
         try:
-            return (self._skeletons / sha256).read_bytes()
+            return (self._skeletons / mark).read_bytes()
         except OSError:
             return None
 

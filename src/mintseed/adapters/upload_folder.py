@@ -12,8 +12,9 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-from mintseed.adapters.library_folder import IMAGE_ENDINGS, no_room, refuse_to_fill
+from mintseed.adapters.library_folder import no_room, refuse_to_fill
 from mintseed.core.errors import InputError, MissingError, RefusedError
+from mintseed.core.image.naming import ARCHIVES, BARE, ENDINGS
 from mintseed.core.limits import MAX_IMAGE_BYTES
 from mintseed.core.units import decimal_size
 from mintseed.core.visible import one_line
@@ -39,10 +40,10 @@ class UploadFolder:
 
     def begin(self, name: str, size_bytes: int) -> Upload:
         name = name.strip()
-        if not _NAME.fullmatch(name) or name.startswith(".") or not name.endswith(IMAGE_ENDINGS):
+        if not _NAME.fullmatch(name) or name.startswith(".") or not name.lower().endswith(ENDINGS):
             raise InputError(
                 f"{one_line(name)[:120]} is no name of an image",
-                expected=f"a file that ends in {', '.join(IMAGE_ENDINGS)}",
+                expected=f"a file that ends in {', '.join((*BARE, *ARCHIVES))}, packed or not",
                 where="filename",
             )
         if not 0 < size_bytes <= MAX_IMAGE_BYTES:
@@ -116,7 +117,7 @@ class UploadFolder:
     def _into_library(self, ident: str, name: str) -> None:
         with self._part(ident).open("rb") as file:
             os.fsync(file.fileno())
-        stem = name[: min(name.index(e) for e in IMAGE_ENDINGS if name.endswith(e))]
+        stem = name[: -max(len(e) for e in ENDINGS if name.lower().endswith(e))]
         for number in range(1, 1000):
             target = self._folder / (name if number == 1 else f"{stem}-{number}{name[len(stem) :]}")
             try:

@@ -13,6 +13,7 @@ from typing import TYPE_CHECKING, BinaryIO
 from mintseed.core.boards.model import Board
 from mintseed.core.described import read_described
 from mintseed.core.errors import InputError, MissingError
+from mintseed.core.image.naming import name_inside
 from mintseed.core.limits import MAX_TEXT_BYTES
 from mintseed.core.parts.model import Part
 from mintseed.core.recipes.model import Recipe
@@ -29,17 +30,25 @@ else:
 
 
 def library_of(image: str) -> tuple[LibraryFolder, str]:
-    """Return the folder of `image` as a library, and the file's name in it. Raises MissingError when it is not there."""
+    """Return the folder of `image` as a library, and the image's name in it: one of several in an archive is named behind the archive, as in
+    `images.zip/kiosk.img`. Raises MissingError when it is not there."""
     # Only here: what images are read with takes longer to load than most commands to answer.
     from mintseed.adapters.library_folder import LibraryFolder
     from mintseed.wiring import config
 
     try:
-        path = Path(image).resolve()
+        path, inside = _archive_and_inside(Path(image).resolve())
         refuse_what_never_ends(path)
     except (OSError, ValueError) as error:
         raise MissingError("no such file", where=image) from error
-    return LibraryFolder(path.parent, config().home / "scratch"), spell_name(os.fsencode(path.name))
+    name = spell_name(os.fsencode(path.name))
+    return LibraryFolder(path.parent, config().home / "scratch"), name_inside(name, inside) if inside else name
+
+
+def _archive_and_inside(path: Path) -> tuple[Path, str]:
+    """Return the file on the way along `path`, and what follows it."""
+    file = next((p for p in (path, *path.parents) if p.is_file()), path)
+    return file, spell_name(os.fsencode(path.relative_to(file))).removeprefix(".")
 
 
 def refuse_what_never_ends(path: Path) -> None:

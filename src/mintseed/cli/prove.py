@@ -4,8 +4,9 @@ from __future__ import annotations
 
 import argparse
 
-from mintseed.cli.files import Commands, opened
+from mintseed.cli.files import Commands, library_of, opened
 from mintseed.cli.output import tell
+from mintseed.core.image.naming import file_of, inside_of
 from mintseed.services import prove_card
 
 
@@ -18,6 +19,7 @@ def add(commands: Commands) -> None:
 
 
 def run(arguments: argparse.Namespace) -> int:
-    with opened(arguments.against) as image, opened(arguments.target) as target:
-        proof = prove_card.execute(image, target, target_name=arguments.target)
+    library, name = library_of(arguments.against)
+    with library.open(file_of(name)) as image, opened(arguments.target) as target:
+        proof = prove_card.execute(image, target, target_name=arguments.target, wanted=inside_of(name))
     return tell([proof.finding], {"compared_bytes": proof.compared_bytes}, as_json=arguments.json)

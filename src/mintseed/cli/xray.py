@@ -26,6 +26,8 @@ def run(arguments: argparse.Namespace) -> int:
     facts = {
         "file": xray.file_name,
         "packing": xray.packing,
+        "inside": xray.inside,
+        "beside": [{"path": b.path, "size_bytes": b.size_bytes} for b in xray.beside],
         "packed_bytes": xray.packed_bytes,
         "unpacked_bytes": xray.unpacked_bytes,
         "sha256": xray.sha256,

@@ -103,3 +103,27 @@ MAX_SKELETON_BYTES = 64 * 1024 * 1024
 
 MAX_INODE_TABLES_BYTES = 2 * 1024 * 1024 * 1024
 """what a root volume's tables of files may take; one of 32 GB has half of that."""
+
+MAX_ARCHIVE_FILES = 10_000
+"""files in an archive with an image in it."""
+
+MAX_ARCHIVE_HEADER_BYTES = 4 * 1024 * 1024
+"""bytes of an archive's list of files, and of one header; ten thousand long names fit."""
+
+MAX_INSIDE_PATH_BYTES = 500
+"""bytes of the name of a file in an archive; with its archive's name, of 255 bytes, it is an image's name."""
+
+MAX_UNPACKED_RATIO = 100_000
+"""times a file may grow when it is unpacked, once it is over MIN_BOMB_BYTES: zeros come to some thousands."""
+
+MIN_BOMB_BYTES = 4 * 1024 * 1024 * 1024
+"""bytes. Less than that is no harm however it was packed."""
+
+MAX_PACKED_LAYERS = 3
+"""packings one around the other, each of which was met: an archive in xz with images in gzip."""
+
+MAX_BESIDE_FILES = 8
+"""small texts kept of what lies beside an image in its archive."""
+
+MAX_BESIDE_BYTES = 32 * 1024
+"""bytes of one of them."""

@@ -254,7 +254,7 @@ class Walk:
     def put_mark(self) -> str:
         """The mark of the files as they are to stand on the written card; empty where none are."""
         xray = self.inputs.xray
-        return fingerprint(xray.sha256, (f for f in self.to_put if not f.on_root)) if xray and self.to_put else ""
+        return fingerprint(xray.mark, (f for f in self.to_put if not f.on_root)) if xray and self.to_put else ""
 
     @cached_property
     def fingerprint(self) -> str:
@@ -262,7 +262,7 @@ class Walk:
 
     def _fingerprint(self, version: int) -> str:
         xray = self.inputs.xray
-        return fingerprint(xray.sha256, self.filled, version) if xray and (self.filled or not self.fills) else ""
+        return fingerprint(xray.mark, self.filled, version) if xray and (self.filled or not self.fills) else ""
 
     # card
 

@@ -60,10 +60,10 @@ class ImageLibrary(Protocol):
     def published_list(self, name: str) -> str | None:
         """Return the text of a checksum list lying beside the images, or None."""
 
-    def keep_skeleton(self, sha256: str, skeleton: bytes) -> None:
-        """Keep what was taken of the root volume of the file with this SHA-256. Raises OutsideError when there is no room."""
+    def keep_skeleton(self, mark: str, skeleton: bytes) -> None:
+        """Keep what was taken of the root volume of the image with this mark; see report.image_mark. Raises OutsideError when there is no room."""
 
-    def skeleton(self, sha256: str) -> bytes | None:
+    def skeleton(self, mark: str) -> bytes | None:
         """Return what was kept so, or None."""
 
     def scratch(self) -> AbstractContextManager[ScratchDisk]:

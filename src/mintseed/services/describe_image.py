@@ -23,7 +23,7 @@ def execute(xray: XRay, recipes: Sequence[Recipe], *, library: ImageLibrary) -> 
 
     Raises OutsideError where the list of checksums beside it cannot be read.
     """
-    said = identity_of(xray.file_name, recipes)
+    said = identity_of(xray.file_name, recipes, xray.inside)
     recipe = next((r for r in recipes if r.id == said.recipe), None)
     described = {same_place(f.place): f for f in recipe.files} if recipe else {}
     kept = {same_place(f.path) for f in xray.files}
@@ -37,7 +37,7 @@ def execute(xray: XRay, recipes: Sequence[Recipe], *, library: ImageLibrary) -> 
         else replace(f, known=False, title="")
         for f in xray.files
     )
-    found = recipe.build_of_file(xray.file_name) if recipe else None
+    found = recipe.build_of_file(*xray.names) if recipe else None
     known = (recipe, *found) if recipe and found else None
     other = [f for f in xray.findings if f.code not in SAID_OF_IDENTITY]
     now = inspect_image.identity(xray.file_name, xray.sha256, xray.unpacked_bytes, known, library)

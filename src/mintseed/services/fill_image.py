@@ -9,6 +9,7 @@ from itertools import chain
 from mintseed.core.errors import ImageError, RefusedError, ToolError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.image import packing
+from mintseed.core.image.naming import file_of
 from mintseed.core.image.report import XRay
 from mintseed.core.settings.fill import FilledFile
 from mintseed.ports.images import ImageLibrary, ScratchDisk
@@ -89,10 +90,9 @@ def execute(
     if boot is None and on_boot:
         raise ImageError("there is no boot volume to fill", where=xray.file_name)
     patches = _patches(xray, [f for f in filled if f.on_root], library, tools)
-    with library.scratch() as disk, library.open(xray.file_name) as stream:
-        kind, tap, buffered = open_tapped(stream, lambda done: None)
+    with library.scratch() as disk, library.open(file_of(xray.file_name)) as stream:
+        _, tap, pieces = open_tapped(stream, lambda done: None, wanted=xray.inside)
         with tap:
-            pieces = packing.unpack(buffered, kind)
             left = _unpack_head(pieces, disk, boot.offset_bytes + boot.size_bytes if boot and on_boot else 0)
             # What follows the head is unpacked while the files are put in and the head is written.
             with run_ahead(chain([left] if left else [], pieces), UNPACK_AHEAD_PIECES) as rest:
@@ -106,7 +106,7 @@ def _patches(xray: XRay, files: Sequence[FilledFile], library: ImageLibrary, too
     volume is gone, ToolError when one of them cannot be put there."""
     if not files:
         return ()
-    root, skeleton = xray.root_volume, library.skeleton(xray.sha256)
+    root, skeleton = xray.root_volume, library.skeleton(xray.mark)
     if root is None or skeleton is None:
         raise ImageError("what was read of its root volume is gone", where=xray.file_name, next_step="Read the image again under Images, then go on.")  # fmt: skip
     wanted = [

@@ -4,21 +4,23 @@ from __future__ import annotations
 
 import hashlib
 import io
-from collections.abc import Callable, Iterable, Iterator
+from collections.abc import Callable, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from typing import BinaryIO, Literal
 
 from mintseed.core.errors import ImageError, OutsideError
 from mintseed.core.findings import Finding, Severity, Where
-from mintseed.core.image import packing
+from mintseed.core.image import packing, refusals
 from mintseed.core.image.checksums import compare_sha256, sha256_in_list
+from mintseed.core.image.naming import file_of, inside_of, names_of
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.partitions import PartitionTable, read_partition_table
-from mintseed.core.image.report import XRay
-from mintseed.core.limits import MAX_FIRMWARE_BYTES
+from mintseed.core.image.report import XRay, image_mark
+from mintseed.core.image.unwrapping import Wrapping, unwrap
+from mintseed.core.limits import MAX_FIRMWARE_BYTES, MAX_UNPACKED_RATIO, MIN_BOMB_BYTES
 from mintseed.core.recipes.model import Build, Recipe, Release
 from mintseed.core.source import BytesSource
-from mintseed.core.units import MB, MIB, decimal_size
+from mintseed.core.units import MB, MIB, binary_size, decimal_size
 from mintseed.ports.images import ImageLibrary, ScratchDisk
 from mintseed.ports.volume import VolumeTools
 from mintseed.services import inspect_volumes
@@ -40,26 +42,54 @@ Tell = Callable[[int, int], None]
 
 
 class TappedStream(io.RawIOBase):
-    """A read-only stream that hashes and counts what passes through it."""
+    """A read-only file that hashes, in order and once, what passes through it; what is skipped is hashed once it is asked for."""
 
     def __init__(self, stream: BinaryIO, tell: Callable[[int], None]) -> None:
         super().__init__()
         self._stream, self._tell = stream, tell
-        self._digest, self._count = BackgroundSha256(), 0
+        self._digest, self.hashed_bytes, self._at = BackgroundSha256(), 0, 0
+        # Held here: a buffer that nobody holds closes what it reads from.
+        self.buffered: BinaryIO = io.BufferedReader(self, MIB)
 
     def readable(self) -> bool:
         return True
 
+    def seekable(self) -> bool:
+        return True
+
+    def seek(self, offset: int, whence: int = io.SEEK_SET) -> int:
+        try:
+            self._at = self._stream.seek(offset, whence)
+        except OSError as error:
+            raise _unreadable(self._stream, error) from error
+        return self._at
+
+    def tell(self) -> int:
+        return self._at
+
     def readinto(self, buffer: bytearray | memoryview) -> int:  # type: ignore[override]
+        if self.closed:
+            raise ValueError("read after it was closed")
         data = _read(self._stream, len(buffer))
         buffer[: len(data)] = data
-        self._digest.update(data)
-        self._count += len(data)
-        self._tell(self._count)
+        begins, self._at = self._at, self._at + len(data)
+        if begins <= self.hashed_bytes < self._at:
+            self._digest.update(data[self.hashed_bytes - begins :])
+            self.hashed_bytes = self._at
+        self._tell(self.hashed_bytes)
         return len(data)
+
+    def hash_to(self, end_bytes: int) -> None:
+        """Read what lies between what was hashed and `end_bytes`, and be where it was before."""
+        was = self._at
+        self.seek(self.hashed_bytes)
+        while self.hashed_bytes < end_bytes and self.read(min(MIB, end_bytes - self.hashed_bytes)):
+            pass
+        self.seek(was)
 
     def drain(self) -> None:
         """Read what is left, so that the checksum is of the whole file."""
+        self.seek(self.hashed_bytes)
         while self.read(MIB):
             pass
 
@@ -95,21 +125,25 @@ def _unreadable(stream: BinaryIO, error: OSError) -> OutsideError:
                         next_step="The disk or the file is damaged: copy or download it again.")  # fmt: skip
 
 
-def open_tapped(stream: BinaryIO, tell: Callable[[int], None]) -> tuple[packing.Packing, TappedStream, BinaryIO]:
-    """Return how `stream` is packed, the tap, and a buffered stream over it at the start.
+def open_tapped(
+    stream: BinaryIO, tell: Callable[[int], None], *, wanted: str = "", look_around: bool = False
+) -> tuple[Wrapping, TappedStream, Iterator[bytes]]:
+    """Return how the image in `stream` is wrapped, the tap, and the image's bytes; see unwrapping.unwrap.
 
     Raises ImageError for what is no image.
     """
-    head = _read(stream, packing.HEAD_BYTES)
-    kind = packing.detect(head)
-    stream.seek(0)
     tap = TappedStream(stream, tell)
-    return kind, tap, io.BufferedReader(tap, MIB)
+    try:
+        wrapping, pieces = unwrap(tap.buffered, wanted=wanted, look_around=look_around, seek_to=tap.hash_to)
+    except BaseException:
+        tap.close()
+        raise
+    return wrapping, tap, pieces
 
 
 @dataclass(frozen=True, slots=True)
 class _Unpacked:
-    kind: packing.Packing
+    wrapping: Wrapping
     packed_bytes: int
     sha256: str
     table: PartitionTable
@@ -130,14 +164,20 @@ def execute(
     With depth `boot`, reading stops at the end of the boot volume: no checksum, no root volume.
     Raises MissingError, ImageError, PartitionTableError or OutsideError.
     """
-    known = next(((r, *found) for r in recipes if (found := r.build_of_file(name))), None)
+    told = tuple(recipes)
+    known = _known(names_of(name), told)
     if known is not None and known[2].medium == "serial":
         return _firmware(name, known, library, tell)
     with library.scratch() as disk:
-        with library.open(name) as stream:
-            unpacked = _unpack(stream, disk, depth, tell)
+        with library.open(file_of(name)) as stream:
+            unpacked = _unpack(stream, disk, depth, tell, inside_of(name))
+        known = _known(names_of(name, unpacked.wrapping.inside), told)
         looking = Looking(lambda: tell(unpacked.packed_bytes, unpacked.packed_bytes))
         return _report(name, unpacked, disk, tools, known, library, looking)
+
+
+def _known(names: Sequence[str], recipes: Sequence[Recipe]) -> Known | None:
+    return next(((r, *found) for r in recipes if (found := r.build_of_file(*names))), None)
 
 
 def _firmware(name: str, known: Known, library: ImageLibrary, tell: Tell) -> XRay:
@@ -160,21 +200,22 @@ def _firmware(name: str, known: Known, library: ImageLibrary, tell: Tell) -> XRa
     )  # fmt: skip
 
 
-def _unpack(stream: BinaryIO, disk: ScratchDisk, depth: Depth, tell: Tell) -> _Unpacked:
+def _unpack(stream: BinaryIO, disk: ScratchDisk, depth: Depth, tell: Tell, wanted: str) -> _Unpacked:
     size_bytes = _size_of(stream)
-    kind, tap, buffered = open_tapped(stream, lambda done: tell(done, size_bytes))
+    wrapping, tap, pieces = open_tapped(
+        stream, lambda done: tell(done, size_bytes), wanted=wanted, look_around=depth == "whole"
+    )
     with tap:
-        return _unpack_onto(disk, kind, tap, buffered, depth, size_bytes)
+        return _unpack_onto(disk, wrapping, tap, pieces, depth, size_bytes)
 
 
 def _unpack_onto(
-    disk: ScratchDisk, kind: packing.Packing, tap: TappedStream, buffered: BinaryIO, depth: Depth, size_bytes: int
+    disk: ScratchDisk, wrapping: Wrapping, tap: TappedStream, pieces: Iterator[bytes], depth: Depth, size_bytes: int
 ) -> _Unpacked:
     stop_at: int | None = None
-    for piece in packing.unpack(buffered, kind):
-        if not disk.size_bytes and kind is not packing.Packing.RAW:
-            packing.refuse_archive(piece[: packing.HEAD_BYTES], kind)
+    for piece in pieces:
         disk.append(piece)
+        _refuse_bomb(disk.size_bytes, size_bytes)
         if depth == "boot":
             if stop_at is None and disk.size_bytes >= TABLE_BYTES:
                 stop_at = boot_volume_end(_table(disk, None))
@@ -182,9 +223,14 @@ def _unpack_onto(
                 break
     if depth == "boot":
         claimed = max((p.end_bytes for p in _table(disk, None).partitions), default=disk.size_bytes)
-        return _Unpacked(kind, size_bytes, "", _table(disk, claimed), False)
+        return _Unpacked(wrapping, size_bytes, "", _table(disk, claimed), False)
     tap.drain()
-    return _Unpacked(kind, size_bytes, tap.sha256, read_partition_table(disk), True)
+    return _Unpacked(wrapping, size_bytes, tap.sha256, read_partition_table(disk), True)
+
+
+def _refuse_bomb(unpacked_bytes: int, packed_bytes: int) -> None:
+    if unpacked_bytes > MIN_BOMB_BYTES and unpacked_bytes > MAX_UNPACKED_RATIO * packed_bytes:
+        raise refusals.bomb(f"{binary_size(packed_bytes)} of it are over {binary_size(unpacked_bytes)} unpacked", f"{MAX_UNPACKED_RATIO} times its size")  # fmt: skip
 
 
 def _table(disk: ScratchDisk, claimed_bytes: int | None) -> PartitionTable:
@@ -213,14 +259,14 @@ def _report(
     boot_volume_end(table)
     held = inspect_volumes.execute(table, disk, tools, known[0] if known else None, looking, whole=unpacked.complete)
     if held.skeleton and unpacked.sha256:
-        library.keep_skeleton(unpacked.sha256, held.skeleton)
+        library.keep_skeleton(image_mark(unpacked.sha256, unpacked.wrapping.inside), held.skeleton)
     findings = [*table.findings, *looking.findings]
     findings += identity(name, unpacked.sha256, disk.size_bytes, known, library)
     findings += _content(held)
     recipe_id, release, build = (known[0].id, known[1].version, known[2].id) if known else ("", "", "")
     return XRay(
         file_name=name,
-        packing=str(unpacked.kind),
+        packing=unpacked.wrapping.words,
         packed_bytes=unpacked.packed_bytes,
         unpacked_bytes=disk.size_bytes if unpacked.complete else max(p.end_bytes for p in table.partitions),
         sha256=unpacked.sha256,
@@ -238,6 +284,8 @@ def _report(
         build=build,
         findings=tuple(findings),
         system=held.system,
+        inside=unpacked.wrapping.inside,
+        beside=tuple(unpacked.wrapping.beside),
         root_unfillable=held.unfillable,
     )
 
@@ -267,8 +315,11 @@ def _size_as_said(name: str, unpacked_bytes: int, known: Known) -> Iterator[Find
 def _published(name: str, sha256: str, known: Known, library: ImageLibrary) -> Finding:
     recipe, _release, build = known
     listed = library.published_list(build.checksums) if build.checksums else None
-    published = build.sha256 or (sha256_in_list(listed, name) if listed else None)
-    promised = bool(build.checksums or build.sha256)
+    # What is published speaks of the file as it is downloaded.
+    file = file_of(name)
+    said = build.sha256 if file == build.file else None
+    published = said or (sha256_in_list(listed, file) if listed else None)
+    promised = bool(build.checksums or said)
     return compare_sha256(sha256, published, source_name=build.checksums or f"recipe {recipe.id}", promised=promised)
 
 

@@ -2,12 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from dataclasses import dataclass
 from typing import BinaryIO
 
 from mintseed.core.findings import Finding, Severity, Where
-from mintseed.core.image import packing
 from mintseed.core.units import binary_size
 from mintseed.services.inspect_image import open_tapped
 
@@ -19,12 +18,23 @@ class Proof:
 
 
 def execute(
-    image: BinaryIO, target: BinaryIO, *, target_name: str, tell: Callable[[int], None] = lambda done: None
+    image: BinaryIO,
+    target: BinaryIO,
+    *,
+    target_name: str,
+    tell: Callable[[int], None] = lambda done: None,
+    wanted: str = "",
 ) -> Proof:
-    """Return whether `target` begins with exactly the unpacked bytes of `image`, and where it first differs."""
-    kind, _, buffered = open_tapped(image, lambda done: None)
+    """Return whether `target` begins with exactly the unpacked bytes of `image`, and where it first differs. `wanted`: its path, where several are
+    in that file."""
+    _, tap, pieces = open_tapped(image, lambda done: None, wanted=wanted)
+    with tap:
+        return _compared(pieces, target, target_name, tell)
+
+
+def _compared(pieces: Iterator[bytes], target: BinaryIO, target_name: str, tell: Callable[[int], None]) -> Proof:
     offset = 0
-    for piece in packing.unpack(buffered, kind):
+    for piece in pieces:
         held = target.read(len(piece))
         if held != piece:
             differs = next((i for i, (a, b) in enumerate(zip(held, piece, strict=False)) if a != b), len(held))

@@ -64,14 +64,32 @@ def test_pieces_are_bounded_however_well_it_was_packed() -> None:
         (b"", "empty"),
         (b"<!DOCTYPE html><html>", "saved web page"),
         (b"\xef\xbb\xbf\n <html lang=en>", "saved web page"),
-        (b"PK\x03\x04rest", "zip"),
-        (b"7z\xbc\xaf\x27\x1crest", "7z"),
-        (b"\0" * 257 + b"ustar", "tar"),
+        (b"%PDF-1.7", "a PDF document"),
+        (b"\x7fELF\2", "a program"),
+        (b"!<arch>\ndebian-binary", "a software package"),
+        (b"UF2\n\x57\x51\x5d\x9e", "firmware for a microcontroller"),
+        (b"Rar!\x1a\x07\x01\0", "a rar archive"),
+        (b"0" * 64 + b"  platen-3.2-64.img.xz\n", "a checksum list"),
+        (b"0" * 64 + b"\n", "a checksum list"),
+        (b"SHA256 (platen-3.2-64.img.xz) = " + b"0" * 64 + b"\n", "a checksum list"),
     ],
 )
 def test_what_is_no_image_is_named(head: bytes, said: str) -> None:
     with pytest.raises(ImageError, match=said):
         detect(head)
+
+
+@pytest.mark.parametrize(
+    ("head", "kind"),
+    [
+        (b"PK\x03\x04rest", Packing.ZIP),
+        (b"7z\xbc\xaf\x27\x1crest", Packing.SEVENZIP),
+        (b"\0" * 257 + b"ustar", Packing.TAR),
+        (b"\xeb\x63\x90" + bytes(507) + b"\x55\xaa", Packing.RAW),
+    ],
+)
+def test_archives_are_told_and_a_boot_sector_is_none(head: bytes, kind: Packing) -> None:
+    assert detect(head) is kind
 
 
 @settings(max_examples=150)

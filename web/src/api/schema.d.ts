@@ -995,6 +995,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/images/{pk}/inside": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Inside
+         * @description Have one of several images in an archive read as an image of its own.
+         */
+        post: operations["mintseed_server_api_image_read_inside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/images/{pk}/read": {
         parameters: {
             query?: never;
@@ -1890,6 +1910,21 @@ export interface components {
             site_id: number;
             /** Trouble */
             trouble: string;
+        };
+        /**
+         * Beside
+         * @description What lies beside an image in its archive. `text` is empty where it is no small text.
+         */
+        Beside: {
+            /** Path */
+            path: string;
+            /** Size Bytes */
+            size_bytes: number;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
         };
         /**
          * BoardFitOut
@@ -2850,11 +2885,16 @@ export interface components {
             /** Suggested */
             suggested: boolean;
         };
-        /** ImageOut */
+        /**
+         * ImageOut
+         * @description `findings` of what cannot be read are why; `inside`: the images to choose from, where a file holds several.
+         */
         ImageOut: {
             /** Findings */
             findings: components["schemas"]["Finding"][];
             image: components["schemas"]["ImageRowOut"];
+            /** Inside */
+            inside: components["schemas"]["InsideOut"][];
             job: components["schemas"]["JobOut"] | null;
             xray: components["schemas"]["XRayOut"] | null;
         };
@@ -2899,6 +2939,23 @@ export interface components {
             path: string;
             /** Serial */
             serial: string;
+        };
+        /** InsideIn */
+        InsideIn: {
+            /** Path */
+            path: string;
+        };
+        /**
+         * InsideOut
+         * @description One of several images in an archive. `image_id` is None where nobody asked for it yet.
+         */
+        InsideOut: {
+            /** Image Id */
+            image_id: number | null;
+            /** Path */
+            path: string;
+            /** Size Text */
+            size_text: string;
         };
         /**
          * Item
@@ -5073,6 +5130,8 @@ export interface components {
         };
         /** XRayOut */
         XRayOut: {
+            /** Beside */
+            beside: components["schemas"]["Beside"][];
             /** Bits */
             bits: string;
             /** Boards */
@@ -5081,6 +5140,8 @@ export interface components {
             files: components["schemas"]["FileOnImageOut"][];
             /** Fits */
             fits: components["schemas"]["BoardFitOut"][];
+            /** Inside */
+            inside: string;
             /** Packed Text */
             packed_text: string;
             /** Packing */
@@ -7719,6 +7780,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DraftOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_image_read_inside: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InsideIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageOut"];
                 };
             };
             /** @description Why not, in a sentence */

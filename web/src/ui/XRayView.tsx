@@ -13,6 +13,7 @@ export function XRayView({ xray, findings, cardBytes, imageId }: { xray: XRay; f
   return (
     <div className="flex flex-col gap-3.5">
       <Packing xray={xray} findings={findings} />
+      {xray.beside.length > 0 && <Beside xray={xray} />}
       <Sheet
         title="What is on it"
         hint={`${xray.scheme.toUpperCase()}, ${plural(xray.volumes.length, "partition")}${xray.bits ? `, ${xray.bits}-bit kernel` : ""}`}
@@ -39,6 +40,12 @@ function Packing({ xray, findings }: { xray: XRay; findings: readonly Finding[] 
         {xray.packed_text} {xray.packing}
       </Mono>
       <span aria-hidden>→</span>
+      {xray.inside && (
+        <>
+          <Mono className="[overflow-wrap:anywhere]">{xray.inside}</Mono>
+          <span aria-hidden>→</span>
+        </>
+      )}
       <Mono>img {xray.unpacked_text}</Mono>
       {sum && (
         <span className="flex flex-wrap items-center gap-2 md:ml-auto">
@@ -50,6 +57,32 @@ function Packing({ xray, findings }: { xray: XRay; findings: readonly Finding[] 
         </span>
       )}
     </div>
+  );
+}
+
+/** What lies beside the image in its archive: how it is meant is often said there. */
+function Beside({ xray }: { xray: XRay }) {
+  return (
+    <Sheet title="Beside it in the archive">
+      <ul>
+        {xray.beside.map((b) => (
+          <li key={b.path} className="border-t border-rule-2 py-1.5 first:border-0">
+            {b.text ? (
+              <details>
+                <summary className="cursor-pointer">
+                  <Mono className="[overflow-wrap:anywhere]">{b.path}</Mono> <span className="text-ink-3">{binarySize(b.size_bytes)}</span>
+                </summary>
+                <pre className="mt-1 max-h-72 overflow-auto rounded-lg border border-rule bg-field p-2.5 text-[0.88rem] whitespace-pre-wrap">{b.text}</pre>
+              </details>
+            ) : (
+              <span>
+                <Mono className="[overflow-wrap:anywhere]">{b.path}</Mono> <span className="text-ink-3">{binarySize(b.size_bytes)}</span>
+              </span>
+            )}
+          </li>
+        ))}
+      </ul>
+    </Sheet>
   );
 }
 

@@ -7,7 +7,9 @@ zip: APPNOTE.TXT §4.3.7, 7z format "7zFormat", POSIX ustar at offset 257.
 from __future__ import annotations
 
 import bz2
+import io
 import lzma
+import re
 from collections.abc import Callable, Iterator
 from enum import StrEnum
 from typing import BinaryIO, Protocol
@@ -15,7 +17,7 @@ from typing import BinaryIO, Protocol
 from backports import zstd
 from isal import igzip_lib
 
-from mintseed.core.errors import ImageError
+from mintseed.core.image import refusals
 
 HEAD_BYTES = 512
 """bytes of the file's start that `detect` wants to see."""
@@ -30,60 +32,66 @@ class Packing(StrEnum):
     XZ = "xz"
     BZIP2 = "bzip2"
     ZSTD = "zstd"
+    ZIP = "zip"
+    TAR = "tar"
+    SEVENZIP = "7z"
 
+
+ARCHIVES = (Packing.ZIP, Packing.TAR, Packing.SEVENZIP)
+"""what holds files, not bytes"""
 
 _MAGIC: tuple[tuple[bytes, Packing], ...] = (
     (b"\x1f\x8b", Packing.GZIP),
     (b"\xfd7zXZ\x00", Packing.XZ),
     (b"BZh", Packing.BZIP2),
     (b"\x28\xb5\x2f\xfd", Packing.ZSTD),
+    (b"PK\x03\x04", Packing.ZIP),
+    (b"PK\x05\x06", Packing.ZIP),  # an archive without files
+    (b"7z\xbc\xaf\x27\x1c", Packing.SEVENZIP),
 )
 
 _SKIPPABLE = b"\x2a\x4d\x18"
 """Ends of the sixteen magic numbers of a skippable zstd frame, which may come first (RFC 8878 §3.1.2)."""
 
-_NOT_YET = ((b"PK\x03\x04", "a zip archive"), (b"7z\xbc\xaf\x27\x1c", "a 7z archive"))
+_TAR_AT, _TAR = 257, b"ustar"
+
+_OTHER_KINDS: tuple[tuple[bytes, str], ...] = (
+    (b"%PDF", "a PDF document"),
+    (b"\x7fELF", "a program"),
+    (b"!<arch>\n", "a software package"),
+    (b"\x89PNG", "a picture"),
+    (b"\xff\xd8\xff", "a picture"),
+    (b"UF2\n", "firmware for a microcontroller"),
+    (b"d8:announce", "a file for a download program"),
+    (b"Rar!\x1a\x07", "a rar archive"),
+)
+"""What else a download page offers beside an image, by how it begins: each format's own specification [S], "d8:announce" from memory."""
+
+_LIST_LINE = re.compile(rb"(?:\\?[0-9a-f]{32,128} [ *][^\r\n]+|SHA\d{1,3} \([^\r\n]+\) = [0-9a-f]{32,128}|[0-9a-f]{64})\r?(?:\n|\Z)", re.IGNORECASE)  # fmt: skip
 
 
 def detect(head: bytes) -> Packing:
     """Return how a file that starts with `head` (HEAD_BYTES of it) is packed.
 
-    Raises ImageError for a saved web page, an empty file, or an archive that is not read here.
+    Raises ImageError for a saved web page, a checksum list, an empty file, or something else that is known and no image.
     """
     if not head:
-        raise ImageError("the file is empty", expected="a card image", next_step="Download it again.")
+        raise refusals.empty()
     start = head.lstrip(b"\xef\xbb\xbf \t\r\n")[:15].lower()
     if start.startswith((b"<!doctype", b"<html")):
-        raise ImageError(
-            "this is a saved web page, not an image",
-            expected="a card image",
-            next_step="Open the download page again and follow its link to the file itself.",
-        )
+        raise refusals.web_page()
     for magic, packing in _MAGIC:
         if head.startswith(magic):
             return packing
     if 0x50 <= head[0] <= 0x5F and head[1:4] == _SKIPPABLE:
         return Packing.ZSTD
-    refuse_archive(head)
+    if head[_TAR_AT:].startswith(_TAR):
+        return Packing.TAR
+    if (what := next((what for magic, what in _OTHER_KINDS if head.startswith(magic)), None)) is not None:
+        raise refusals.other_kind(what)
+    if _LIST_LINE.match(head):
+        raise refusals.checksum_file()
     return Packing.RAW
-
-
-def refuse_archive(head: bytes, outer: Packing | None = None) -> None:
-    """Raise ImageError when `head` begins an archive; `outer` is what it was packed in."""
-    inside = f" inside the {outer} file" if outer else ""
-    for magic, name in _NOT_YET:
-        if head.startswith(magic):
-            raise ImageError(
-                f"this is {name}{inside}",
-                expected="a bare image, or one packed with xz, gzip, bzip2 or zstd",
-                next_step="Take the image file out of the archive and put that in the library.",
-            )
-    if head[257:262] == b"ustar":
-        raise ImageError(
-            f"this is a tar archive{inside}",
-            expected="a bare image, or one packed with xz, gzip, bzip2 or zstd",
-            next_step="Take the image file out of the archive and put that in the library.",
-        )
 
 
 class _Decompressor(Protocol):
@@ -108,8 +116,49 @@ _MAKERS: dict[Packing, Callable[[], _Decompressor]] = {
     Packing.ZSTD: zstd.ZstdDecompressor,
 }
 
+CODECS = tuple(_MAKERS)
+"""what packs bytes"""
+
+_TRAILERS = {
+    Packing.XZ: ("the index and the footer that close it", ".xz file format §2.1.2"),
+    Packing.GZIP: ("the checksum and the length that close it", "RFC 1952 §2.3.1"),
+    Packing.BZIP2: ("the block's end and the checksum that close it", "bzip2's own format"),
+    Packing.ZSTD: ("the last block that closes its frame", "RFC 8878 §3.1.1"),
+}
+
 _PADDED = (Packing.XZ, Packing.GZIP)
 """Zero bytes may follow a stream of these (.xz format §2.2, gzip(1))."""
+
+
+class PieceStream(io.RawIOBase):
+    """Pieces, as a stream that can only be read on."""
+
+    def __init__(self, pieces: Iterator[bytes]) -> None:
+        super().__init__()
+        self._pieces, self._left = pieces, memoryview(b"")
+
+    def readable(self) -> bool:
+        return True
+
+    def readinto(self, buffer: bytearray | memoryview) -> int:  # type: ignore[override]
+        if not self._left:
+            self._left = memoryview(next(self._pieces, b""))
+        taken = self._left[: len(buffer)]
+        self._left = self._left[len(taken) :]
+        buffer[: len(taken)] = taken
+        return len(taken)
+
+
+class _Counted:
+    """A stream that says how much was taken from it."""
+
+    def __init__(self, stream: BinaryIO) -> None:
+        self._stream, self.count = stream, 0
+
+    def read(self, length_bytes: int) -> bytes:
+        data = self._stream.read(length_bytes)
+        self.count += len(data)
+        return data
 
 
 def unpack(stream: BinaryIO, packing: Packing, piece_bytes: int = PIECE_BYTES) -> Iterator[bytes]:
@@ -121,20 +170,23 @@ def unpack(stream: BinaryIO, packing: Packing, piece_bytes: int = PIECE_BYTES) -
         while piece := stream.read(piece_bytes):
             yield piece
         return
+    counted = _Counted(stream)
     try:
-        yield from _streams(stream, packing, piece_bytes)
+        yield from _streams(counted, packing, piece_bytes)
     except EOFError as error:
-        raise cut_short(packing) from error
+        raise refusals.cut_short(packing, counted.count, *_TRAILERS[packing]) from error
     except (lzma.LZMAError, igzip_lib.IsalError, zstd.ZstdError, ValueError) as error:  # type: ignore[misc]
-        raise damaged(packing, error) from error
+        if packing is Packing.ZSTD and "too much memory" in str(error):
+            raise refusals.window_too_large() from error
+        raise refusals.damaged(packing, counted.count, str(error)) from error
     except OSError as error:
         # bz2 reports damage as OSError without a number; one with a number is the drive's.
         if error.errno is not None:
             raise
-        raise damaged(packing, error) from error
+        raise refusals.damaged(packing, counted.count, str(error)) from error
 
 
-def _streams(stream: BinaryIO, packing: Packing, piece_bytes: int) -> Iterator[bytes]:
+def _streams(stream: _Counted, packing: Packing, piece_bytes: int) -> Iterator[bytes]:
     """Yield stream after stream. Large reads keep the interpreter's lock free for the threads that hash and write."""
     one, data = _MAKERS[packing](), stream.read(PIECE_BYTES)
     while True:
@@ -152,7 +204,7 @@ def _streams(stream: BinaryIO, packing: Packing, piece_bytes: int) -> Iterator[b
                 raise EOFError
 
 
-def _behind(finished: _Decompressor, stream: BinaryIO, packing: Packing) -> bytes:
+def _behind(finished: _Decompressor, stream: _Counted, packing: Packing) -> bytes:
     """Return the start of the stream that follows the finished one, or nothing at the end of the file."""
     data = finished.unused_data or stream.read(PIECE_BYTES)
     if packing in _PADDED:
@@ -161,11 +213,7 @@ def _behind(finished: _Decompressor, stream: BinaryIO, packing: Packing) -> byte
     if len(data) < MAGIC_BYTES:
         data += stream.read(MAGIC_BYTES - len(data)) if data else b""
     if data and not _begins(packing, data):
-        raise ImageError(
-            f"other bytes follow the end of the {packing} data: {data[:MAGIC_BYTES].hex(' ')} and on",
-            expected=f"the end of the file, or more {packing} data",
-            next_step="Something was added to the file, or two files were joined: download it again and compare its checksum.",
-        )
+        raise refusals.trailing(packing, data[:MAGIC_BYTES])
     return data
 
 
@@ -177,26 +225,3 @@ def _begins(packing: Packing, data: bytes) -> bool:
     """Return whether another stream of this packing begins with `data`."""
     skippable = packing is Packing.ZSTD and 0x50 <= data[0] <= 0x5F and data[1:4] == _SKIPPABLE
     return skippable or any(kind is packing and data.startswith(magic) for magic, kind in _MAGIC)
-
-
-def cut_short(packing: Packing) -> ImageError:
-    """Return the error for packed data that ends early."""
-    return ImageError(
-        f"the {packing} data stops before its end",
-        expected="the trailer that closes the file",
-        next_step="The download was cut short: fetch it again.",
-    )
-
-
-def damaged(packing: Packing, error: Exception) -> ImageError:
-    """Return the error for packed data that makes no sense, or asks for more memory than unpacking may take."""
-    if packing is Packing.ZSTD and "too much memory" in str(error):
-        return ImageError(
-            "its zstd window is larger than 128 MiB", expected="a window that zstd unpacks without --long (RFC 8878 §3.1.1.1.2)",
-            next_step="Unpack it with zstd --long=31 -d, and put the unpacked image into the library.",
-        )  # fmt: skip
-    return ImageError(
-        f"the {packing} data is damaged ({error})",
-        expected=f"whole {packing} data",
-        next_step="Download it again and compare its checksum.",
-    )

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass, field
 from typing import ClassVar, Literal
 
@@ -9,8 +10,10 @@ from pydantic import ConfigDict
 
 from mintseed.core.findings import Finding
 from mintseed.core.image.device_tree import NO_PARTS, BoardParts
+from mintseed.core.image.naming import names_of
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.system import NOTHING_READ, SystemFacts
+from mintseed.core.image.unwrapping import Beside
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,6 +59,11 @@ class BoardOnImage:
     has: BoardParts = NO_PARTS
 
 
+def image_mark(sha256: str, inside: str) -> str:
+    """Return what tells an image from every other one: the SHA-256 of its file, and of one in an archive a hash of that and its path."""
+    return hashlib.sha256(f"{sha256}\0{inside}".encode()).hexdigest() if sha256 and inside else sha256
+
+
 @dataclass(frozen=True, slots=True)
 class XRay:
     """What the file is and holds. `sha256` is of the file as downloaded; `unpacked_bytes` is the image's length."""
@@ -83,8 +91,22 @@ class XRay:
     """size of the sectors its table counts in"""
     findings: tuple[Finding, ...] = field(default=())
     system: SystemFacts = NOTHING_READ
+    inside: str = ""
+    """its path in the archive it lies in; empty where it lies in none"""
+    beside: tuple[Beside, ...] = ()
+    """what lies beside it there"""
     root_unfillable: str = "it was not read"
     """why nothing can be put on its root volume; empty where it can"""
+
+    @property
+    def mark(self) -> str:
+        """What tells it from every other image; empty where it was not read whole."""
+        return image_mark(self.sha256, self.inside)
+
+    @property
+    def names(self) -> tuple[str, ...]:
+        """What a recipe may call it."""
+        return names_of(self.file_name, self.inside)
 
     @property
     def root_volume(self) -> VolumeFacts | None:

@@ -14,6 +14,7 @@ import yaml
 
 from mintseed.core.boards.model import Architecture
 from mintseed.core.described import free_ident
+from mintseed.core.image.naming import own_name
 from mintseed.core.image.report import XRay
 from mintseed.core.image.web_servers import why_of
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
@@ -103,7 +104,7 @@ def draft_of(xray: XRay, taken: Collection[str] = ()) -> Draft:
         DraftLine("First boot", "half a minute to five minutes, late after ten", "nobody said: so it is with most", "assumed"),
     )  # fmt: skip
     return Draft(
-        free_ident(name, taken, "own-image"), name, version, xray.file_name, host, _bits(xray), xray.architectures[0] if len(xray.architectures) == 1 else "arm", xray.compatible[:400], xray.unpacked_bytes, least,
+        free_ident(name, taken, "own-image"), name, version, own_name(xray.file_name), host, _bits(xray), xray.architectures[0] if len(xray.architectures) == 1 else "arm", xray.compatible[:400], xray.unpacked_bytes, least,
         advised, scheme, port, files, lines, tuple(_questions(xray)),  # type: ignore[arg-type]
     )  # fmt: skip
 
@@ -162,12 +163,12 @@ def _plain(text: str) -> str:
 
 
 _VERSION = re.compile(r"(?:^|[-_v ])(\d+(?:\.\d+){1,3}|\d{4}-\d{2}-\d{2}|\d{8})(?=[-_. ]|$)", re.ASCII)
-_ENDINGS = re.compile(r"(?:\.(?:img|iso|raw|bin|xz|gz|zst|bz2|zip))+$", re.IGNORECASE)
+_ENDINGS = re.compile(r"(?:\.(?:img|iso|raw|bin|wic|xz|gz|zst|bz2|zip|7z|tar|txz|tgz))+$", re.IGNORECASE)
 
 
 def _version(xray: XRay) -> tuple[str, DraftLine]:
     """Return its release: the file's name tells of an appliance, os-release mostly of the system it is made of."""
-    stem = _ENDINGS.sub("", xray.file_name)
+    stem = _ENDINGS.sub("", own_name(xray.file_name))
     if found := _VERSION.search(stem):
         return found[1], DraftLine("Release", found[1], "the file's name", "guessed")
     if text := _plain(xray.page.release)[:40].strip():
@@ -176,7 +177,7 @@ def _version(xray: XRay) -> tuple[str, DraftLine]:
 
 
 def _name(xray: XRay, version: str) -> tuple[str, DraftLine]:
-    stem = _ENDINGS.sub("", xray.file_name)
+    stem = _ENDINGS.sub("", own_name(xray.file_name))
     cut = stem.split(version)[0] if version in stem else stem
     words = [w for w in re.split(r"[-_. ]+", cut) if w and w.lower() not in _NO_NAMES]
     text = _plain(" ".join(words)).capitalize()

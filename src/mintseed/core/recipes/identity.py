@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass
 
+from mintseed.core.image.naming import names_of
 from mintseed.core.recipes.model import Recipe
 
 
@@ -20,9 +21,10 @@ class Identity:
 NOBODYS = Identity()
 
 
-def identity_of(file_name: str, recipes: Iterable[Recipe]) -> Identity:
-    """Return what the first of `recipes` that calls a download `file_name` says it is."""
+def identity_of(name: str, recipes: Iterable[Recipe], inside: str = "") -> Identity:
+    """Return what the first of `recipes` that calls a download as the image `name` is called says it is. `inside`: its path in its archive."""
+    told = names_of(name, inside)
     for recipe in recipes:
-        if found := recipe.build_of_file(file_name):
+        if found := recipe.build_of_file(*told):
             return Identity(recipe.id, found[0].version, found[1].id)
     return NOBODYS

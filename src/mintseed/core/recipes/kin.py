@@ -9,6 +9,7 @@ from typing import Any
 
 import yaml
 
+from mintseed.core.image.naming import own_name
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.draft import Draft, build_said
 from mintseed.core.recipes.draft_files import file_said
@@ -35,7 +36,7 @@ def kin_of(image: XRay, draft: Draft, recipes: Iterable[Recipe]) -> tuple[Kin, .
     found = []
     for recipe in recipes:
         why = tuple(_reasons(image, recipe))
-        if len(why) >= ENOUGH and recipe.build_of_file(image.file_name) is None:
+        if len(why) >= ENOUGH and recipe.build_of_file(*image.names) is None:
             found.append(Kin(recipe.id, recipe.name, draft.version, why, tuple(_changes(image, draft, recipe))))
     return tuple(sorted(found, key=lambda kin: -len(kin.why)))
 
@@ -56,7 +57,9 @@ def _reasons(image: XRay, recipe: Recipe) -> Iterable[str]:
         and recipe.page.port not in (80, 443)
     ):
         yield f"its page is on port {recipe.page.port}"
-    if any(_stem(image.file_name) == _stem(b.file) for r in recipe.releases for b in r.builds):
+    if any(
+        _stem(own_name(image.inside or image.file_name)) == _stem(b.file) for r in recipe.releases for b in r.builds
+    ):
         yield "its file is called alike"
     boards = {name for r in recipe.releases for b in r.builds for name in b.boards}
     if boards and boards & set(image.compatible):

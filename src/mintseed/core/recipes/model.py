@@ -530,9 +530,9 @@ class Recipe(Described):
         """Return the release called `version`, or None."""
         return next((r for r in self.releases if r.version == version), None)
 
-    def build_of_file(self, file_name: str) -> tuple[Release, Build] | None:
-        """Return the release and build whose download is called `file_name`, or None."""
-        return next(((r, b) for r in self.releases for b in r.builds if b.file == file_name), None)
+    def build_of_file(self, *file_names: str) -> tuple[Release, Build] | None:
+        """Return the release and build whose download is called by one of `file_names`, or None."""
+        return next(((r, b) for r in self.releases for b in r.builds if b.file in file_names), None)
 
     @model_validator(mode="after")
     def _releases_are_known(self) -> Recipe:

@@ -14,13 +14,16 @@ from pydantic import Field
 
 from mintseed import wiring
 from mintseed.core.boards.model import Board
+from mintseed.core.errors import MissingError
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.image.boards import boards_to_tell
+from mintseed.core.image.naming import name_inside
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts, XRay
 from mintseed.core.image.system import SystemFacts
+from mintseed.core.image.unwrapping import Beside
 from mintseed.core.image.web_servers import why_of
-from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
+from mintseed.core.limits import MAX_INSIDE_PATH_BYTES, MAX_SETTINGS_FILE_BYTES
 from mintseed.core.plan.starts import image_fit
 from mintseed.core.settings.guess import guess
 from mintseed.core.settings.secrets_in import masked
@@ -37,9 +40,9 @@ from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.lists import COUNTED_TO, count_up_to
 from mintseed.server.judged.load import Loaded
 from mintseed.server.kept.models import BoardUnit, Deployment, Image, Job
-from mintseed.server.kept.stored_types import outline_of_row, xray_of
+from mintseed.server.kept.stored_types import FINDING, outline_of_row, xray_of
 from mintseed.server.owned import demo_images, descriptions
-from mintseed.server.owned.library import ORDER, strangers, sync_library
+from mintseed.server.owned.library import ORDER, image_inside, strangers, sync_library
 from mintseed.services import change_choice
 
 router = Router(tags=["image"])
@@ -108,6 +111,9 @@ class PageSaidOut(Schema):
 
 class XRayOut(Schema):
     packing: str
+    inside: str
+    """its path in the archive, empty where it lies in none"""
+    beside: list[Beside]
     packed_text: str
     unpacked_text: str
     unpacked_bytes: int
@@ -125,11 +131,26 @@ class XRayOut(Schema):
     system: SystemFacts
 
 
+class InsideOut(Schema):
+    """One of several images in an archive. `image_id` is None where nobody asked for it yet."""
+
+    path: str
+    size_text: str
+    image_id: int | None
+
+
 class ImageOut(Schema):
+    """`findings` of what cannot be read are why; `inside`: the images to choose from, where a file holds several."""
+
     image: ImageRowOut
     xray: XRayOut | None
     job: JobOut | None
     findings: list[Finding]
+    inside: list[InsideOut]
+
+
+class InsideIn(Schema):
+    path: Annotated[str, Field(min_length=1, max_length=MAX_INSIDE_PATH_BYTES)]
 
 
 class ImageChoiceOut(Schema):
@@ -223,6 +244,26 @@ def stop_reading(request: HttpRequest, pk: int) -> ImageOut:
     return _image_out(pk)
 
 
+@router.post("/images/{pk}/inside", response=ImageOut)
+def read_inside(request: HttpRequest, pk: int, payload: InsideIn) -> ImageOut:
+    """Have one of several images in an archive read as an image of its own."""
+    archive = Image.there.get(pk=pk)
+    offered = [path for path, _ in _inside(archive)]
+    if payload.path not in offered:
+        raise MissingError(f"no image at {payload.path}", expected=", ".join(offered[:6]), where=archive.file_name, next_step="Read the file again.")  # fmt: skip
+    row = image_inside(archive, payload.path)
+    if not row.xray:
+        queue_reading(row)
+    with transaction.atomic():
+        changed("images")
+    return _image_out(row.pk)
+
+
+def _inside(image: Image) -> list[tuple[str, int]]:
+    """Return path and size in bytes of the images in `image`, where there are several and nobody said which."""
+    return [(str(path), int(size)) for path, size in (image.trouble or {}).get("inside", [])]
+
+
 @router.get("/deployments/{pk}/image", response=StationImageOut)
 def station(request: HttpRequest, pk: int) -> StationImageOut:
     sync_library()  # a file that left meanwhile is not there any more
@@ -278,8 +319,25 @@ def _image_out(pk: int) -> ImageOut:
         image=row_out(image),
         xray=_xray_out(xray) if xray else None,
         job=job_out(job),
-        findings=list(xray.findings) if xray else [],
+        findings=list(xray.findings) if xray else _why_not(image),
+        inside=_inside_out(image),
     )
+
+
+def _why_not(image: Image) -> list[Finding]:
+    """Return why `image` cannot be read, where that is a finding."""
+    said = (image.trouble or {}).get("finding")
+    return [FINDING.validate_python(said)] if said else []
+
+
+def _inside_out(image: Image) -> list[InsideOut]:
+    offered = _inside(image)
+    names = {name_inside(image.file_name, path): path for path, _ in offered}
+    rows = dict(Image.there.filter(file_name__in=names).values_list("file_name", "pk")) if names else {}
+    return [
+        InsideOut(path=path, size_text=decimal_size(size), image_id=rows.get(name_inside(image.file_name, path)))
+        for path, size in offered
+    ]
 
 
 def _image_was(one: Loaded) -> ImageOut | None:
@@ -292,7 +350,7 @@ def _image_was(one: Loaded) -> ImageOut | None:
         appliance=one.names.appliance, release=xray.release, build=xray.build, verdict=str(verdict(xray.findings)), read_at=None, trouble="",
         summary="",
     )  # fmt: skip
-    return ImageOut(image=row, xray=_xray_out(xray, one.board), job=None, findings=list(xray.findings))
+    return ImageOut(image=row, xray=_xray_out(xray, one.board), job=None, findings=list(xray.findings), inside=[])
 
 
 def _file_out(file: FileOnImage) -> FileOnImageOut:
@@ -317,6 +375,8 @@ def _xray_out(xray: XRay, board: Board | None = None) -> XRayOut:
     )
     return XRayOut(
         packing=xray.packing,
+        inside=xray.inside,
+        beside=list(xray.beside),
         packed_text=decimal_size(xray.packed_bytes),
         unpacked_text=decimal_size(xray.unpacked_bytes),
         unpacked_bytes=xray.unpacked_bytes,

@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
+from mintseed.core.image.naming import own_name
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.jobs.tasks import fill_image_task
 from mintseed.server.judged.changes import changed, deployment_topic
@@ -33,7 +34,7 @@ def begin_copy(pk: int) -> FilledCopy:
         if last is not None and is_made_now(last, one.now):
             raise RefusedError("it is being made already", next_step="Wait for it, or stop it.")
         xray = one.walk.inputs.xray
-        stem = xray.file_name.split(".img")[0] if xray else "image"
+        stem = own_name(xray.inside or xray.file_name).split(".img")[0] if xray else "image"
         plain = "".join(c if c.isalnum() or c in "-._" else "-" for c in stem)
         copy = FilledCopy.objects.create(
             deployment=one.row,

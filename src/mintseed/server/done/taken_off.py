@@ -14,6 +14,7 @@ from typing import Any
 
 from mintseed import wiring
 from mintseed.core.errors import InUseError, MintSeedError, MissingError, RefusedError
+from mintseed.core.image.naming import file_of
 from mintseed.server.done.agent.bench_row import is_alive
 from mintseed.server.done.off_bench import put_deployment_back, remove_deployment, take_deployment_off
 from mintseed.server.judged.journal import record
@@ -91,8 +92,16 @@ def _image_read_now(image: Image) -> None:
 
 
 def _remove_file(image: Image) -> None:
+    file = file_of(image.file_name)
+    if any(
+        file_of(name) == file
+        for name in Image.objects.exclude(pk=image.pk)
+        .filter(file_name__startswith=file)
+        .values_list("file_name", flat=True)
+    ):
+        return  # other images are read out of that file
     with suppress(MissingError):  # somebody took the file away already
-        wiring.bench().library.remove(image.file_name)
+        wiring.bench().library.remove(file)
 
 
 # places and benches

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
 from datetime import datetime, timedelta
 from typing import Any
 
 from mintseed.core.errors import MintSeedError
+from mintseed.core.image.refusals import SeveralImagesError, UnreadableImageError
 from mintseed.server.judged.changes import deployment_topic
 from mintseed.server.kept.models import Job
 
@@ -67,7 +69,11 @@ def topic_of(job: Job) -> str:
 
 def trouble_of(error: MintSeedError) -> dict[str, Any]:
     """Return `error` as it is stored with a job."""
+    more: dict[str, Any] = {"finding": asdict(error.finding)} if isinstance(error, UnreadableImageError) else {}
+    if isinstance(error, SeveralImagesError):
+        more["inside"] = [list(one) for one in error.inside]
     return {
+        **more,
         "code": error.code,
         "sentence": error.sentence(),
         "found": error.found,

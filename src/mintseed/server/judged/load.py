@@ -23,7 +23,8 @@ from mintseed.core.boot.run import RunFacts
 from mintseed.core.card.proof import WriteFacts
 from mintseed.core.errors import DescriptionError, MissingError
 from mintseed.core.find.naming import NameFacts
-from mintseed.core.image.report import XRay
+from mintseed.core.image.naming import inside_of
+from mintseed.core.image.report import XRay, image_mark
 from mintseed.core.plan.plan import Card as CardFacts
 from mintseed.core.recipes.model import WAYS_IN, Recipe
 from mintseed.core.settings.answers import answers_in_force
@@ -213,7 +214,8 @@ class Loaded:
             if not values[later]:
                 del values[later]  # marks of before there were any stay what they are
         brought = descriptions.known().recipe_texts.get(row.recipe, "")
-        text = repr((row.recipe, brought, image.sha256, row.way_in, sorted(values.items())))
+        which = image_mark(image.sha256, inside_of(image.file_name))
+        text = repr((row.recipe, brought, which, row.way_in, sorted(values.items())))
         return hmac.new(settings.SECRET_KEY.encode(), text.encode(), hashlib.sha256).hexdigest()
 
     @cached_property

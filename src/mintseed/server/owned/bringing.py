@@ -11,7 +11,7 @@ from mintseed.core.recipes.identity import Identity, identity_of
 from mintseed.core.recipes.model import Recipe
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Description, Image
-from mintseed.server.kept.stored_types import xray_of
+from mintseed.server.kept.stored_types import outline_of_row, xray_of
 from mintseed.server.owned import descriptions
 from mintseed.server.owned.library import UNREAD, keep_xray
 from mintseed.services import describe_image
@@ -44,8 +44,9 @@ def _claim_images(ident: str) -> None:
     every file that the recipe speaks of; else it is read again."""
     recipe = descriptions.recipes().get(ident)
     mine = [recipe] if recipe else []
-    for row in Image.objects.filter(recipe__in=(ident, "")).only("file_name", "recipe", "release", "build"):
-        said = identity_of(row.file_name, mine)
+    for row in Image.objects.filter(recipe__in=(ident, "")).only("file_name", "recipe", "release", "build", "outline"):
+        outline = outline_of_row(row)
+        said = identity_of(row.file_name, mine, outline.inside if outline else "")
         if said != Identity(row.recipe, row.release, row.build):
             _now_is(row.pk, said, mine)
 

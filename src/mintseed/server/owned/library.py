@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import defaultdict
 from dataclasses import asdict, replace
 from datetime import date, datetime
 from typing import Any
@@ -12,6 +13,7 @@ from django.db.models import Case, F, QuerySet, When
 from mintseed import wiring
 from mintseed.core.contained import stranger_in_library
 from mintseed.core.findings import Finding, verdict
+from mintseed.core.image.naming import file_of, name_inside
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.identity import identity_of
 from mintseed.ports.images import LibraryFile
@@ -42,7 +44,7 @@ def sync_library() -> QuerySet[Image]:
     files = frozenset(wiring.bench().library.files())
     here = Image.objects.filter(present=True).defer("xray", "outline")
     # Most of the time nothing changed since this process last looked; the count tells of a fresh table.
-    if files != _in_step_with or here.count() != len(files):
+    if files != _in_step_with or here.exclude(file_name__contains="/").count() != len(files):
         _sync(files)
         _in_step_with = files
     return here.filter(removed_at=None).order_by(*ORDER)
@@ -54,25 +56,47 @@ def in_step() -> bool:
 
 
 def _sync(files: frozenset[LibraryFile]) -> None:
-    known = {i.file_name: i for i in Image.objects.defer("xray", "outline")}
+    known: dict[str, list[Image]] = defaultdict(list)
+    for one in Image.objects.defer("xray", "outline"):
+        known[file_of(one.file_name)].append(one)
     for file in files:
-        row = known.get(file.name) or _added(file)
-        values: dict[str, Any] = {} if row.present else {"present": True}
-        if (row.size_bytes, row.modified_at) != (file.size_bytes, file.modified_at):
-            values |= {"size_bytes": file.size_bytes, "modified_at": file.modified_at, "trouble": None, **UNREAD}
-        if row.released_on != (day := release_day(row.recipe, row.release)):
-            values["released_on"] = day
-        if values:
-            Image.objects.filter(pk=row.pk).update(**values)
-            judge_soon(image=row.pk)
-    gone = [row.pk for name, row in known.items() if name not in {f.name for f in files}]
+        for row in _rows_of(file, known[file.name]):
+            _in_step(row, file)
+    there = {f.name for f in files}
+    gone = [row.pk for name, rows in known.items() if name not in there for row in rows]
     if Image.objects.filter(pk__in=gone, present=True).update(present=False):
         judge_soon(image__in=gone)
 
 
+def _in_step(row: Image, file: LibraryFile) -> None:
+    """Have `row` say that its file is there, and forget what was read of it where that changed."""
+    values: dict[str, Any] = {} if row.present else {"present": True}
+    if (row.size_bytes, row.modified_at) != (file.size_bytes, file.modified_at):
+        values |= {"size_bytes": file.size_bytes, "modified_at": file.modified_at, "trouble": None, **UNREAD}
+    if row.released_on != (day := release_day(row.recipe, row.release)):
+        values["released_on"] = day
+    if values:
+        Image.objects.filter(pk=row.pk).update(**values)
+        judge_soon(image=row.pk)
+
+
+def _rows_of(file: LibraryFile, known: list[Image]) -> list[Image]:
+    """Return the row of a file, made where there is none, and those of the images in it that were asked for."""
+    return known if any(row.file_name == file.name for row in known) else [*known, _added(file.name, file)]
+
+
+def image_inside(archive: Image, path: str) -> Image:
+    """Return the row of the image at `path` in `archive`, made or put back."""
+    file = LibraryFile(file_of(archive.file_name), archive.size_bytes, archive.modified_at)
+    row = _added(name_inside(file.name, path), file)
+    if row.removed_at is not None:
+        Image.objects.filter(pk=row.pk).update(removed_at=None)
+    return row
+
+
 def outline_of(xray: XRay) -> XRay:
     """Return what lists need of an X-ray: which boards it starts on, and how large it is."""
-    return replace(xray, files=(), findings=())
+    return replace(xray, files=(), findings=(), beside=())
 
 
 def keep_xray(image: Image, xray: XRay, now: datetime) -> None:
@@ -85,16 +109,16 @@ def keep_xray(image: Image, xray: XRay, now: datetime) -> None:
     judge_soon(image=image.pk)
 
 
-def _added(file: LibraryFile) -> Image:
-    """Return the row of a file that is new, made now or by another request at this moment."""
+def _added(name: str, file: LibraryFile) -> Image:
+    """Return the row of the image called `name` in `file` that is new, made now or by another request at this moment."""
     try:
         with transaction.atomic():
             return Image.objects.create(
-                file_name=file.name, size_bytes=file.size_bytes, modified_at=file.modified_at,
-                **asdict(identity_of(file.name, descriptions.recipes().values())),
+                file_name=name, size_bytes=file.size_bytes, modified_at=file.modified_at,
+                **asdict(identity_of(name, descriptions.recipes().values())),
             )  # fmt: skip
     except IntegrityError:
-        return Image.objects.get(file_name=file.name)
+        return Image.objects.get(file_name=name)
 
 
 def strangers() -> list[Finding]:

@@ -71,7 +71,7 @@ export function ImageStation({ id }: { id: number }) {
           {chosen ? (
             <>
               {chosen.job?.active && <p className="text-ink-2">Reading it: unpacking once, looking at every volume…</p>}
-              {chosen.image.trouble && <p className="mb-2 text-stop">{chosen.image.trouble}</p>}
+              {chosen.image.trouble && (chosen.findings.length > 0 ? <Findings findings={chosen.findings} /> : <p className="mb-2 text-stop">{chosen.image.trouble}</p>)}
               {!chosen.xray && !chosen.job?.active && <Button onClick={() => readAgain.mutate(chosen.image.id)}>Read it</Button>}
               {chosen.xray && <Findings findings={data.findings} deploymentId={id} />}
             </>

@@ -1,8 +1,8 @@
 import { Link, useNavigate, useParams } from "react-router";
-import { answer, GET, POST, PUT } from "../../api/client";
+import { answer, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { Findings } from "../../ui/Findings";
-import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
+import { Button, ButtonLink, Mono, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
 import { useTakeOff } from "../../ui/TakeOff";
 import { XRayView } from "../../ui/XRayView";
 
@@ -66,10 +66,18 @@ export function OneImage() {
         </div>
       </header>
       <Trouble error={read.error ?? use.error} />
-      {image.trouble && (
+      {image.trouble && data.inside.length > 0 && <WhichOne id={id} data={data} />}
+      {image.trouble && data.inside.length === 0 && !data.findings.length && (
         <p role="alert" className="rounded-xl border border-stop bg-sheet px-4 py-3 text-stop">
           {image.trouble}
         </p>
+      )}
+      {image.trouble && data.inside.length === 0 && data.findings.length > 0 && (
+        <div role="alert">
+          <Sheet title="Why it is not read">
+            <Findings findings={data.findings} />
+          </Sheet>
+        </div>
       )}
       {data.job?.active && <p className="text-ink-2">Unpacking it once and looking at every volume…</p>}
       {xray ? (
@@ -83,5 +91,33 @@ export function OneImage() {
         !data.job?.active && !image.trouble && <p className="text-ink-2">It was not read yet. Reading takes a few seconds a gigabyte.</p>
       )}
     </div>
+  );
+}
+
+/** An archive with several images: each is read as an image of its own. */
+function WhichOne({ id, data }: { id: number; data: Shapes["ImageOut"] }) {
+  const navigate = useNavigate();
+  const read = useChange(["image", id, "inside"], (inside: string) => answer(POST("/api/images/{pk}/inside", { params: { path: { pk: id } }, body: { path: inside } })));
+  return (
+    <Sheet title="Which of them?" hint={`${data.inside.length} images are in this file`}>
+      <Trouble error={read.error} />
+      <ul>
+        {data.inside.map((one) => (
+          <li key={one.path} className="flex flex-wrap items-center gap-x-3 gap-y-1.5 border-t border-rule-2 py-2 first:border-0">
+            <Mono className="min-w-0 flex-1 basis-48 font-bold [overflow-wrap:anywhere]">{one.path}</Mono>
+            <span className="font-mono text-[0.93rem] text-ink-2">{one.size_text}</span>
+            {one.image_id === null ? (
+              <Button small disabled={read.isPending} onClick={() => read.mutate(one.path, { onSuccess: (made) => void navigate(`/images/${made.image.id}`) })}>
+                Read this one
+              </Button>
+            ) : (
+              <ButtonLink small to={`/images/${one.image_id}`}>
+                Look at it
+              </ButtonLink>
+            )}
+          </li>
+        ))}
+      </ul>
+    </Sheet>
   );
 }
