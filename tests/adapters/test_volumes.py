@@ -94,6 +94,9 @@ def test_the_library_lists_images_and_stays_in_its_folder(tmp_path: Path) -> Non
     assert [f.name for f in library.files()] == ["a.img.xz"]
     assert library.published_list("a.sha256") == "sum"
     assert library.published_list("none") is None
+    library.keep_list("a.img.xz.sha256", "pasted\n")
+    assert library.lists() == (("a.img.xz.sha256", "pasted\n"), ("a.sha256", "sum"))
+    assert [f.name for f in library.files()] == ["a.img.xz"], "a list is no image, and nothing half-made is left"
     for name in ("../a.img.xz", "/etc/passwd", "none.img"):
         with pytest.raises(MissingError), library.open(name):
             pass

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import BinaryIO
 
 from mintseed.core.errors import InputError, MintSeedError, MissingError, OutsideError
+from mintseed.core.image.checksums import LIST_NAME
 from mintseed.core.image.naming import ENDINGS
 from mintseed.core.limits import KEEP_FREE_BYTES, MAX_IMAGE_BYTES, MAX_SETTINGS_FILE_BYTES
 from mintseed.core.units import binary_size
@@ -26,6 +27,9 @@ _LATEST_S = 4102444800.0
 
 _CHECK_ROOM_BYTES = 32 * 1024 * 1024
 """bytes written between two looks at how much room is left."""
+
+MOST_LISTS = 50
+"""checksum lists that are looked at; a folder of downloads has some"""
 
 MOST_SKELETONS = 200
 """of the images read last; one that is gone is made again when its image is read again"""
@@ -200,6 +204,22 @@ class LibraryFolder:
                 return file.read(MAX_SETTINGS_FILE_BYTES).decode("utf-8", "replace")
         except MintSeedError:
             return None
+
+    def lists(self) -> tuple[tuple[str, str], ...]:
+        try:
+            names = sorted(entry.name for entry in os.scandir(self._folder) if LIST_NAME.search(entry.name))
+        except OSError:
+            return ()
+        told = ((name, self.published_list(name)) for name in map(spell_name, map(os.fsencode, names[:MOST_LISTS])))
+        return tuple((name, text) for name, text in told if text is not None)
+
+    def keep_list(self, name: str, text: str) -> None:
+        try:
+            with tempfile.NamedTemporaryFile("w", dir=self._folder, prefix=".list-", delete=False) as file:
+                file.write(text)
+            Path(file.name).replace(self._folder / os.fsdecode(name_bytes(name)))
+        except OSError as error:
+            raise no_room(error, self._folder) from error
 
     def keep_skeleton(self, mark: str, skeleton: bytes) -> None:
         try:

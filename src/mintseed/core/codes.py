@@ -136,6 +136,7 @@ CODES: dict[str, Code] = {
     "image.nested": Code("stop", "It is packed in too many layers"),
     "image.no-boot-volume": Code("note", "No boot volume that can be filled"),
     "image.no-device-trees": Code("note", "No device trees were found on it"),
+    "image.no-table": Code("note", "It has no partition table"),
     "image.none-inside": Code("stop", "No image is in this … archive"),
     "image.not-there": Code("check", "… is not in the library now"),
     "image.other-kind": Code("stop", "This is …, not an image"),

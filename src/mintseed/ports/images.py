@@ -60,6 +60,12 @@ class ImageLibrary(Protocol):
     def published_list(self, name: str) -> str | None:
         """Return the text of a checksum list lying beside the images, or None."""
 
+    def lists(self) -> tuple[tuple[str, str], ...]:
+        """Return the names and texts of the checksum lists lying beside the images."""
+
+    def keep_list(self, name: str, text: str) -> None:
+        """Put a checksum list beside the images, in place of one of that name. Raises OutsideError when there is no room."""
+
     def keep_skeleton(self, mark: str, skeleton: bytes) -> None:
         """Keep what was taken of the root volume of the image with this mark; see report.image_mark. Raises OutsideError when there is no room."""
 

@@ -11,7 +11,7 @@ from typing import BinaryIO, Literal
 from mintseed.core.errors import ImageError, OutsideError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.image import packing, refusals
-from mintseed.core.image.checksums import compare_sha256, sha256_in_list
+from mintseed.core.image.checksums import compare_sha256, listed_beside, listed_for
 from mintseed.core.image.naming import file_of, inside_of, names_of
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.partitions import PartitionTable, read_partition_table
@@ -271,6 +271,7 @@ def _report(
         unpacked_bytes=disk.size_bytes if unpacked.complete else max(p.end_bytes for p in table.partitions),
         sha256=unpacked.sha256,
         scheme=table.scheme,
+        sector_bytes=table.sector_bytes,
         volumes=held.volumes,
         boards=held.boards,
         device_tree_count=len(held.boards),
@@ -298,6 +299,8 @@ def identity(
         yield Finding("image.recipe-unknown", Severity.NOTE, "No recipe describes this file yet",
                       "What can be read of it is read: a recipe is drafted from that, to be looked over and kept.",
                       "Use this image: look its draft over.", Where(file=name))  # fmt: skip
+        if sha256 and (beside := _beside(name, sha256, library)) is not None:
+            yield beside
     elif sha256:
         yield _published(name, sha256, known, library)
         yield from _size_as_said(name, unpacked_bytes, known)
@@ -318,9 +321,21 @@ def _published(name: str, sha256: str, known: Known, library: ImageLibrary) -> F
     # What is published speaks of the file as it is downloaded.
     file = file_of(name)
     said = build.sha256 if file == build.file else None
-    published = said or (sha256_in_list(listed, file) if listed else None)
-    promised = bool(build.checksums or said)
-    return compare_sha256(sha256, published, source_name=build.checksums or f"recipe {recipe.id}", promised=promised)
+    if said:
+        return compare_sha256(sha256, said, source_name=f"recipe {recipe.id}")
+    if listed and (one := listed_for(listed, file)):
+        return compare_sha256(sha256, one.sha256, source_name=build.checksums, line=one.line)
+    if (beside := _beside(name, sha256, library)) is not None:
+        return beside
+    return compare_sha256(
+        sha256, None, source_name=build.checksums or f"recipe {recipe.id}", promised=bool(build.checksums)
+    )
+
+
+def _beside(name: str, sha256: str, library: ImageLibrary) -> Finding | None:
+    """Return what a list that lies beside the file says of it, None where none does."""
+    told = listed_beside(library.lists(), file_of(name), sha256)
+    return compare_sha256(sha256, told[1].sha256, source_name=told[0], line=told[1].line) if told else None
 
 
 def _content(held: HeldOnImage) -> Iterator[Finding]:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 import contextlib
+import os
 import struct
+import subprocess
 import zlib
 from pathlib import Path
 
@@ -13,8 +15,9 @@ from hypothesis import strategies as st
 
 from mintseed.core.errors import PartitionTableError
 from mintseed.core.image.partitions import PartitionTable, read_partition_table
+from mintseed.core.image.whole_disk import MAGIC, Magic
 from mintseed.core.source import BytesSource
-from tests.builders.disks import partitioned, sfdisk_json
+from tests.builders.disks import MIB, partitioned, sfdisk_json
 
 MBR = "label: dos\nstart=4MiB, size=16MiB, type=c, bootable\nstart=20MiB, size=40MiB, type=83\n"
 LOGICAL = (
@@ -53,6 +56,73 @@ def test_gpt_types_and_names_agree_with_sfdisk(tmp_path: Path) -> None:
 def test_no_table_is_an_error_that_says_what_was_expected() -> None:
     with pytest.raises(PartitionTableError, match="55 aa"):
         read_partition_table(BytesSource(b"\0" * 4096))
+
+
+def test_a_gpt_in_sectors_of_4096_bytes_agrees_with_partx(tmp_path: Path) -> None:
+    """UEFI 2.10 §5.3.2: the header is at logical block 1, however large those are, and every number in it counts in them."""
+    small = partitioned(
+        tmp_path / "small",
+        "label: gpt\nstart=2048, size=2048, type=EBD0A0A2-B9E5-4433-87C0-68B6B72699C7\nstart=4096, size=4096, type=linux\n",
+    ).read_bytes()
+    disk = tmp_path / "disk"
+    with disk.open("wb") as file:
+        for block, data in (
+            (0, small[:512]),
+            (1, small[512:1024]),
+            (2, small[1024 : 1024 + 128 * 128]),
+            (len(small) // 512, b""),
+        ):
+            file.seek(block * 4096)
+            file.write(data)
+        file.truncate(len(small) * 8)
+    said = subprocess.run(
+        ["partx", "--sector-size", "4096", "-g", "-o", "START,SECTORS", disk],
+        capture_output=True,
+        text=True,
+        check=True,
+    )
+    wanted = [tuple(int(n) for n in line.split()) for line in said.stdout.splitlines()]
+    found = read(disk)
+    assert (found.scheme, found.sector_bytes, found.findings) == ("gpt", 4096, ())
+    assert [(p.start_lba, p.sectors) for p in found.partitions] == [(2048, 2048), (4096, 4096)]
+    assert [(p.offset_bytes // 512, p.size_bytes // 512) for p in found.partitions] == wanted, (
+        "partx(8) says sectors of 512 bytes"
+    )
+    assert [(p.offset_bytes, p.size_bytes) for p in found.partitions] == [(8 * MIB, 8 * MIB), (16 * MIB, 16 * MIB)]
+
+
+MAKERS = {
+    "FAT": ["mkfs.fat", "-F", "32"], "FAT ": ["mkfs.fat", "-F", "16"], "FAT  ": ["mkfs.fat", "-F", "12", "-s", "64"], "ext": ["mke2fs", "-q", "-F", "-t", "ext4"],
+    "ext ": ["mke2fs", "-q", "-F", "-t", "ext2"], "swap": ["mkswap"],
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", MAKERS)
+def test_a_file_system_over_the_whole_disk_is_told_as_blkid_tells_it(tmp_path: Path, name: str) -> None:
+    disk = tmp_path / "disk"
+    disk.touch()
+    os.truncate(disk, 64 * MIB)
+    subprocess.run([*MAKERS[name], disk], check=True, capture_output=True)
+    told = subprocess.run(
+        ["blkid", "-p", "-o", "value", "-s", "TYPE", disk], capture_output=True, text=True, check=True
+    ).stdout.strip()
+    found = read(disk)
+    assert told in {"FAT": ("vfat",), "ext": ("ext2", "ext4"), "swap": ("swap",)}[name.strip()]
+    assert (found.scheme, [f.code for f in found.findings]) == ("none", ["image.no-table"])
+    assert [(p.offset_bytes, p.size_bytes, p.type_name) for p in found.partitions] == [(0, 64 * MIB, name.strip())]
+
+
+@pytest.mark.parametrize("magic", MAGIC, ids=lambda m: m.name)
+def test_each_magic_number_is_what_blkid_goes_by(tmp_path: Path, magic: Magic) -> None:
+    """A file system is told by its magic number alone here, so a table with partitions goes before it."""
+    data = bytearray(partitioned(tmp_path / "disk", MBR).read_bytes())
+    assert data[magic.offset_bytes : magic.offset_bytes + len(magic.value)] == bytes(len(magic.value)), (
+        "it hides nothing of the table"
+    )
+    data[magic.offset_bytes : magic.offset_bytes + len(magic.value)] = magic.value
+    assert read_partition_table(BytesSource(bytes(data))).scheme == "mbr"
+    data[446:512] = bytes(66)
+    assert read_partition_table(BytesSource(bytes(data))).partitions[0].type_name == magic.name
 
 
 def test_a_partition_beyond_the_end_is_named(tmp_path: Path) -> None:

@@ -12,9 +12,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed.adapters.nginx_lexer import nginx_tokens
-from mintseed.core.errors import DeviceTreeError
+from mintseed.core.errors import DeviceTreeError, InputError
 from mintseed.core.findings import Severity
-from mintseed.core.image.checksums import compare_sha256, sha256_in_list
+from mintseed.core.image.checksums import Listed, compare_sha256, listed_beside, listed_for, pasted
 from mintseed.core.image.device_tree import read_device_tree
 from mintseed.core.image.kernel import read_kernel
 from mintseed.core.image.page import PageFacts, read_page_facts
@@ -89,13 +89,45 @@ def test_lists_as_coreutils_writes_them(tmp_path: Path, arguments: list[str]) ->
     path = tmp_path / "an image.img"
     path.write_bytes(b"content")
     listed = subprocess.run([*arguments, path.name], cwd=tmp_path, capture_output=True, text=True, check=True).stdout
-    assert sha256_in_list(listed, path.name) == hashlib.sha256(b"content").hexdigest()
-    assert sha256_in_list(listed, "another.img") is None
+    assert listed_for(f"# sums\n\n{listed}", path.name) == Listed(hashlib.sha256(b"content").hexdigest(), 3)
+    assert listed_for(listed, "another.img") is None
+    assert pasted(listed, path.name).sha256 == hashlib.sha256(b"content").hexdigest()
+    with pytest.raises(InputError, match=r"it speaks of an image|no SHA-256"):
+        pasted(listed, "another.img")
 
 
-def test_a_lone_hash_counts_for_any_name() -> None:
-    assert sha256_in_list("AB" * 32 + "\n", "x.img") == "ab" * 32
-    assert sha256_in_list("nonsense\n", "x.img") is None
+def test_a_lone_hash_counts_for_any_name_unless_it_may_be_another_s() -> None:
+    assert listed_for("AB" * 32 + "\n", "x.img") == Listed("ab" * 32, 1)
+    assert listed_for("AB" * 32 + "\n", "x.img", alone=False) is None
+    assert listed_for("nonsense\n", "x.img") is None
+
+
+def test_of_lists_beside_an_image_the_one_that_speaks_of_it_counts() -> None:
+    right, wrong = "a" * 64, "b" * 64
+    assert listed_beside([("other.img.sha256", right)], "x.img", right) is None, (
+        "a hash without a name, of another file"
+    )
+    assert listed_beside([("x.img.sha256", right)], "x.img", right) == ("x.img.sha256", Listed(right, 1))
+    old_and_new = [("old.sha256", f"{wrong}  x.img\n"), ("SHA256SUMS", f"{wrong}  y.img\n{right} *x.img\n")]
+    assert listed_beside(old_and_new, "x.img", right) == ("SHA256SUMS", Listed(right, 2))
+    assert listed_beside(old_and_new, "x.img", "c" * 64) == ("old.sha256", Listed(wrong, 1))
+
+
+@pytest.mark.parametrize(
+    ("tool", "kind"), [("sha512sum", "SHA-512"), ("sha384sum", "SHA-384"), ("sha1sum", "SHA-1"), ("md5sum", "MD5")]
+)
+def test_another_sum_is_called_what_it_is(tool: str, kind: str) -> None:
+    said = subprocess.run([tool], input="x", capture_output=True, text=True, check=True).stdout
+    with pytest.raises(InputError, match=f"that is a {kind}"):
+        pasted(said, "x.img")
+
+
+def test_a_hash_is_pasted_as_pages_show_it() -> None:
+    assert pasted(f"  {'AB' * 32}\n", "x.img").sha256 == "ab" * 32
+    assert pasted(f"SHA256 (x.img) = {'a' * 64}", "x.img").sha256 == "a" * 64
+    for nothing in ("", "hello", "a" * 63, f"{'a' * 64} {'b' * 64}"):
+        with pytest.raises(InputError):
+            pasted(nothing, "x.img")
 
 
 def test_comparison_has_three_answers() -> None:

@@ -978,6 +978,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/images/{pk}/checksum": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare
+         * @description Compare an image with a checksum copied from its download page, which is kept beside it from then on.
+         */
+        post: operations["mintseed_server_api_image_compare"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/images/{pk}/draft": {
         parameters: {
             query?: never;
@@ -2308,6 +2328,11 @@ export interface components {
             problems: components["schemas"]["Mistake"][];
             /** Replaces */
             replaces: string;
+        };
+        /** ChecksumIn */
+        ChecksumIn: {
+            /** Text */
+            text: string;
         };
         /**
          * Choice
@@ -7732,6 +7757,50 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_image_compare: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChecksumIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

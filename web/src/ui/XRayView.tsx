@@ -16,7 +16,7 @@ export function XRayView({ xray, findings, cardBytes, imageId }: { xray: XRay; f
       {xray.beside.length > 0 && <Beside xray={xray} />}
       <Sheet
         title="What is on it"
-        hint={`${xray.scheme.toUpperCase()}, ${plural(xray.volumes.length, "partition")}${xray.bits ? `, ${xray.bits}-bit kernel` : ""}`}
+        hint={`${xray.scheme === "none" ? "no partition table" : xray.scheme.toUpperCase()}, ${plural(xray.volumes.length, "partition")}${xray.bits ? `, ${xray.bits}-bit kernel` : ""}`}
       >
         <PartitionMap volumes={xray.volumes} imageBytes={xray.unpacked_bytes} cardBytes={cardBytes} />
       </Sheet>

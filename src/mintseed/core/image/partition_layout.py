@@ -5,6 +5,8 @@ from __future__ import annotations
 import struct
 
 SECTOR_BYTES = 512
+SECTOR_SIZES = (512, 4096)
+"""bytes of a logical block: a GPT counts in those of the disk it was made for (UEFI 2.10 §5.3.2)"""
 
 MBR_SIGNATURE_OFFSET = 510
 MBR_SIGNATURE = b"\x55\xaa"

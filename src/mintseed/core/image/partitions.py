@@ -12,6 +12,7 @@ from typing import Literal
 from mintseed.core.errors import PartitionTableError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.image import partition_layout as layout
+from mintseed.core.image.whole_disk import file_system_of
 from mintseed.core.limits import MAX_GPT_ENTRIES, MAX_GPT_ENTRY_BYTES, MAX_LOGICAL_PARTITIONS
 from mintseed.core.source import Source
 from mintseed.core.units import binary_size
@@ -21,7 +22,7 @@ GPT_SOURCE = "UEFI 2.10 §5.3"
 
 @dataclass(frozen=True, slots=True)
 class Partition:
-    """One entry. `start_lba` and `sectors` count sectors of 512 bytes; `type_code` is `0c` or a GUID."""
+    """One entry. `start_lba` and `sectors` count sectors of `sector_bytes`; `type_code` is `0c` or a GUID, empty where no table says it."""
 
     number: int
     start_lba: int
@@ -30,14 +31,15 @@ class Partition:
     type_name: str
     name: str = ""
     bootable: bool = False
+    sector_bytes: int = layout.SECTOR_BYTES
 
     @property
     def offset_bytes(self) -> int:
-        return self.start_lba * layout.SECTOR_BYTES
+        return self.start_lba * self.sector_bytes
 
     @property
     def size_bytes(self) -> int:
-        return self.sectors * layout.SECTOR_BYTES
+        return self.sectors * self.sector_bytes
 
     @property
     def end_bytes(self) -> int:
@@ -46,22 +48,28 @@ class Partition:
 
 @dataclass(frozen=True, slots=True)
 class PartitionTable:
-    scheme: Literal["mbr", "gpt"]
+    """`scheme` is `none` where one file system lies over the whole disk, which is then its only partition."""
+
+    scheme: Literal["mbr", "gpt", "none"]
     disk_id: str
     partitions: tuple[Partition, ...]
     findings: tuple[Finding, ...]
+    sector_bytes: int = layout.SECTOR_BYTES
 
 
 def read_partition_table(source: Source) -> PartitionTable:
     """Read the table of `source`, whose `size_bytes` is the disk's whole length.
 
-    Raises PartitionTableError when there is no table at all. Damage that leaves it readable is a finding.
+    Raises PartitionTableError when there is no table at all, nor a file system in its place. Damage that leaves it readable is a finding.
     Source: UEFI 2.10 §5.2 (MBR) and §5.3 (GPT).
     """
     sector = source.read_at(0, layout.SECTOR_BYTES)
-    if sector[layout.MBR_SIGNATURE_OFFSET :] != layout.MBR_SIGNATURE:
+    signed = sector[layout.MBR_SIGNATURE_OFFSET :] == layout.MBR_SIGNATURE
+    if not (signed and _has_entries(sector)) and (file_system := file_system_of(source)):
+        return _whole(source, file_system)
+    if not signed:
         raise PartitionTableError(
-            "there is no partition table",
+            "there is no partition table, nor a file system in its place",
             expected="the bytes 55 aa at offset 510",
             where="sector 0",
             next_step="This is not a card image; download it again, or choose another file.",
@@ -72,6 +80,19 @@ def read_partition_table(source: Source) -> PartitionTable:
     partitions = tuple(_mbr_partitions(source, entries))
     disk_id = sector[layout.MBR_DISK_ID_OFFSET : layout.MBR_DISK_ID_OFFSET + 4][::-1].hex()
     return PartitionTable("mbr", disk_id, partitions, tuple(_layout_findings(partitions, source.size_bytes)))
+
+
+def _has_entries(sector: bytes) -> bool:
+    """Return whether the four slots of `sector` are a table: what a FAT volume has there is code or nothing (Linux: block/partitions/msdos.c)."""
+    slots = [sector[layout.MBR_TABLE_OFFSET + slot * layout.MBR_ENTRY.size :] for slot in range(4)]
+    return all(slot[0] in (0x00, 0x80) for slot in slots) and any(slot[4] for slot in slots)
+
+
+def _whole(source: Source, file_system: str) -> PartitionTable:
+    sectors = source.size_bytes // layout.SECTOR_BYTES
+    said = Finding("image.no-table", Severity.NOTE, "It has no partition table", f"One file system, {file_system}, lies over all of it.",
+                   "Not every board starts from such a card: rely on what its maker says.", Where(part="sector 0"))  # fmt: skip
+    return PartitionTable("none", "", (Partition(1, 0, sectors, "", file_system),), (said,))
 
 
 def _mbr_entry(sector: bytes, slot: int) -> tuple[bool, int, int, int]:
@@ -115,7 +136,15 @@ def _logical_partitions(source: Source, extended_lba: int) -> Iterator[Partition
 
 
 def _read_gpt(source: Source) -> PartitionTable:
-    raw = source.read_at(layout.GPT_HEADER_LBA * layout.SECTOR_BYTES, layout.SECTOR_BYTES)
+    sector_bytes = next(
+        (
+            size
+            for size in layout.SECTOR_SIZES
+            if source.read_at(layout.GPT_HEADER_LBA * size, 8) == layout.GPT_SIGNATURE
+        ),
+        layout.SECTOR_BYTES,
+    )
+    raw = source.read_at(layout.GPT_HEADER_LBA * sector_bytes, layout.SECTOR_BYTES)
     if len(raw) < layout.GPT_HEADER.size or not raw.startswith(layout.GPT_SIGNATURE):
         raise PartitionTableError(
             "sector 0 announces a GPT, and there is none",
@@ -133,10 +162,10 @@ def _read_gpt(source: Source) -> PartitionTable:
             where="sector 1",
             next_step="The image is damaged: download it again.",
         )
-    array = source.read_at(entry_lba * layout.SECTOR_BYTES, count * entry_bytes)
-    partitions = tuple(_gpt_partitions(array, count, entry_bytes))
+    array = source.read_at(entry_lba * sector_bytes, count * entry_bytes)
+    partitions = tuple(_gpt_partitions(array, count, entry_bytes, sector_bytes))
     findings = [*_gpt_crc_findings(raw, header_bytes, header_crc, array, count * entry_bytes, array_crc)]
-    if (alternate_lba + 1) * layout.SECTOR_BYTES > source.size_bytes:
+    if (alternate_lba + 1) * sector_bytes > source.size_bytes:
         findings.append(
             Finding(
                 "image.gpt-backup-beyond-end",
@@ -149,14 +178,14 @@ def _read_gpt(source: Source) -> PartitionTable:
             )
         )
     findings += _layout_findings(partitions, source.size_bytes)
-    return PartitionTable("gpt", _guid(disk_guid), partitions, tuple(findings))
+    return PartitionTable("gpt", _guid(disk_guid), partitions, tuple(findings), sector_bytes)
 
 
 def _guid(raw: bytes) -> str:
     return str(uuid.UUID(bytes_le=raw)).upper()
 
 
-def _gpt_partitions(array: bytes, count: int, entry_bytes: int) -> Iterator[Partition]:
+def _gpt_partitions(array: bytes, count: int, entry_bytes: int, sector_bytes: int) -> Iterator[Partition]:
     for index in range(count):
         entry = array[index * entry_bytes : index * entry_bytes + layout.GPT_ENTRY.size]
         if len(entry) < layout.GPT_ENTRY.size:
@@ -168,7 +197,7 @@ def _gpt_partitions(array: bytes, count: int, entry_bytes: int) -> Iterator[Part
         text = name.decode("utf-16-le", "replace").split("\x00")[0]
         kind = layout.GPT_TYPE_NAMES.get(code, "other")
         # EndingLBA is inclusive, so the length is one more than the difference.
-        yield Partition(index + 1, start, end - start + 1, code, kind, text, bool(attributes & 4))
+        yield Partition(index + 1, start, end - start + 1, code, kind, text, bool(attributes & 4), sector_bytes)
 
 
 def _gpt_crc_findings(

@@ -33,7 +33,7 @@ from mintseed.core.visible import visible
 from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
 from mintseed.server.done.copies import stop_jobs
 from mintseed.server.done.jobs.tasks import queue_building
-from mintseed.server.done.reading import queue_reading
+from mintseed.server.done.reading import compare_with, queue_reading
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.job_state import is_active
 from mintseed.server.judged.judging import Judged, judged
@@ -241,6 +241,17 @@ def read_again(request: HttpRequest, pk: int) -> ImageOut:
 @router.post("/images/{pk}/stop", response=ImageOut)
 def stop_reading(request: HttpRequest, pk: int) -> ImageOut:
     stop_jobs(Job.objects.filter(image_id=pk, kind=Job.Kind.READ_IMAGE))
+    return _image_out(pk)
+
+
+class ChecksumIn(Schema):
+    text: Annotated[str, Field(min_length=1, max_length=MAX_SETTINGS_FILE_BYTES)]
+
+
+@router.post("/images/{pk}/checksum", response=ImageOut)
+def compare(request: HttpRequest, pk: int, payload: ChecksumIn) -> ImageOut:
+    """Compare an image with a checksum copied from its download page, which is kept beside it from then on."""
+    compare_with(Image.there.get(pk=pk), payload.text)
     return _image_out(pk)
 
 

@@ -8,13 +8,19 @@ from django.db import transaction
 from django.db.models import Exists, OuterRef, QuerySet
 
 from mintseed import wiring
+from mintseed.core.errors import RefusedError
+from mintseed.core.image.checksums import pasted
+from mintseed.core.image.naming import file_of
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.jobs.tasks import read_image_task
 from mintseed.server.judged.changes import changed
 from mintseed.server.judged.job_state import is_active
 from mintseed.server.kept.bells import ring
 from mintseed.server.kept.models import Image, Job
-from mintseed.server.owned.library import in_step, sync_library
+from mintseed.server.kept.stored_types import xray_of
+from mintseed.server.owned import descriptions
+from mintseed.server.owned.library import in_step, keep_xray, sync_library
+from mintseed.services import describe_image
 
 RESTED = timedelta(seconds=5)
 """how long a file has not changed that is taken to be whole: one that is copied here changes all the time"""
@@ -31,6 +37,22 @@ def queue_reading(image: Image) -> None:
         read_image_task.using(queue_name=own_bench().read_queue).enqueue(job.pk)
         ring(own_bench().read_queue)
         changed("images")
+
+
+def compare_with(image: Image, text: str) -> None:
+    """Compare `image` with the checksum in `text`, and keep that beside its file. Raises InputError where none is in it, RefusedError where the
+    image was not read."""
+    xray, library, file = xray_of(image), wiring.bench().library, file_of(image.file_name)
+    if xray is None or image.read_at is None:
+        raise RefusedError("it was not read yet", where=image.file_name, next_step="Have it read first.")
+    library.keep_list(f"{file}.sha256", f"{pasted(text, file).sha256}  {file}\n")
+    said = describe_image.execute(xray, list(descriptions.recipes().values()), library=library)
+    if said is None:
+        return queue_reading(image)
+    with transaction.atomic():
+        keep_xray(image, said, image.read_at)
+        changed("images")
+    return None
 
 
 def read_what_came(now: datetime) -> int:

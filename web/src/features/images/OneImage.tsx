@@ -1,3 +1,4 @@
+import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { answer, GET, POST, PUT, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
@@ -85,12 +86,47 @@ export function OneImage() {
           <XRayView xray={xray} findings={data.findings} imageId={id} />
           <Sheet title="Findings">
             <Findings findings={data.findings} />
+            {!data.findings.some((f) => f.code === "image.sha256-matches") && <Published id={id} fileName={image.file_name.split("/")[0] ?? ""} />}
           </Sheet>
         </>
       ) : (
         !data.job?.active && !image.trouble && <p className="text-ink-2">It was not read yet. Reading takes a few seconds a gigabyte.</p>
       )}
     </div>
+  );
+}
+
+/** A checksum copied from the image's download page, compared here instead of letter by letter. */
+function Published({ id, fileName }: { id: number; fileName: string }) {
+  const [text, setText] = useState("");
+  const compare = useChange(["image", id], () => answer(POST("/api/images/{pk}/checksum", { params: { path: { pk: id } }, body: { text } })));
+  return (
+    <form
+      className="mt-2 flex flex-col gap-1.5 border-t border-rule-2 pt-2.5"
+      onSubmit={(e) => {
+        e.preventDefault();
+        compare.mutate(undefined, { onSuccess: () => setText("") });
+      }}
+    >
+      <label htmlFor="published-sum" className="text-[0.95rem]">
+        Its published SHA-256, copied from the download page
+      </label>
+      <div className="flex flex-wrap items-start gap-2">
+        <textarea
+          id="published-sum"
+          rows={2}
+          spellCheck={false}
+          value={text}
+          onChange={(e) => setText(e.target.value)}
+          placeholder={`HASH  ${fileName}`}
+          className="min-w-0 flex-1 basis-64 rounded-lg border border-rule bg-field px-2.5 py-1.5 font-mono text-[0.88rem] break-all placeholder:text-ink-3"
+        />
+        <Button type="submit" disabled={!text.trim() || compare.isPending}>
+          Compare
+        </Button>
+      </div>
+      <Trouble error={compare.error} />
+    </form>
   );
 }
 

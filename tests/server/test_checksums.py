@@ -1,0 +1,67 @@
+"""What is published of an image: found beside it, or pasted from its page; it counts from then on."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from mintseed import wiring
+from tests.builders.disks import image
+from tests.server.conftest import Api, work
+
+FILE = "checked-1.0.img"
+
+
+@pytest.fixture
+def placed(api: Api, tmp_path: Path) -> Iterator[Path]:
+    path = wiring.config().library / FILE
+    image(tmp_path / "own.img", {"a.txt": b"x"}, {"etc/hostname": b"x\n"}).rename(path)
+    try:
+        yield path
+    finally:
+        for left in wiring.config().library.glob("*checked*"):
+            left.unlink()
+        (wiring.config().library / "SHA256SUMS").unlink(missing_ok=True)
+
+
+def read(api: Api) -> Any:
+    pk = next(i["id"] for i in api.get("/images?search=checked")["images"])
+    api.post(f"/images/{pk}/read")
+    work()
+    return api.get(f"/images/{pk}")
+
+
+def sums(said: Any) -> list[tuple[str, str]]:
+    return [(f["code"], f["detail"]) for f in said["findings"] if f["code"].startswith("image.sha256")]
+
+
+def test_a_list_beside_an_image_that_nobody_described_is_compared(api: Api, placed: Path) -> None:
+    right = hashlib.sha256(placed.read_bytes()).hexdigest()
+    assert sums(read(api)) == []
+    (placed.parent / "SHA256SUMS").write_text(f"{'0' * 64}  other.img\n{right}  {FILE}\n")
+    assert sums(read(api)) == [("image.sha256-matches", "SHA-256 matches line 2 of SHA256SUMS.")]
+    (placed.parent / "SHA256SUMS").write_text(f"{'0' * 64}  {FILE}\n")
+    [(code, detail)] = sums(read(api))
+    assert (code, "line 1 of SHA256SUMS says 0000" in detail) == ("image.sha256-differs", True)
+
+
+def test_one_that_is_pasted_is_compared_at_once_and_kept(api: Api, placed: Path) -> None:
+    pk = read(api)["image"]["id"]
+    right = hashlib.sha256(placed.read_bytes()).hexdigest()
+    status, said = api.call("post", f"/images/{pk}/checksum", {"text": "d41d8cd98f00b204e9800998ecf8427e"})
+    assert (status, "MD5" in said["title"]) == (422, True)
+    assert not (placed.parent / f"{FILE}.sha256").exists()
+    assert [c for c, _ in sums(api.post(f"/images/{pk}/checksum", {"text": "0" * 64}))] == ["image.sha256-differs"]
+    assert [c for c, _ in sums(api.post(f"/images/{pk}/checksum", {"text": f" {right.upper()} "}))] == [
+        "image.sha256-matches"
+    ]
+    assert [c for c, _ in sums(read(api))] == ["image.sha256-matches"], "read again it is compared again"
+
+
+def test_what_was_not_read_has_nothing_to_compare(api: Api, placed: Path) -> None:
+    pk = next(i["id"] for i in api.get("/images?search=checked")["images"])
+    assert api.call("post", f"/images/{pk}/checksum", {"text": "0" * 64})[0] == 409
