@@ -65,3 +65,19 @@ def test_one_that_is_pasted_is_compared_at_once_and_kept(api: Api, placed: Path)
 def test_what_was_not_read_has_nothing_to_compare(api: Api, placed: Path) -> None:
     pk = next(i["id"] for i in api.get("/images?search=checked")["images"])
     assert api.call("post", f"/images/{pk}/checksum", {"text": "0" * 64})[0] == 409
+
+
+def test_two_images_are_compared(api: Api, placed: Path, library: Path) -> None:
+    """Two releases of the demo, whose builders made their files differ."""
+    mine = read(api)["image"]["id"]
+    rows = {i["file_name"]: i["id"] for i in api.get("/images")["images"]}
+    new, old = rows["platen-3.2-64.img.xz"], rows["platen-3.0-64.img.gz"]
+    offered = [o["file_name"] for o in api.get(f"/images/{new}/others")]
+    assert offered[0].startswith("platen-"), "those of its appliance first"
+    assert {FILE, "platen-3.0-64.img.gz"} <= set(offered)
+    assert "platen-3.2-64.img.xz" not in offered
+    said = api.get(f"/images/{new}/compare/{old}")
+    assert (said["image_name"], said["other_name"]) == ("platen-3.2-64.img.xz", "platen-3.0-64.img.gz")
+    assert "boards" in {d["topic"] for d in said["differences"]}
+    assert api.get(f"/images/{new}/compare/{new}")["differences"] == []
+    assert {d["topic"] for d in api.get(f"/images/{mine}/compare/{new}")["differences"]} >= {"files", "layout"}

@@ -998,6 +998,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/images/{pk}/compare/{other}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Compared */
+        get: operations["mintseed_server_api_image_compared"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/images/{pk}/draft": {
         parameters: {
             query?: never;
@@ -1029,6 +1046,26 @@ export interface paths {
          * @description Have one of several images in an archive read as an image of its own.
          */
         post: operations["mintseed_server_api_image_read_inside"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images/{pk}/others": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Others
+         * @description Return the images that were read beside this one, those of its appliance first.
+         */
+        get: operations["mintseed_server_api_image_others"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2373,6 +2410,18 @@ export interface components {
             address: string;
         };
         /**
+         * ComparedOut
+         * @description What is otherwise on an image than on `other`.
+         */
+        ComparedOut: {
+            /** Differences */
+            differences: components["schemas"]["Difference"][];
+            /** Image Name */
+            image_name: string;
+            /** Other Name */
+            other_name: string;
+        };
+        /**
          * Consumer
          * @description Something the supply feeds, and what it draws at the board's voltage.
          */
@@ -2516,6 +2565,24 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+        };
+        /**
+         * Difference
+         * @description One thing that is otherwise, in a sentence; `detail` may be empty.
+         */
+        Difference: {
+            /**
+             * Detail
+             * @default
+             */
+            detail: string;
+            /** Title */
+            title: string;
+            /**
+             * Topic
+             * @enum {string}
+             */
+            topic: "files" | "boards" | "network" | "page" | "accounts" | "system" | "layout";
         };
         /**
          * DoctorIn
@@ -7831,6 +7898,47 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_image_compared: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+                other: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparedOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_draft_draft: {
         parameters: {
             query?: never;
@@ -7893,6 +8001,46 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImageOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_image_others: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageRowOut"][];
                 };
             };
             /** @description Why not, in a sentence */

@@ -16,6 +16,11 @@ export function useAnswer<T>(key: readonly unknown[], ask: () => Promise<T>) {
   });
 }
 
+/** An answer that is asked for once there is something to ask; a change of the same key asks again. */
+export function useWanted<T>(key: readonly unknown[], wanted: boolean, ask: () => Promise<T>) {
+  return useQuery<T, Problem>({ queryKey: key, queryFn: ask, enabled: wanted });
+}
+
 /** A list that stays as it is while the page is open. */
 export function useLasting<T>(key: readonly unknown[], ask: () => Promise<T>) {
   return useQuery<T, Problem>({ queryKey: key, queryFn: ask, staleTime: Infinity });

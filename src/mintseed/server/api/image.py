@@ -14,9 +14,11 @@ from pydantic import Field
 
 from mintseed import wiring
 from mintseed.core.boards.model import Board
-from mintseed.core.errors import MissingError
+from mintseed.core.errors import MissingError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.image.boards import boards_to_tell
+from mintseed.core.image.compare import Difference
+from mintseed.core.image.compare import compare as differences
 from mintseed.core.image.naming import name_inside
 from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts, XRay
@@ -242,6 +244,37 @@ def read_again(request: HttpRequest, pk: int) -> ImageOut:
 def stop_reading(request: HttpRequest, pk: int) -> ImageOut:
     stop_jobs(Job.objects.filter(image_id=pk, kind=Job.Kind.READ_IMAGE))
     return _image_out(pk)
+
+
+class ComparedOut(Schema):
+    """What is otherwise on an image than on `other`."""
+
+    image_name: str
+    other_name: str
+    differences: list[Difference]
+
+
+@router.get("/images/{pk}/others", response=list[ImageRowOut])
+def others(request: HttpRequest, pk: int) -> list[ImageRowOut]:
+    """Return the images that were read beside this one, those of its appliance first."""
+    image = Image.objects.get(pk=pk)
+    rows = (
+        Image.there.exclude(pk=pk).exclude(xray="").order_by(Case(When(recipe=image.recipe, then=0), default=1), *ORDER)
+    )
+    return [row_out(one) for one in rows.defer("xray")[:MOST_CHOICES]]
+
+
+@router.get("/images/{pk}/compare/{other}", response=ComparedOut)
+def compared(request: HttpRequest, pk: int, other: int) -> ComparedOut:
+    now, was = Image.objects.get(pk=pk), Image.objects.get(pk=other)
+    read = [xray_of(one) for one in (was, now)]
+    if read[0] is None or read[1] is None:
+        raise RefusedError(
+            "one of them was not read yet", where=(now if read[0] else was).file_name, next_step="Have it read first."
+        )
+    return ComparedOut(
+        image_name=now.file_name, other_name=was.file_name, differences=list(differences(read[0], read[1]))
+    )
 
 
 class ChecksumIn(Schema):

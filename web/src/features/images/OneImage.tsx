@@ -1,8 +1,9 @@
 import { useState } from "react";
 import { Link, useNavigate, useParams } from "react-router";
 import { answer, GET, POST, PUT, type Shapes } from "../../api/client";
-import { useAnswer, useChange } from "../../api/use";
+import { useAnswer, useChange, useWanted } from "../../api/use";
 import { Findings } from "../../ui/Findings";
+import { Pick } from "../../ui/Pick";
 import { Button, ButtonLink, Mono, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
 import { useTakeOff } from "../../ui/TakeOff";
 import { XRayView } from "../../ui/XRayView";
@@ -88,11 +89,42 @@ export function OneImage() {
             <Findings findings={data.findings} />
             {!data.findings.some((f) => f.code === "image.sha256-matches") && <Published id={id} fileName={image.file_name.split("/")[0] ?? ""} />}
           </Sheet>
+          <Compared id={id} />
         </>
       ) : (
         !data.job?.active && !image.trouble && <p className="text-ink-2">It was not read yet. Reading takes a few seconds a gigabyte.</p>
       )}
     </div>
+  );
+}
+
+/** What is otherwise here than on another image: what somebody who filled that one wants to know. */
+function Compared({ id }: { id: number }) {
+  const [other, setOther] = useState(0);
+  const others = useAnswer(["image", id, "others"], () => answer(GET("/api/images/{pk}/others", { params: { path: { pk: id } } })));
+  const found = useWanted(["image", id, "compare", other], other > 0, () => answer(GET("/api/images/{pk}/compare/{other}", { params: { path: { pk: id, other } } })));
+  if (!others.data?.length) return null;
+  return (
+    <Sheet title="Compared with another">
+      <Pick label="Image" value={other ? String(other) : ""} empty="choose one" options={others.data.map((o) => ({ value: String(o.id), text: o.file_name, hint: o.appliance ? `${o.appliance} ${o.release}` : "" }))} onSave={(value) => setOther(Number(value))} />
+      <Trouble error={found.error} />
+      {found.data && (
+        <>
+          <p className="mt-2.5 text-[0.93rem] text-ink-2">{found.data.differences.length ? `Otherwise here than on ${found.data.other_name}:` : `Nothing that is read is otherwise here than on ${found.data.other_name}.`}</p>
+          <ul>
+            {found.data.differences.map((d) => (
+              <li key={d.topic + d.title} className="grid gap-x-3 border-t border-rule-2 py-1.5 first:border-0 md:grid-cols-[6rem_minmax(0,1fr)]">
+                <span className="text-[0.88rem] text-ink-3">{d.topic}</span>
+                <div className="min-w-0">
+                  <b className="break-words">{d.title}</b>
+                  {d.detail && <span className="block text-[0.93rem] text-ink-2">{d.detail}</span>}
+                </div>
+              </li>
+            ))}
+          </ul>
+        </>
+      )}
+    </Sheet>
   );
 }
 
