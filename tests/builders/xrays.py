@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import replace
 
-from mintseed.core.image.page import PageFacts
+from mintseed.core.image.facts import PageFacts
 from mintseed.core.image.report import FileOnImage, XRay
 
 BARE = XRay("x.img", "raw", 1, 1, "", "dos", (), (), 0, None, (), PageFacts(), root_unfillable="")

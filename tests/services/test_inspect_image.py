@@ -13,8 +13,8 @@ from mintseed import wiring
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.errors import ImageError, MintSeedError, PartitionTableError
 from mintseed.core.findings import Severity, verdict
+from mintseed.core.image.facts import Fact
 from mintseed.core.image.report import XRay
-from mintseed.core.image.system import Fact
 from mintseed.core.plan.starts import board_fit
 from mintseed.core.settings.guess import guess
 from mintseed.services import inspect_image

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from mintseed.core.errors import ImageError, OddNameError, PartitionTableError, ToolError
-from mintseed.core.image.page import PageFacts
+from mintseed.core.image.facts import PageFacts
 from mintseed.core.image.partitions import Partition, read_partition_table
 from mintseed.core.image.report import FileOnImage, XRay
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES

@@ -12,8 +12,8 @@ from mintseed.core.errors import ImageError, OutsideError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.image import packing, refusals
 from mintseed.core.image.checksums import compare_sha256, listed_beside, listed_for
+from mintseed.core.image.facts import PageFacts
 from mintseed.core.image.naming import file_of, inside_of, names_of
-from mintseed.core.image.page import PageFacts
 from mintseed.core.image.partitions import PartitionTable, read_partition_table
 from mintseed.core.image.report import XRay, image_mark
 from mintseed.core.image.unwrapping import Wrapping, unwrap

@@ -19,20 +19,13 @@ from mintseed.core.errors import DeviceTreeError, OddNameError, StoppedError, To
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.image.commands import commanded, contained
 from mintseed.core.image.device_tree import read_device_tree
+from mintseed.core.image.facts import NOTHING_READ, PageFacts, SystemFacts
 from mintseed.core.image.kernel import HEAD_BYTES, Kernel, read_kernel
-from mintseed.core.image.page import MDNS_FOLDER, PROGRAMS, RESOLVED, PageFacts, read_page_facts
+from mintseed.core.image.page import MDNS_FOLDER, PROGRAMS, RESOLVED, read_page_facts
 from mintseed.core.image.partitions import Partition, PartitionTable
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts
 from mintseed.core.image.starting import NOTHING_STARTS, WhatStarts, what_starts
-from mintseed.core.image.system import (
-    MOST_SETTINGS_FILES,
-    NOTHING_READ,
-    SETTINGS_FILES,
-    SETTINGS_FOLDERS,
-    SystemFacts,
-    judge_system,
-    read_system,
-)
+from mintseed.core.image.system import MOST_SETTINGS_FILES, SETTINGS_FILES, SETTINGS_FOLDERS, judge_system, read_system
 from mintseed.core.image.web_servers import FILES as SITE_FILES
 from mintseed.core.image.web_servers import FOLDERS as SITE_FOLDERS
 from mintseed.core.image.web_servers import MOST_FILES as MOST_SITES

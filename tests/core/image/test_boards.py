@@ -5,7 +5,7 @@ from __future__ import annotations
 from mintseed import wiring
 from mintseed.core.findings import Severity
 from mintseed.core.image.boards import boards_to_tell
-from mintseed.core.image.page import PageFacts
+from mintseed.core.image.facts import PageFacts
 from mintseed.core.image.report import BoardOnImage, XRay
 
 BOARDS = wiring.boards()

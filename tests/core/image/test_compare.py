@@ -7,9 +7,8 @@ from dataclasses import replace
 import pytest
 
 from mintseed.core.image.compare import compare
-from mintseed.core.image.page import PageFacts
+from mintseed.core.image.facts import Account, Fact, PageFacts, SystemFacts
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts, XRay
-from mintseed.core.image.system import Account, Fact, SystemFacts
 
 SUPPLICANT = b'country=GB\nnetwork={\n  ssid="x"\n  psk="a sleepy heron"\n}\n'
 KEYFILE = b"[connection]\nid=x\ntype=wifi\n[wifi]\nssid=x\n"

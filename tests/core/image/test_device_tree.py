@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed.core.errors import DeviceTreeError
-from mintseed.core.image.device_tree import BoardParts, read_device_tree
+from mintseed.core.image.device_tree import read_device_tree
+from mintseed.core.image.facts import BoardParts
 from tests.builders.disks import run
 
 WHOLE = """/dts-v1/; / {

@@ -16,8 +16,9 @@ from mintseed.core.errors import DeviceTreeError, InputError
 from mintseed.core.findings import Severity
 from mintseed.core.image.checksums import Listed, compare_sha256, listed_beside, listed_for, pasted
 from mintseed.core.image.device_tree import read_device_tree
+from mintseed.core.image.facts import PageFacts
 from mintseed.core.image.kernel import read_kernel
-from mintseed.core.image.page import PageFacts, read_page_facts
+from mintseed.core.image.page import read_page_facts
 from mintseed.standins.board.card_bytes import device_tree_names
 from mintseed.standins.forge.build import kernel
 from tests.builders.disks import device_tree, run

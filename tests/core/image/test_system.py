@@ -10,14 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed.core.findings import Severity
-from mintseed.core.image.system import (
-    MOST_ACCOUNTS,
-    Account,
-    Fact,
-    SystemFacts,
-    judge_system,
-    read_system,
-)
+from mintseed.core.image.facts import Account, Fact, SystemFacts
+from mintseed.core.image.system import MOST_ACCOUNTS, judge_system, read_system
 from mintseed.core.image.tree import FixedTree
 
 WANTS = "etc/systemd/system/multi-user.target.wants"

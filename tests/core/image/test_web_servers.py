@@ -7,8 +7,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed.adapters.nginx_lexer import nginx_tokens
+from mintseed.core.image.facts import Listener
 from mintseed.core.image.page import read_page_facts
-from mintseed.core.image.web_servers import Listener, listeners
+from mintseed.core.image.web_servers import listeners
 
 MAIN = b"events { }\nhttp {\n  include /etc/nginx/conf.d/*.conf;\n  include /etc/nginx/sites-enabled/*;\n}\n"
 

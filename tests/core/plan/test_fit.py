@@ -9,7 +9,7 @@ import pytest
 from mintseed import wiring
 from mintseed.core.boards.model import Supply
 from mintseed.core.findings import Severity, verdict
-from mintseed.core.image.page import PageFacts
+from mintseed.core.image.facts import PageFacts
 from mintseed.core.image.report import BoardOnImage, XRay
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.plan import Card, Plan

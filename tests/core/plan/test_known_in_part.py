@@ -11,7 +11,7 @@ from mintseed.core.boot.assembly import assembly_steps
 from mintseed.core.described import read_described
 from mintseed.core.errors import DescriptionError
 from mintseed.core.findings import Severity
-from mintseed.core.image.page import PageFacts
+from mintseed.core.image.facts import PageFacts
 from mintseed.core.image.report import BoardOnImage, XRay
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.matrix import matrix

@@ -9,9 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed.core.described import Around, read_or_tell
-from mintseed.core.image.page import PageFacts
+from mintseed.core.image.facts import Account, Fact, PageFacts, SystemFacts
 from mintseed.core.image.report import BoardOnImage, FileOnImage, XRay
-from mintseed.core.image.system import Account, Fact, SystemFacts
 from mintseed.core.recipes.draft import Choices, draft_of, recipe_text
 from mintseed.core.recipes.draft_files import key_values
 from mintseed.core.recipes.model import Recipe

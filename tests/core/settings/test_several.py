@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 
 from mintseed import wiring
 from mintseed.core.findings import Severity, verdict
-from mintseed.core.image.system import Fact, SystemFacts
+from mintseed.core.image.facts import Fact, SystemFacts
 from mintseed.core.recipes.model import WIFI_DIALECTS, FileToFill
 from mintseed.core.settings.dialects.networkd_keys import KEYS
 from mintseed.core.settings.dialects.registry import DIALECTS

@@ -13,10 +13,11 @@ from typing import Literal
 
 import yaml
 
+from mintseed.core.image.facts import Listener
 from mintseed.core.image.starting import MOST_UNITS, Starting, WhatStarts, unit_of
 from mintseed.core.image.tree import Tree, text_of
 from mintseed.core.image.unit_file import UnitFile, read_unit_file
-from mintseed.core.image.web_servers import Address, Listener, address
+from mintseed.core.image.web_servers import Address, address
 
 _OTHERS = frozenset({"ssh", "sshd", "dropbear", "nginx", "apache2", "httpd", "lighttpd", "caddy", "haproxy"})
 """what is no page, and what is read from its own settings"""

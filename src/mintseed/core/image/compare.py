@@ -6,8 +6,8 @@ from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
 
+from mintseed.core.image.facts import Account, Fact
 from mintseed.core.image.report import FileOnImage, XRay
-from mintseed.core.image.system import Account, Fact
 from mintseed.core.settings.guess import guess
 from mintseed.core.units import decimal_size
 

@@ -8,6 +8,7 @@ from dataclasses import dataclass
 import libfdt
 
 from mintseed.core.errors import DeviceTreeError
+from mintseed.core.image.facts import BoardParts
 from mintseed.core.limits import MAX_DEVICE_TREE_BYTES
 
 _MAGIC = b"\xd0\x0d\xfe\xed"
@@ -17,20 +18,6 @@ MOST_NODES = 4000
 """nodes of a tree that are looked at; those of boards have hundreds"""
 
 MOST_DEPTH = 12
-
-
-@dataclass(frozen=True, slots=True)
-class BoardParts:
-    """What a tree says the board has, by its nodes that are not disabled. `memory_mb`: 2²⁰ bytes, 0 where its boot loader fills it in.
-    Names of nodes: Devicetree Specification v0.4 §2.2.2 (generic names), §2.3.4 (status), §3.4 (memory)."""
-
-    ethernet: bool = False
-    radio: bool = False
-    usb: bool = False
-    memory_mb: int = 0
-
-
-NO_PARTS = BoardParts()
 
 
 @dataclass(frozen=True, slots=True)

@@ -5,11 +5,12 @@ from __future__ import annotations
 import re
 import xml.etree.ElementTree as ET
 from collections.abc import Collection, Iterable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import replace
 
+from mintseed.core.image.facts import Listener, PageFacts
 from mintseed.core.image.starting import NOTHING_STARTS, WhatStarts
 from mintseed.core.image.unit_file import read_unit_file
-from mintseed.core.image.web_servers import UNITS, Lexer, Listener, in_order, listeners
+from mintseed.core.image.web_servers import UNITS, Lexer, in_order, listeners
 from mintseed.core.limits import MAX_SHOWN_CHARACTERS
 from mintseed.core.visible import one_line
 
@@ -23,46 +24,12 @@ RESOLVED = "etc/systemd/resolved.conf"
 """systemd's resolver answers for its own name only where it is told so. Source: resolved.conf(5), MulticastDNS=."""
 
 _PAGE_TYPES = {"_http._tcp": "http", "_https._tcp": "https"}
-USUAL_PORTS = {"http": 80, "https": 443}
-"""RFC 9110 §4.2.1 and §4.2.2."""
 
 
 def _port(text: str) -> int | None:
     """Return `text` as a TCP port, None when it is none. Only ASCII digits count."""
     number = int(text) if re.fullmatch(r"[0-9]{1,5}", text) else 0
     return number if 1 <= number <= 65535 else None
-
-
-@dataclass(frozen=True, slots=True)
-class PageFacts:
-    """What the root volume says about names and ports. Empty or None where it says nothing."""
-
-    host_name: str = ""
-    host_name_file: str = ""
-    system: str = ""
-    release: str = ""
-    listen_port: int | None = None
-    listen_file: str = ""
-    announces: str = ""
-    announced_port: int | None = None
-    announce_file: str = ""
-    scheme: str = "http"
-    listeners: tuple[Listener, ...] = ()
-    """everything that listens, the likeliest page first; some of it for the machine itself alone"""
-    announcer: bool | None = None
-    """whether a program that answers for names under .local lies on it; None where its programs were not seen"""
-
-    @property
-    def port(self) -> int | None:
-        return self.listen_port or self.announced_port
-
-    def url(self, host_name: str = "") -> str:
-        """Return the page's address under `host_name`, or under the image's own name."""
-        name = host_name or self.host_name
-        if not name or self.port is None:
-            return ""
-        port = "" if self.port == USUAL_PORTS.get(self.scheme) else f":{self.port}"
-        return f"{self.scheme}://{name}.local{port}/"
 
 
 def has_announcer(programs: Collection[str], files: Mapping[str, bytes]) -> bool | None:

@@ -9,11 +9,8 @@ from typing import ClassVar, Literal
 from pydantic import ConfigDict
 
 from mintseed.core.findings import Finding
-from mintseed.core.image.device_tree import NO_PARTS, BoardParts
+from mintseed.core.image.facts import NO_PARTS, NOTHING_READ, Beside, BoardParts, PageFacts, SystemFacts
 from mintseed.core.image.naming import names_of
-from mintseed.core.image.page import PageFacts
-from mintseed.core.image.system import NOTHING_READ, SystemFacts
-from mintseed.core.image.unwrapping import Beside
 
 
 @dataclass(frozen=True, slots=True)

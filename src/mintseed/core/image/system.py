@@ -6,11 +6,12 @@ from __future__ import annotations
 import re
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, replace
-from typing import Any, Literal
+from typing import Any
 
 from passlib.hash import md5_crypt, sha256_crypt, sha512_crypt
 
 from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.image.facts import Account, Fact, SystemFacts
 from mintseed.core.image.radios import radios
 from mintseed.core.image.starting import (
     MOST_UNITS,
@@ -99,64 +100,6 @@ _SCHEMES = {
 """Source: crypt(5)."""
 
 _TRIED: dict[str, Any] = {"1": md5_crypt, "5": sha256_crypt, "6": sha512_crypt}
-
-Login = Literal["locked", "open", "password", "unknown"]
-
-
-@dataclass(frozen=True, slots=True)
-class Fact:
-    value: str
-    file: str
-
-
-@dataclass(frozen=True, slots=True)
-class Account:
-    """`login`: `locked` with no password that opens it, `open` without any, `password`, `unknown` where passwords were not read. `scheme`: how the password is hashed.
-    `own_name`: whether the account's own name is its password."""
-
-    name: str
-    login: Login
-    scheme: str = ""
-    own_name: bool = False
-    keys: int = 0
-    """public keys that open it (sshd(8), AUTHORIZED_KEYS FILE FORMAT)"""
-    uid: int | None = None
-    gid: int | None = None
-    home: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class SystemFacts:
-    """Empty where no file says anything."""
-
-    networks: tuple[Fact, ...] = ()
-    """what is started to bring it onto the network"""
-    ssh: Fact | None = None
-    """the server for logging in over the network, where one is started"""
-    accounts: tuple[Account, ...] = ()
-    """who has a shell"""
-    time_zone: Fact | None = None
-    keyboard: Fact | None = None
-    locale: Fact | None = None
-    first_start: tuple[Fact, ...] = ()
-    """what runs at the first start alone, and reads settings then"""
-    looks_for: tuple[Fact, ...] = ()
-    """files of the boot volume that something which starts looks for; `file`: what says so"""
-    console: Fact | None = None
-    """whether somebody can log in at a screen or a serial line; who is in without asking is named"""
-    grows: Fact | None = None
-    """what makes its root volume as large as the card"""
-    shares: tuple[Fact, ...] = ()
-    """folders it offers to the network"""
-    locales: tuple[str, ...] = ()
-    """languages it can be set to, as its files of them are called; empty where they cannot be told"""
-    radios: tuple[Fact, ...] = ()
-    """radios it has firmware for, going by names"""
-    joiners: tuple[Fact, ...] = ()
-    """programs and units that join Wi-Fi networks and lie there, whether anything starts them or not"""
-
-
-NOTHING_READ = SystemFacts()
 
 
 def read_system(tree: Tree, starts: WhatStarts | None = None) -> SystemFacts:

@@ -15,6 +15,7 @@ from typing import BinaryIO
 from mintseed.core.errors import ImageError
 from mintseed.core.image import archive, packing, refusals
 from mintseed.core.image.archive import Member
+from mintseed.core.image.facts import Beside
 from mintseed.core.image.packing import ARCHIVES, HEAD_BYTES, Packing, PieceStream
 from mintseed.core.image.partition_layout import MBR_SIGNATURE, MBR_SIGNATURE_OFFSET
 from mintseed.core.limits import MAX_BESIDE_BYTES, MAX_BESIDE_FILES, MAX_PACKED_LAYERS
@@ -27,15 +28,6 @@ _TEXT_NAME = re.compile(
     r"(?:^|/)(?:read.?me|licen[cs]e|copying|notes|changes|changelog|install)[^/]*$|\.(?:txt|md|rst|sha256|sha256sum)$",
     re.IGNORECASE,
 )
-
-
-@dataclass(frozen=True, slots=True)
-class Beside:
-    """What lies beside an image in its archive. `text` is empty where it is no small text."""
-
-    path: str
-    size_bytes: int
-    text: str = ""
 
 
 @dataclass(slots=True)

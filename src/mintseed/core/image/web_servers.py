@@ -12,6 +12,8 @@ from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
+from mintseed.core.image.facts import Listener
+
 NGINX_MAIN = "etc/nginx/nginx.conf"
 DEMO_SITE = "etc/webpage/site.conf"
 """the settings of the made-up web server of the images that are made up here: a `listen` as nginx writes it, and nothing else"""
@@ -35,22 +37,6 @@ Token = tuple[str, bool]
 """a word of a settings file of nginx, and whether it was quoted"""
 
 Lexer = Callable[[bytes], Iterable[Token]]
-
-
-@dataclass(frozen=True, slots=True)
-class Listener:
-    """A port a server listens on. `reach`: `loopback` where nobody but the machine itself gets there. `sends_on`: it only sends to
-    another address. `how`: told by its settings, by the command that starts it, or let out by a container. `starts`: whether the system
-    starts it; None where that cannot be told."""
-
-    port: int
-    scheme: Literal["http", "https"]
-    server: str
-    file: str
-    reach: Literal["network", "loopback"] = "network"
-    sends_on: bool = False
-    how: Literal["settings", "command", "container"] = "settings"
-    starts: bool | None = None
 
 
 def why_of(one: Listener) -> str:

@@ -7,8 +7,8 @@ from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
+from mintseed.core.image.facts import Account
 from mintseed.core.image.report import FileOnImage, XRay
-from mintseed.core.image.system import Account
 from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
 from mintseed.core.recipes.draft_wifi import wifi_files
 from mintseed.core.recipes.model import FILE_PATH, WIFI_DIALECTS

@@ -8,6 +8,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 
+from mintseed.core.image.facts import SystemFacts
 from mintseed.core.image.report import FileOnImage
 from mintseed.core.image.system import (
     CONNMAN,
@@ -19,7 +20,6 @@ from mintseed.core.image.system import (
     NETWORKD,
     SUPPLICANT_STARTED,
     SUPPLICANT_UNIT,
-    SystemFacts,
 )
 from mintseed.core.recipes.model import NETWORK_IN_PATH, DialectName
 

@@ -19,11 +19,9 @@ from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.image.boards import boards_to_tell
 from mintseed.core.image.compare import Difference
 from mintseed.core.image.compare import compare as differences
+from mintseed.core.image.facts import Beside, PageFacts, SystemFacts
 from mintseed.core.image.naming import name_inside
-from mintseed.core.image.page import PageFacts
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts, XRay
-from mintseed.core.image.system import SystemFacts
-from mintseed.core.image.unwrapping import Beside
 from mintseed.core.image.web_servers import why_of
 from mintseed.core.limits import MAX_INSIDE_PATH_BYTES, MAX_SETTINGS_FILE_BYTES
 from mintseed.core.plan.starts import image_fit
