@@ -323,7 +323,7 @@ def _published(name: str, sha256: str, known: Known, library: ImageLibrary) -> F
     said = build.sha256 if file == build.file else None
     if said:
         return compare_sha256(sha256, said, source_name=f"recipe {recipe.id}")
-    if listed and (one := listed_for(listed, file)):
+    if listed and build.checksums and (one := listed_for(listed, file)):
         return compare_sha256(sha256, one.sha256, source_name=build.checksums, line=one.line)
     if (beside := _beside(name, sha256, library)) is not None:
         return beside

@@ -175,12 +175,12 @@ def _system(was: XRay, now: XRay) -> Iterator[Difference]:
         yield Difference("system", f"It is made of {said[1]}", f"It was {said[0]}.")
     if not was.system.networks or not now.system.networks:
         return  # its system was not read
-    for title, lost, fact in (
-        ("A server for logging in over the network is started", "Nothing to log in over the network is started any more", lambda x: x.system.ssh),
-        ("It makes its root volume as large as the card", "Nothing makes its root volume as large as the card any more", lambda x: x.system.grows),
+    for title, lost, before, after in (
+        ("A server for logging in over the network is started", "Nothing to log in over the network is started any more", was.system.ssh, now.system.ssh),
+        ("It makes its root volume as large as the card", "Nothing makes its root volume as large as the card any more", was.system.grows, now.system.grows),
     ):  # fmt: skip
-        if bool(fact(was)) != bool(fact(now)):
-            yield Difference("system", title if fact(now) else lost)
+        if (before is None) != (after is None):
+            yield Difference("system", lost if after is None else title)
 
 
 def _layout(was: XRay, now: XRay) -> Iterator[Difference]:
