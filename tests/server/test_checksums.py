@@ -11,7 +11,7 @@ import pytest
 
 from mintseed import wiring
 from tests.builders.disks import image
-from tests.server.conftest import Api, work
+from tests.server.conftest import Api, started, work
 
 FILE = "checked-1.0.img"
 
@@ -81,3 +81,20 @@ def test_two_images_are_compared(api: Api, placed: Path, library: Path) -> None:
     assert "boards" in {d["topic"] for d in said["differences"]}
     assert api.get(f"/images/{new}/compare/{new}")["differences"] == []
     assert {d["topic"] for d in api.get(f"/images/{mine}/compare/{new}")["differences"]} >= {"files", "layout"}
+
+
+def test_a_file_that_lies_there_twice_is_told_and_who_uses_which(api: Api, placed: Path) -> None:
+    assert "image.twice" not in {f["code"] for f in read(api)["findings"]}
+    copy = placed.with_name("again-checked-1.0.img")
+    copy.write_bytes(placed.read_bytes())
+    pks = {i["file_name"]: i["id"] for i in api.get("/images?search=checked")["images"]}
+    api.post(f"/images/{pks[copy.name]}/read")
+    work()
+    for mine, other in ((FILE, copy.name), (copy.name, FILE)):
+        assert [f["title"] for f in api.get(f"/images/{pks[mine]}")["findings"] if f["code"] == "image.twice"] == [
+            f"The same file lies there as {other} too"
+        ]
+    assert (api.get(f"/images/{pks[FILE]}")["used_by"], api.get(f"/images/{pks[FILE]}")["uses"]) == ([], 0)
+    pk = started(api)
+    used = api.get(f"/deployments/{pk}/image")["chosen"]["image"]["id"]
+    assert "Reading-room press" in api.get(f"/images/{used}")["used_by"]

@@ -152,6 +152,7 @@ CODES: dict[str, Code] = {
     "image.sha256-unpublished": Code("check", "No published checksum to compare with"),
     "image.size-otherwise": Code("note", "It unpacks to …, its recipe says … MB"),
     "image.stranger": Code("check", "… is not read"),
+    "image.twice": Code("note", "The same file lies there as … too"),
     "image.trailing-bytes": Code("stop", "Other bytes follow the end of the … data: … and on"),
     "image.tree-crowded": Code("note", "Its system has more units than are read"),
     "image.volume-crowded": Code("check", "… lists files without end"),

@@ -42,6 +42,12 @@ def unreadable_deployment(error: Exception) -> Finding:
     )  # fmt: skip
 
 
+def same_file_twice(other: str) -> Finding:
+    """Return the finding about a file of the library that is the same, byte for byte, as `other`."""
+    return Finding("image.twice", Severity.NOTE, f"The same file lies there as {other} too", "Their SHA-256 is the same, so it takes its room twice.",
+                   "Take one of them off; what uses that one is named before it goes.", Where(file=other), "FIPS 180-4")  # fmt: skip
+
+
 def stranger_in_library(name: str, why: str) -> Finding:
     """Return the finding about something in the library that has an image's name and is none that is read."""
     return Finding("image.stranger", Severity.CHECK, f"{name} is not read", f"It {why}.",

@@ -2979,7 +2979,8 @@ export interface components {
         };
         /**
          * ImageOut
-         * @description `findings` of what cannot be read are why; `inside`: the images to choose from, where a file holds several.
+         * @description `findings` of what cannot be read are why; `inside`: the images to choose from, where a file holds several; `used_by`: names of deployments,
+         *     the first few of `uses`.
          */
         ImageOut: {
             /** Findings */
@@ -2988,6 +2989,10 @@ export interface components {
             /** Inside */
             inside: components["schemas"]["InsideOut"][];
             job: components["schemas"]["JobOut"] | null;
+            /** Used By */
+            used_by: string[];
+            /** Uses */
+            uses: number;
             xray: components["schemas"]["XRayOut"] | null;
         };
         /**
@@ -3283,6 +3288,8 @@ export interface components {
             images: components["schemas"]["ImageRowOut"][];
             /** Next Page */
             next_page: number | null;
+            /** Size Text */
+            size_text: string;
             /** To Build */
             to_build: number;
             /** To Build Of */

@@ -14,13 +14,14 @@ from pydantic import Field
 
 from mintseed import wiring
 from mintseed.core.boards.model import Board
+from mintseed.core.contained import same_file_twice
 from mintseed.core.errors import MissingError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.image.boards import boards_to_tell
 from mintseed.core.image.compare import Difference
 from mintseed.core.image.compare import compare as differences
 from mintseed.core.image.facts import Beside, PageFacts, SystemFacts
-from mintseed.core.image.naming import name_inside
+from mintseed.core.image.naming import file_of, name_inside
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts, XRay
 from mintseed.core.image.web_servers import why_of
 from mintseed.core.limits import MAX_INSIDE_PATH_BYTES, MAX_SETTINGS_FILE_BYTES
@@ -69,6 +70,8 @@ class LibraryOut(Schema):
 
     images: list[ImageRowOut]
     total: int
+    size_text: str
+    """room that the files take"""
     next_page: int | None
     findings: list[Finding]
     to_build: int
@@ -140,13 +143,16 @@ class InsideOut(Schema):
 
 
 class ImageOut(Schema):
-    """`findings` of what cannot be read are why; `inside`: the images to choose from, where a file holds several."""
+    """`findings` of what cannot be read are why; `inside`: the images to choose from, where a file holds several; `used_by`: names of deployments,
+    the first few of `uses`."""
 
     image: ImageRowOut
     xray: XRayOut | None
     job: JobOut | None
     findings: list[Finding]
     inside: list[InsideOut]
+    used_by: list[str]
+    uses: int
 
 
 class InsideIn(Schema):
@@ -182,6 +188,7 @@ class ChooseImageIn(Schema):
 PAGE_IMAGES = 40
 MOST_PAGES = 12
 MOST_CHOICES = 20
+MOST_NAMED = 5
 
 
 @router.get("/images", response=LibraryOut)
@@ -199,6 +206,7 @@ def images(
     return LibraryOut(
         images=[row_out(i) for i in shown[:PAGE_IMAGES]],
         total=count_up_to(rows),
+        size_text=decimal_size(sum(f.size_bytes for f in wiring.bench().library.files())),
         next_page=page + 1 if len(shown) > PAGE_IMAGES else None,
         findings=strangers(),
         to_build=len(to_build()),
@@ -357,13 +365,28 @@ def _image_out(pk: int) -> ImageOut:
     job = Job.objects.filter(image_id=pk, kind=Job.Kind.READ_IMAGE).order_by("-pk").first()
     image = Image.objects.get(pk=pk)
     xray = xray_of(image)
+    users = Deployment.there.filter(image=image)
     return ImageOut(
         image=row_out(image),
         xray=_xray_out(xray) if xray else None,
         job=job_out(job),
-        findings=list(xray.findings) if xray else _why_not(image),
+        findings=[*(xray.findings if xray else _why_not(image)), *_twice(image)],
         inside=_inside_out(image),
+        used_by=list(users.order_by("-pk").values_list("name", flat=True)[:MOST_NAMED]),
+        uses=users.count(),
     )
+
+
+def _twice(image: Image) -> list[Finding]:
+    """Return the finding about another file of the library that is the same as this one's."""
+    if not image.sha256 or not image.present:
+        return []
+    file = file_of(image.file_name)
+    names = (
+        Image.there.filter(present=True, sha256=image.sha256).exclude(pk=image.pk).values_list("file_name", flat=True)
+    )
+    other = next((one for one in sorted({file_of(name) for name in names}) if one != file), None)
+    return [same_file_twice(other)] if other else []
 
 
 def _why_not(image: Image) -> list[Finding]:
@@ -392,7 +415,15 @@ def _image_was(one: Loaded) -> ImageOut | None:
         appliance=one.names.appliance, release=xray.release, build=xray.build, verdict=str(verdict(xray.findings)), read_at=None, trouble="",
         summary="",
     )  # fmt: skip
-    return ImageOut(image=row, xray=_xray_out(xray, one.board), job=None, findings=list(xray.findings), inside=[])
+    return ImageOut(
+        image=row,
+        xray=_xray_out(xray, one.board),
+        job=None,
+        findings=list(xray.findings),
+        inside=[],
+        used_by=[],
+        uses=0,
+    )
 
 
 def _file_out(file: FileOnImage) -> FileOnImageOut:

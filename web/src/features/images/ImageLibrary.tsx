@@ -22,7 +22,9 @@ export function ImageLibrary() {
     <div className="flex flex-col gap-3.5">
       <header className="flex flex-wrap items-baseline gap-x-3">
         <h1 className="text-[1.8rem]">Images</h1>
-        <span className="text-ink-2">{plural(data.total, "file")} in the library folder</span>
+        <span className="text-ink-2">
+          {plural(data.total, "file")} in the library folder{data.total > 0 && !search && `, ${data.size_text}`}
+        </span>
         <label className="ml-auto inline-flex cursor-pointer items-center justify-center rounded-[9px] border border-rule bg-sheet px-3.5 py-1.5 font-[550] has-focus-visible:outline-2 has-focus-visible:outline-sky hover:border-ink-3">
           Bring an image
           <input
