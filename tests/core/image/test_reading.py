@@ -115,11 +115,12 @@ def test_of_lists_beside_an_image_the_one_that_speaks_of_it_counts() -> None:
 
 
 @pytest.mark.parametrize(
-    ("tool", "kind"), [("sha512sum", "SHA-512"), ("sha384sum", "SHA-384"), ("sha1sum", "SHA-1"), ("md5sum", "MD5")]
+    ("tool", "kind"),
+    [("sha512sum", "a SHA-512"), ("sha384sum", "a SHA-384"), ("sha1sum", "a SHA-1"), ("md5sum", "an MD5")],
 )
 def test_another_sum_is_called_what_it_is(tool: str, kind: str) -> None:
     said = subprocess.run([tool], input="x", capture_output=True, text=True, check=True).stdout
-    with pytest.raises(InputError, match=f"that is a {kind}"):
+    with pytest.raises(InputError, match=f"that is {kind}"):
         pasted(said, "x.img")
 
 

@@ -14,7 +14,7 @@ _COREUTILS = re.compile(r"^\\?([0-9a-fA-F]{64})[ ][ *](.+)$")
 _BSD = re.compile(r"^SHA256 \((.+)\) = ([0-9a-fA-F]{64})$")
 _LONE = re.compile(r"^([0-9a-fA-F]{64})$")
 _OTHER_SUM = re.compile(r"\b(?:[0-9a-fA-F]{128}|[0-9a-fA-F]{96}|[0-9a-fA-F]{40}|[0-9a-fA-F]{32})\b")
-_OTHERS = {128: "SHA-512", 96: "SHA-384", 40: "SHA-1", 32: "MD5"}
+_OTHERS = {128: "a SHA-512", 96: "a SHA-384", 40: "a SHA-1", 32: "an MD5"}
 """what else is published, by its length in hex digits (FIPS 180-4, RFC 1321)"""
 
 LIST_NAME = re.compile(r"sha-?256", re.IGNORECASE)
@@ -57,7 +57,7 @@ def pasted(text: str, file_name: str) -> Listed:
     if (listed := listed_for(text, file_name)) is not None:
         return listed
     if other := _OTHER_SUM.search(text):
-        raise InputError(f"that is a {_OTHERS[len(other[0])]}", expected="a SHA-256: 64 digits and letters from a to f",
+        raise InputError(f"that is {_OTHERS[len(other[0])]}", expected="a SHA-256: 64 digits and letters from a to f",
                          next_step="Look whether the page gives the SHA-256 too.")  # fmt: skip
     names = [m[2].strip() for line in text.splitlines() if (m := _COREUTILS.match(line.strip()))]
     held = f"it speaks of {', '.join(names[:3])}" if names else "no SHA-256 stands in it"
