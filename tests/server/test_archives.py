@@ -80,7 +80,9 @@ def test_a_card_is_written_from_one_of_them_and_the_other_is_another_image(api: 
     api.put(f"/deployments/{pk}/image", {"image_id": one})
     api.post(f"/deployments/{pk}/card/write", card())
     work()
-    assert api.get(f"/deployments/{pk}/card")["proven"]
+    shown = api.get(f"/deployments/{pk}/card")
+    assert shown["proven"]
+    assert shown["changes_text"].startswith("Otherwise than the download: platen-network.conf, device.conf; ")
     first = load(pk).live.chosen_mark
     # One file and one checksum, and another image all the same: what was proven of the one is nothing of the other.
     assert Image.objects.get(pk=one).sha256 == Image.objects.get(pk=other).sha256

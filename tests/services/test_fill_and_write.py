@@ -68,6 +68,19 @@ def test_nothing_outside_the_boot_volume_changes(shelf: Shelf, platen: XRay, tmp
     assert disk[boot.offset_bytes : end] != plain[boot.offset_bytes : end]
 
 
+@pytest.mark.parametrize("name", ["platen-3.2-64.img.xz", "lintel-11.4-64.img.xz"])
+def test_what_is_said_to_differ_is_what_differs(shelf: Shelf, name: str) -> None:
+    xray = shelf.xray(name)
+    with fill_image.execute(xray, (), library=shelf.library, tools=TOOLS) as image:
+        plain, untouched = b"".join(image.pieces()), image.changes
+    with fill_image.execute(xray, filled_for(xray), library=shelf.library, tools=TOOLS) as image:
+        filled, changes = b"".join(image.pieces()), image.changes
+    differs = [at for at in range(0, len(plain), 4096) if plain[at : at + 4096] != filled[at : at + 4096]]
+    assert [at for begins, length in changes.ranges for at in range(begins, begins + length, 4096)] == differs
+    assert changes.files == tuple(f.path for f in filled_for(xray))
+    assert (untouched.ranges, untouched.words) == ((), "Byte for byte the download")
+
+
 def test_a_stop_in_a_file_keeps_the_image_unfilled(shelf: Shelf, platen: XRay) -> None:
     broken = filled_for(replace(platen, files=platen.files[:1]))
     with pytest.raises(RefusedError), fill_image.execute(platen, broken, library=shelf.library, tools=TOOLS):

@@ -99,6 +99,7 @@ def run(arguments: argparse.Namespace) -> int:
         "written": arguments.out,
         "bytes": saved.size_bytes,
         "sha256": saved.sha256,
+        "changes": {"blocks": saved.changes.ranges, "bytes": saved.changes.size_bytes},
         "files": [{"path": f.path, "changed_lines": f.changed_lines} for f in filled],
     }
     return tell(found, facts, as_json=arguments.json)

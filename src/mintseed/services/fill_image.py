@@ -9,6 +9,7 @@ from itertools import chain
 from mintseed.core.errors import ImageError, RefusedError, ToolError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.image import packing
+from mintseed.core.image.changes import UNCHANGED, ImageChanges, marks_of, merged, ranges_between
 from mintseed.core.image.naming import file_of
 from mintseed.core.image.report import XRay
 from mintseed.core.settings.fill import FilledFile
@@ -25,9 +26,15 @@ class FilledImage:
     """A filled image, to be read once from start to end: its head from a scratch disk, the rest as it is unpacked."""
 
     def __init__(
-        self, disk: ScratchDisk, rest: Iterator[bytes], tap: TappedStream, patches: Sequence[Patch] = ()
+        self,
+        disk: ScratchDisk,
+        rest: Iterator[bytes],
+        tap: TappedStream,
+        patches: Sequence[Patch] = (),
+        changes: ImageChanges = UNCHANGED,
     ) -> None:
         self._disk, self._rest, self._tap, self._patches = disk, rest, tap, patches
+        self.changes = changes
 
     def pieces(self) -> Iterator[bytes]:
         """Yield the image's bytes in pieces of at most packing.PIECE_BYTES. Raises ImageError when the file is damaged."""
@@ -96,9 +103,12 @@ def execute(
             left = _unpack_head(pieces, disk, boot.offset_bytes + boot.size_bytes if boot and on_boot else 0)
             # What follows the head is unpacked while the files are put in and the head is written.
             with run_ahead(chain([left] if left else [], pieces), UNPACK_AHEAD_PIECES) as rest:
+                ranges = [(p.offset_bytes, len(p.data)) for p in patches]
                 if boot is not None and on_boot:
+                    before = marks_of(disk.read_at, disk.size_bytes)
                     _put_files(disk, boot.offset_bytes, on_boot, tools, xray.file_name)
-                yield FilledImage(disk, rest, tap, patches)
+                    ranges += ranges_between(before, marks_of(disk.read_at, disk.size_bytes))
+                yield FilledImage(disk, rest, tap, patches, ImageChanges(tuple(f.path for f in filled), merged(ranges)))
 
 
 def _patches(xray: XRay, files: Sequence[FilledFile], library: ImageLibrary, tools: VolumeTools) -> tuple[Patch, ...]:

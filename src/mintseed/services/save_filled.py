@@ -8,6 +8,7 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
 from mintseed.core.card.progress import Phase, Progress
+from mintseed.core.image.changes import ImageChanges
 from mintseed.core.image.report import XRay
 from mintseed.core.settings.fill import FilledFile
 from mintseed.ports.filled_copies import FilledCopies
@@ -18,10 +19,11 @@ from mintseed.services import fill_image
 
 @dataclass(frozen=True, slots=True)
 class SavedCopy:
-    """The file's length and SHA-256."""
+    """The file's length and SHA-256, and in what it differs from the download."""
 
     size_bytes: int
     sha256: str
+    changes: ImageChanges
 
 
 def execute(
@@ -49,4 +51,4 @@ def execute(
             written += len(piece)
             tell(Progress(Phase.WRITING, written, xray.unpacked_bytes, time.monotonic() - started))
         image.refuse_other_than(xray, written)
-    return SavedCopy(written, digest.hexdigest())
+    return SavedCopy(written, digest.hexdigest(), image.changes)

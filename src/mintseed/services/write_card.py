@@ -18,6 +18,7 @@ from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.card.samples import BlockDigests, BlockHasher
 from mintseed.core.errors import DriveError, MissingError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
+from mintseed.core.image.changes import ImageChanges
 from mintseed.core.image.report import XRay
 from mintseed.core.units import decimal_size, drive_size
 from mintseed.ports.card_readers import BlockTarget, CardReaders, Released
@@ -56,6 +57,7 @@ class WrittenCard:
     released: Released
     blocks: BlockDigests
     capacity: CapacityProof
+    changes: ImageChanges
     cleared_bytes: int = 0
 
 
@@ -122,7 +124,7 @@ def execute(
     released = readers.set_free(drive)
     took_s = time.monotonic() - started
     return WrittenCard(
-        drive, xray.unpacked_bytes, digest, took_s, phases.taken(), marks, released, blocks, capacity, end.length_bytes
+        drive, xray.unpacked_bytes, digest, took_s, phases.taken(), marks, released, blocks, capacity, image.changes, end.length_bytes
     )  # fmt: skip
 
 

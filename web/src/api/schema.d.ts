@@ -2267,6 +2267,8 @@ export interface components {
         CardOut: {
             /** By Hand */
             by_hand: boolean;
+            /** Changes Text */
+            changes_text: string;
             copy_of_image: components["schemas"]["CopyOut"] | null;
             /** Current */
             current: boolean;

@@ -26,7 +26,7 @@ from mintseed.server.api.shapes import (
     job_out,
     questions_out,
 )
-from mintseed.server.done.cards import CAPACITY
+from mintseed.server.done.cards import CAPACITY, CHANGES
 from mintseed.server.done.copies import begin_copy, job_of, kept_until, last_copy, open_copy, stop_copy
 from mintseed.server.done.proofs import answer
 from mintseed.server.done.writing import begin_write, stop_write
@@ -98,6 +98,8 @@ class CardOut(Schema):
     in_board: bool
     by_hand: bool
     copy_of_image: CopyOut | None
+    changes_text: str
+    """in what the proven card differs from the download; empty where nobody compared"""
     writes: list[WriteOut]
     findings: list[Finding]
     unsure: bool
@@ -216,6 +218,7 @@ def _out(view: Judged) -> CardOut:
         in_board=run is not None and run.powered,
         by_hand=bool(last and last.bench.kind == "real"),
         copy_of_image=_copy_out(view),
+        changes_text=_changes_text(last) if last is not None and last.holds else "",
         writes=[
             _write_out(w)
             for w in Write.objects.filter(deployment=one.row)
@@ -227,6 +230,12 @@ def _out(view: Judged) -> CardOut:
         unsure=last is not None and last.unsure_at is not None and last.void_at is None,
         questions=questions_out(one.site, one.row.pk),
     )
+
+
+def _changes_text(w: Write) -> str:
+    found = stored(CHANGES, w.changes, None)
+    # What was put on the card in its place afterwards differs too, and nobody compared that with the download.
+    return found.words if found is not None and not w.put_mark else ""
 
 
 def _room_text(w: Write) -> str:

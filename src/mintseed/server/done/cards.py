@@ -14,12 +14,14 @@ from mintseed.core.card.capacity import CapacityProof, lost_marks
 from mintseed.core.card.identity import CardMarks, Recognition, WrittenMarks, recognise
 from mintseed.core.card.samples import SAMPLES_WHILE_IT_LIES, BlockDigests, first_that_differs
 from mintseed.core.errors import RefusedError
+from mintseed.core.image.changes import ImageChanges
 from mintseed.core.source import Source
 from mintseed.server.kept.models import Card, CardQuestion, Write, WrittenBlocks
 from mintseed.server.kept.stored_types import stored
 
 MARKS = TypeAdapter(CardMarks)
 CAPACITY = TypeAdapter(CapacityProof)
+CHANGES = TypeAdapter(ImageChanges)
 
 MOST_WRITES = 500
 """proven writes compared with a card, newest first; a bench that wrote more has most of its cards in service."""

@@ -347,9 +347,9 @@ class Write(models.Model):
     fingerprint = models.CharField(max_length=64)
     fingerprint_version = models.PositiveSmallIntegerField(default=1)
     chosen_mark = models.CharField(max_length=64, default="", blank=True)
+    """a keyed hash of what the person had chosen: equal marks, nothing was changed since"""
     put_mark = models.CharField(max_length=64, default="", blank=True)
     """of the files that were put on the written card last, in place: core.settings.fill.fingerprint; empty where none were"""
-    """a keyed hash of what the person had chosen: equal marks, nothing was changed since"""
     key_mark = models.CharField(max_length=64, default="", blank=True)
     """Tells one network key from another without holding it: a keyed hash."""
     marks = models.JSONField(null=True)
@@ -372,6 +372,8 @@ class Write(models.Model):
     unsure_why = models.CharField(max_length=200, default="", blank=True)
     tests_whole = models.BooleanField(default=False)
     """The room beyond the image is written and read back too."""
+    changes = models.JSONField(null=True)
+    """in what the filled image differs from its download: core.image.changes.ImageChanges"""
     capacity = models.JSONField(null=True)
     """what was found out about its capacity: core.card.capacity.CapacityProof"""
     looked_again_at = models.DateTimeField(null=True)

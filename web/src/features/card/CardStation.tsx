@@ -149,6 +149,7 @@ function Proven({ data }: { data: CardAnswer }) {
           Written in <Mono>{data.reader}</Mono>, BLAKE3 <Mono className="break-all">{data.digest}</Mono>.{" "}
           {data.in_board ? "It is in its board." : data.released ? `Pulling it out is safe: ${data.released_text}.` : data.released_text && `Do not pull it out yet: ${data.released_text}.`}
         </p>
+        {data.changes_text && <p className="mt-1 text-[0.93rem] text-ink-2">{data.changes_text}.</p>}
         {data.findings.filter((f) => f.severity === "ok" || f.severity === "note").map((f) => (
           <p key={f.code} className="mt-1 flex gap-2 text-[0.93rem]">
             <Mark name={f.severity as Severity} size={16} />

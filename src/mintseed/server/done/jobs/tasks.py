@@ -195,6 +195,7 @@ def _store_proof(job: Job, write: Write, drive: Drive, written: write_card.Writt
         phases=[asdict(p) for p in written.phases],
         marks=asdict(written.marks),
         capacity=asdict(written.capacity),
+        changes=asdict(written.changes),
         outcome=Write.Outcome.PROVEN,
         ended_at=now,
         proven_at=now,
@@ -238,7 +239,7 @@ def _fill_image(job: Job, heartbeat: Heartbeat) -> None:
             copy.deployment,
             "card",
             "card.copy-made",
-            f"Filled image made as {copy.file_name}: {decimal_size(saved.size_bytes)}",
+            f"Filled image made as {copy.file_name}: {decimal_size(saved.size_bytes)}. {saved.changes.words}",
         )
 
 

@@ -1,0 +1,73 @@
+"""In what a filled image differs from its download: which files, and which blocks, found by comparing what lies there before and after."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+
+from blake3 import blake3
+
+from mintseed.core.units import binary_size
+
+BLOCK_BYTES = 4096
+"""bytes. What file systems on cards keep things in, or a multiple of it."""
+
+_MARK_BYTES = 8
+_PIECE_BLOCKS = 256
+
+Range = tuple[int, int]
+"""offset and length in bytes, both whole blocks"""
+
+
+@dataclass(frozen=True, slots=True)
+class ImageChanges:
+    """`files`: paths as in FilledFile; `ranges` in the order of their offsets, none touching another."""
+
+    files: tuple[str, ...] = ()
+    ranges: tuple[Range, ...] = ()
+
+    @property
+    def size_bytes(self) -> int:
+        return sum(length for _, length in self.ranges)
+
+    @property
+    def words(self) -> str:
+        """A sentence without its full stop."""
+        if not self.ranges:
+            return "Byte for byte the download"
+        held = f"{', '.join(self.files)}; " if self.files else ""
+        blocks = self.size_bytes // BLOCK_BYTES
+        return f"Otherwise than the download: {held}{blocks} block{'s' * (blocks != 1)} of 4 KiB ({binary_size(self.size_bytes)}) in all. Every other byte is the download's"
+
+
+UNCHANGED = ImageChanges()
+
+
+def marks_of(read_at: Callable[[int, int], bytes], ends_bytes: int) -> bytes:
+    """Return a short hash of every block from 0 to `ends_bytes`, one after the other."""
+    marks = bytearray()
+    for offset in range(0, ends_bytes, BLOCK_BYTES * _PIECE_BLOCKS):
+        piece = memoryview(read_at(offset, min(BLOCK_BYTES * _PIECE_BLOCKS, ends_bytes - offset)))
+        for at in range(0, len(piece), BLOCK_BYTES):
+            marks += blake3(piece[at : at + BLOCK_BYTES]).digest(_MARK_BYTES)
+    return bytes(marks)
+
+
+def ranges_between(before: bytes, after: bytes) -> tuple[Range, ...]:
+    """Return where the marks `before` and `after`, equally many, differ."""
+    starts = range(0, max(len(before), len(after)), _MARK_BYTES)
+    changed = (at for at in starts if before[at : at + _MARK_BYTES] != after[at : at + _MARK_BYTES])
+    return merged((at // _MARK_BYTES * BLOCK_BYTES, BLOCK_BYTES) for at in changed)
+
+
+def merged(ranges: Iterable[Range]) -> tuple[Range, ...]:
+    """Return `ranges` grown to whole blocks, in order, and those that touch or overlap made one."""
+    found: list[Range] = []
+    for offset, length in sorted(ranges):
+        begins = offset // BLOCK_BYTES * BLOCK_BYTES
+        ends = -(-(offset + length) // BLOCK_BYTES) * BLOCK_BYTES
+        if found and begins <= sum(found[-1]):
+            found[-1] = (found[-1][0], max(ends, sum(found[-1])) - found[-1][0])
+        elif ends > begins:
+            found.append((begins, ends - begins))
+    return tuple(found)
