@@ -134,6 +134,7 @@ def _tried(place: Place, build: str, case: Case, slot: int, stop: threading.Even
         table.asked(seen),
         found,
         seen.after_s,
+        seen.held_mb,
     )
 
 

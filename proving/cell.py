@@ -77,19 +77,9 @@ class Seen:
     host_name: str = ""
     network: str = ""
     after_s: float = 0.0
+    held_mb: int = 0
+    """the most memory its process held, 10⁶ bytes"""
     console: str = field(default="", repr=False)
-
-
-@dataclass(frozen=True, slots=True)
-class Cell:
-    """A row of the table. `pretend`: what the pretend board did with the same bytes; empty where it reads no such file."""
-
-    build: str
-    case: Case
-    said: Said
-    pretend: str
-    seen: Seen | None
-    differences: tuple[str, ...]
 
 
 @dataclass(frozen=True)
@@ -203,8 +193,17 @@ def watch(
             break
     if seen.joined:
         _ask(place, seen, host_name, recipe, before, stop)
-    seen.console = console(machine.console)
+    seen.console, seen.held_mb = console(machine.console), _held_mb(process.pid)
     return seen
+
+
+def _held_mb(pid: int) -> int:
+    """Return the most memory a process held so far, 10⁶ bytes (proc(5), VmHWM); 0 once it is gone."""
+    try:
+        said = re.search(r"^VmHWM:\s+(\d+) kB$", Path(f"/proc/{pid}/status").read_text(), re.MULTILINE)
+    except OSError:
+        return 0
+    return int(said[1]) * 1024 // 10**6 if said else 0
 
 
 def _address(said: str, *, radio: bool) -> str:

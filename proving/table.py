@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, fields
 from pathlib import Path
 from typing import Any
 
@@ -26,7 +26,8 @@ class Row:
     asked: Mapping[str, str]
     differences: tuple[str, ...]
     after_s: float
-    versions: str = ""
+    held_mb: int = 0
+    """the most memory its machine's process held, 10⁶ bytes; 0 where that was not looked at"""
 
 
 def said_words(said: Said) -> str:
@@ -101,7 +102,11 @@ def kept(path: Path) -> list[Row]:
         rows: list[dict[str, Any]] = json.loads(path.read_text())
     except (OSError, ValueError):
         return []
-    return [Row(**{**row, "differences": tuple(row["differences"])}) for row in rows]
+    known = {one.name for one in fields(Row)}
+    return [
+        Row(**{**{k: v for k, v in row.items() if k in known}, "differences": tuple(row["differences"])})
+        for row in rows
+    ]
 
 
 def keep(path: Path, rows: Iterable[Row]) -> None:
@@ -148,6 +153,8 @@ def document(rows: Sequence[Row], builds: Sequence[str], about: str) -> str:
         lines.append(
             f"From power to an address: {joined[0]:.0f} to {joined[-1]:.0f} s, half of them within {joined[len(joined) // 2]:.0f} s."
         )
+    if held := max((row.held_mb for row in rows), default=0):
+        lines.append(f"A machine's process held {held} MB of memory at most.")
     lines += ["", "*Joins* is more than an address: the name in the lease, NAME.local, the page, the account's key and the time zone were each asked and are",
               "right, or stand as a difference. *Stays off* is what was to be expected; *refused*: the core stops before anything is written.", "",
               "## What was said beforehand, and what came of it", "", "| Build | Case | Core | Pretend board | Real reader | Read off | When |", "|---|---|---|---|---|---|---|"]  # fmt: skip

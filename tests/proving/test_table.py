@@ -68,6 +68,9 @@ def test_a_run_of_one_cell_leaves_the_others(tmp_path: Path) -> None:
     after = table.merged(before, [row("keyfile", "right", differences=("x",))], BUILDS)
     assert [(r.case, r.differences) for r in after] == [("right", ("x",)), ("wrong", ())]
     assert table.kept(tmp_path / "nothing") == []
+    # A row of a run of before, which had another column.
+    (tmp_path / "kept").write_text((tmp_path / "kept").read_text().replace('"held_mb": 0', '"versions": ""'))
+    assert table.kept(tmp_path / "kept") == before
 
 
 def test_the_document_says_what_was_tried_and_what_was_not() -> None:
@@ -75,6 +78,9 @@ def test_the_document_says_what_was_tried_and_what_was_not() -> None:
     assert "| right passphrase | **joins** | not tried |" in text
     assert "stays off; its page was not found" in text
     assert "2 cards were started, 1 with a difference." in text
+    assert "of memory at most" not in text
+    held = table.document([replace(row("keyfile", "right"), held_mb=628)], ["keyfile"], "About.")
+    assert "held 628 MB of memory at most" in held
 
 
 def test_the_cases_are_what_the_standard_allows() -> None:

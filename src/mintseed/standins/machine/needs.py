@@ -21,7 +21,7 @@ FILES: Mapping[str, str] = {
 BOARD_MEMORY_MB = 512
 """memory that a machine is told it has, 2²⁰ bytes: all nine builds start with it (docs/proving.md)"""
 MACHINE_MEMORY_MB = 700
-"""memory of this computer that has to be free for one: the most its process was seen to hold is 570 (docs/benchmarks.md)"""
+"""memory of this computer that has to be free for one: more than its process was ever seen to hold (docs/proving.md)"""
 PATH = f"{os.environ.get('PATH', '')}:/usr/sbin:/sbin"
 
 
