@@ -26,7 +26,7 @@ class FilledFolder:
         except OSError as error:
             raise no_room(error, self._folder) from error
         try:
-            with os.fdopen(descriptor, "wb") as file:
+            with os.fdopen(descriptor, "w+b") as file:
                 refuse_to_fill(descriptor, self._folder, size_bytes)
                 yield file
                 file.flush()

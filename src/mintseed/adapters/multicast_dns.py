@@ -7,7 +7,7 @@ from collections.abc import Sequence
 from concurrent.futures import ThreadPoolExecutor
 
 import ifaddr
-from zeroconf import EventLoopBlocked, ServiceBrowser, ServiceListener, Zeroconf
+from zeroconf import EventLoopBlocked, NotRunningException, ServiceBrowser, ServiceListener, Zeroconf
 
 from mintseed.core.errors import OutsideError
 from mintseed.core.find.sightings import SeenBy, Sighting, inside, shown_name
@@ -27,8 +27,8 @@ class _Heard(ServiceListener):
     def add_service(self, zc: Zeroconf, type_: str, name: str) -> None:
         try:
             info = zc.get_service_info(type_, name, timeout=_RESOLVE_MS)
-        except EventLoopBlocked:
-            return  # a machine too busy to listen; the announcement comes again
+        except (EventLoopBlocked, NotRunningException):
+            return  # a machine too busy to listen: the announcement comes again; or nobody listens any more
         if info is None:
             return
         host = shown_name((info.server or "").removesuffix(".").removesuffix(".local"))

@@ -12,9 +12,11 @@ from pathlib import Path
 from mintseed.adapters import ext_skeleton
 from mintseed.adapters.nginx_lexer import nginx_tokens
 from mintseed.adapters.run_tool import ToolAnswer, ask_tool, run_tool
+from mintseed.core.card.unused import ext_unused, fat_unused
 from mintseed.core.errors import OddNameError, ToolError
 from mintseed.core.image.web_servers import Token
 from mintseed.core.limits import MAX_DIRECTORY_ENTRIES, MAX_LISTING_BYTES, MAX_TOOL_OUTPUT_BYTES
+from mintseed.core.source import Source
 from mintseed.ports.volume import Patch, RootFile, Volume, VolumeKind
 
 _UNSAFE = re.compile(r'[\x00-\x1f\x7f"\\*?\[\]]')
@@ -266,6 +268,17 @@ class OffsetVolumeTools:
         if kind.file_system in ("ext2", "ext3", "ext4"):
             return ExtVolume(disk, offset_bytes)
         return None
+
+    def unused(self, disk: Path, source: Source, offset_bytes: int, size_bytes: int) -> tuple[tuple[int, int], ...]:
+        kind = self.identify(disk, offset_bytes).file_system
+        if kind == "vfat":
+            return fat_unused(source, offset_bytes, size_bytes)
+        if kind in ("ext2", "ext3", "ext4"):
+            said = run_tool(["dumpe2fs", f"{disk}?offset={offset_bytes}"], package="e2fsprogs").decode(
+                "utf-8", "replace"
+            )
+            return tuple((at, length) for at, length in ext_unused(said) if at + length <= size_bytes)
+        return ()
 
     def nginx_tokens(self, data: bytes) -> tuple[Token, ...]:
         return nginx_tokens(data)

@@ -16,7 +16,20 @@ from mintseed.core.visible import one_line, visible
 USAGE_STATUS = 64
 AGAIN = "The lines above say where it happened."
 
-COMMANDS = ("xray", "compare", "draft", "check-file", "check-card", "fit", "fill", "write", "prove", "find", "schema")
+COMMANDS = (
+    "xray",
+    "compare",
+    "draft",
+    "check-file",
+    "check-card",
+    "fit",
+    "fill",
+    "write",
+    "prove",
+    "backup",
+    "find",
+    "schema",
+)
 """Each is a module beside this one."""
 
 

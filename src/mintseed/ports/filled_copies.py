@@ -8,7 +8,7 @@ from typing import BinaryIO, Protocol
 
 class FilledCopies(Protocol):
     def new(self, name: str, size_bytes: int) -> AbstractContextManager[BinaryIO]:
-        """Return a fresh file for `size_bytes`, which takes `name` only when the context ends without an error.
+        """Return a fresh file for `size_bytes`, to be written and read again, which takes `name` only when the context ends without an error.
 
         Raises OutsideError when there is no room.
         """

@@ -7,6 +7,8 @@ from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Protocol
 
+from mintseed.core.source import Source
+
 
 @dataclass(frozen=True, slots=True)
 class VolumeKind:
@@ -65,6 +67,10 @@ class VolumeTools(Protocol):
 
     def open(self, disk: Path, offset_bytes: int, kind: VolumeKind) -> Volume | None:
         """Return the volume at `offset_bytes`, or None when its file system is not read here."""
+
+    def unused(self, disk: Path, source: Source, offset_bytes: int, size_bytes: int) -> tuple[tuple[int, int], ...]:
+        """Return what the volume at `offset_bytes` of `disk`, which `source` reads too, does not use: offsets from its start and lengths in bytes, in
+        order. Nothing where its file system does not tell, or was not put away cleanly."""
 
     def nginx_tokens(self, data: bytes) -> Iterable[tuple[str, bool]]:
         """Return the words of an nginx settings file, each with whether it was quoted."""

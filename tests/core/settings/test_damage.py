@@ -53,7 +53,8 @@ def test_letters_of_an_old_encoding_in_a_value_are_a_stop_everywhere(dialect: st
 @pytest.mark.parametrize(
     ("line", "code", "severity"),
     [
-        ('ssid="Dana’s"', "file.curly-inside", Severity.NOTE), ('ssid=“Quay”', "file.curly-quotes", Severity.STOP), ("# “said”\u00a0so", "", Severity.OK),
+        ('ssid="Dana’s"', "file.curly-inside", Severity.NOTE), ('ssid=“Quay”', "file.curly-quotes", Severity.STOP), ('ssid="Quay”', "file.curly-quotes", Severity.STOP), ("wpa-ssid “Quay House”", "file.curly-quotes", Severity.STOP),
+        ("wpa-ssid Quay House „2G“", "file.curly-inside", Severity.NOTE), ("ssid=Quay House “2G”", "file.curly-inside", Severity.NOTE), ("# “said”\u00a0so", "", Severity.OK),
         ("ssid=\u00a0x", "file.no-break-space", Severity.STOP), ("ssid=x\u200b", "file.unseen-letter", Severity.STOP),
     ],
 )  # fmt: skip

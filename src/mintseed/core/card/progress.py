@@ -15,6 +15,7 @@ class Phase(StrEnum):
     FLUSHING = "flushing"
     READING_BACK = "reading-back"
     READING_ROOM = "reading-room"
+    COMPARING = "comparing"
     PROVEN = "proven"
 
 

@@ -146,8 +146,19 @@ def _line_ends(text: str, name: str, reader: Reader) -> Iterator[Finding]:
         )  # fmt: skip
 
 
-_AT_VALUE = re.compile(r"[=:]\s*([“”„‟‘’‚‛])|([“”„‟])\s*$|^\s*(?:-\s+)?([“”„‟‘’‚‛])")
-"""a curly quote where a quote belongs: at the beginning of a value or of the line, or at its end"""
+_BEGINS = re.compile(r"[=:]\s*[“”„‟‘’‚‛]|^\s*(?:-\s+)?[“”„‟‘’‚‛]")
+_ALL_OF_IT = re.compile(r"^\s*\S+\s+[“”„‟‘’‚‛].*[“”„‟‘’‚‛]\s*$")
+"""the value of a line that has a blank between its key and it"""
+_ENDS = re.compile(r"[“”„‟]\s*$")
+
+
+def _stands_for_a_quote(line: str) -> bool:
+    """Return whether a curly quote stands where a straight one belongs: at the beginning of a value or of the line, or at its end without its
+    fellow. A pair of them further in is part of a name."""
+    if _BEGINS.search(line) or _ALL_OF_IT.search(line):
+        return True
+    pairs = sum(line.count(c) for c in "“”„‟") % 2 == 0 and line.count('"') % 2 == 0
+    return _ENDS.search(line) is not None and not pairs
 
 
 def _characters(text: str, name: str, reader: Reader) -> Iterator[Finding]:
@@ -157,7 +168,7 @@ def _characters(text: str, name: str, reader: Reader) -> Iterator[Finding]:
         if line.isascii() or reader.is_comment(line):
             continue
         where = Where(file=name, line=number)
-        if _AT_VALUE.search(line):
+        if _stands_for_a_quote(line):
             yield Finding(
                 "file.curly-quotes", Severity.STOP, f"Curly quotes in line {number}",
                 "An editor replaced the straight ones; the reader takes them as letters.", "Use straight quotes.", where,
