@@ -32,7 +32,7 @@ def shelf_with(tmp_path: Path, library: Path, tool: str, *images: str) -> Shelf:
     for image in images:
         shutil.copy(library / image, inside / image)
     (inside / "read me.txt").write_text("Fit the hat before power.\n")
-    command = {"zip": ["zip", "-q", "-0"], "7z": ["7zz", "a", "-bso0"], "tar": ["tar", "cf"]}[tool]
+    command = {"zip": ["zip", "-q", "-0"], "7z": ["7z", "a", "-bso0"], "tar": ["tar", "cf"]}[tool]
     subprocess.run(
         [*command, folder / f"pack.{tool}", "read me.txt", *images], cwd=inside, check=True, capture_output=True
     )

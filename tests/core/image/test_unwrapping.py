@@ -1,4 +1,4 @@
-"""Archives and packings around an image, made by the tools people make them with: zip, tar, 7zz, bsdtar, xz, gzip, zstd."""
+"""Archives and packings around an image, made by the tools people make them with: zip, tar, 7z, bsdtar, xz, gzip, zstd."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ FILES = {"board.img": IMAGE, "README.txt": b"Put it on a card.\r\nSee the sheet.
 
 TOOLS = {
     "zip": ["zip", "-q", "-r"],
-    "7z": ["7zz", "a", "-bso0"],
+    "7z": ["7z", "a", "-bso0"],
     "tar": ["tar", "cf"],
     "pax": ["bsdtar", "--format", "pax", "-cf"],
     "ustar": ["bsdtar", "--format", "ustar", "-cf"],
@@ -141,7 +141,7 @@ def test_ways_of_packing_that_are_read_and_those_that_are_not(tmp_path: Path) ->
     for method in ("deflate", "bzip2", "lzma", "copy"):
         (tmp_path / method).mkdir()
         subprocess.run(
-            ["7zz", "a", "-bso0", "-tzip", f"-mm={method}", "z.zip", "-siboard.img"],
+            ["7z", "a", "-bso0", "-tzip", f"-mm={method}", "z.zip", "-siboard.img"],
             input=IMAGE,
             cwd=tmp_path / method,
             check=True,

@@ -13,6 +13,8 @@ from mintseed.core.image import refusals
 from mintseed.core.image.packing import PIECE_BYTES, Packing
 
 KIND = Packing.SEVENZIP
+FORMAT = f"{KIND}ip"
+"""as libarchive names its reader"""
 
 
 class _Careful(io.RawIOBase):
@@ -95,7 +97,7 @@ def files(stream: BinaryIO) -> Iterator[tuple[bytes, int, Iterator[bytes]]]:
     careful = _Careful(stream)
     with ExitStack() as open_while:
         with _reading(careful):
-            reader = open_while.enter_context(libarchive.stream_reader(careful, "7zip", "none", PIECE_BYTES))
+            reader = open_while.enter_context(libarchive.stream_reader(careful, FORMAT, "none", PIECE_BYTES))
             entries = iter(reader)
         while True:
             with _reading(careful):
