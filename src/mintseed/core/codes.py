@@ -146,7 +146,7 @@ CODES: dict[str, Code] = {
     "image.partitions-overlap": Code("stop", "Partitions … and … overlap"),
     "image.recipe-unknown": Code("note", "No recipe describes this file yet"),
     "image.root-unreadable": Code("check", "The root volume cannot be read"),
-    "image.several": Code("stop", "… images are in this … archive"),
+    "image.several": Code("yet", "… images are in this … archive"),
     "image.sha256-differs": Code("stop", "Not the file that was published"),
     "image.sha256-matches": Code("ok", "Whole, and the file that was published"),
     "image.sha256-unpublished": Code("check", "No published checksum to compare with"),

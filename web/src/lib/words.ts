@@ -19,6 +19,7 @@ export function duration(seconds: number): string {
 export function decimalSize(bytes: number): string {
   if (bytes >= 1e9) return `${(bytes / 1e9).toPrecision(3)} GB`;
   if (bytes >= 1e6) return `${Math.round(bytes / 1e6)} MB`;
+  if (bytes < 1000) return `${bytes} bytes`;
   return `${Math.round(bytes / 1e3)} kB`;
 }
 
@@ -26,6 +27,7 @@ export function decimalSize(bytes: number): string {
 export function binarySize(bytes: number): string {
   if (bytes >= 2 ** 30) return `${trim(bytes / 2 ** 30)} GiB`;
   if (bytes >= 2 ** 20) return `${trim(bytes / 2 ** 20)} MiB`;
+  if (bytes < 2 ** 10) return `${bytes} bytes`;
   return `${trim(bytes / 2 ** 10)} KiB`;
 }
 

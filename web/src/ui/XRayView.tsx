@@ -70,13 +70,13 @@ function Beside({ xray }: { xray: XRay }) {
             {b.text ? (
               <details>
                 <summary className="cursor-pointer">
-                  <Mono className="[overflow-wrap:anywhere]">{b.path}</Mono> <span className="text-ink-3">{binarySize(b.size_bytes)}</span>
+                  <Mono className="[overflow-wrap:anywhere]">{b.path}</Mono> <span className="text-ink-3">{decimalSize(b.size_bytes)}</span>
                 </summary>
                 <pre className="mt-1 max-h-72 overflow-auto rounded-lg border border-rule bg-field p-2.5 text-[0.88rem] whitespace-pre-wrap">{b.text}</pre>
               </details>
             ) : (
               <span>
-                <Mono className="[overflow-wrap:anywhere]">{b.path}</Mono> <span className="text-ink-3">{binarySize(b.size_bytes)}</span>
+                <Mono className="[overflow-wrap:anywhere]">{b.path}</Mono> <span className="text-ink-3">{decimalSize(b.size_bytes)}</span>
               </span>
             )}
           </li>

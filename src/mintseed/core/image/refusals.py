@@ -142,5 +142,5 @@ def gone_from_inside(path: str) -> UnreadableImageError:
 def several(kind: str, inside: Sequence[tuple[str, int]]) -> SeveralImagesError:
     shown = ", ".join(f"{path} ({binary_size(size)})" for path, size in inside[:_SHOWN_NAMES])
     return SeveralImagesError(
-        _stop("image.several", f"{len(inside)} images are in this {kind} archive", shown, "Say which one is meant."), inside
+        Finding("image.several", Severity.YET, f"{len(inside)} images are in this {kind} archive", shown, "Say which one is meant."), inside
     )  # fmt: skip

@@ -347,6 +347,7 @@ def words_of(kernels: tuple[int, ...]) -> str:
 def row_out(image: Image) -> ImageRowOut:
     outline = outline_of_row(image)
     recipe = descriptions.recipes().get(image.recipe)
+    why = next(iter(_why_not(image)), None)
     summary = ""
     if outline:
         boards = len(outline.boards)
@@ -359,9 +360,10 @@ def row_out(image: Image) -> ImageRowOut:
         appliance=recipe.name if recipe else "",
         release=image.release,
         build=image.build,
-        verdict=(image.verdict if outline else "") or ("stop" if image.trouble else ""),
+        verdict=(image.verdict if outline else "")
+        or (str((why.severity if why else Severity.STOP)) if image.trouble else ""),
         read_at=image.read_at,
-        trouble=str((image.trouble or {}).get("sentence", "")),
+        trouble=f"{why.title}." if why else str((image.trouble or {}).get("sentence", "")),
         summary=summary,
     )
 

@@ -39,8 +39,8 @@ export function OneImage() {
         </div>
         {image.appliance && <Tag tone="ok">{`${image.appliance} ${image.release}, ${image.build}`}</Tag>}
         <div className="flex flex-wrap gap-2 md:ml-auto">
-          <Button onClick={() => read.mutate(undefined)} disabled={data.job?.active ?? false} {...(xray ? {} : { main: true })}>
-            {data.job?.active ? "Reading…" : xray ? "Read it again" : "Read it"}
+          <Button onClick={() => read.mutate(undefined)} disabled={data.job?.active ?? false} {...(xray || data.inside.length > 0 ? {} : { main: true })}>
+            {data.job?.active ? "Reading…" : xray || data.inside.length > 0 ? "Read it again" : "Read it"}
           </Button>
           {data.job?.active && (
             <Button onClick={() => stop.mutate(undefined)} disabled={stop.isPending}>
