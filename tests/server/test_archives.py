@@ -121,3 +121,10 @@ def test_one_of_them_goes_and_the_file_stays_for_the_others(api: Api, pack: int)
     assert api.post(f"/images/{pack}/inside", {"path": PLATEN})["image"]["id"] == again, (
         "asked for again, it is put back"
     )
+
+
+def test_a_name_too_long_to_be_kept_is_refused(api: Api, pack: int) -> None:
+    long = "é" * 500 + ".img"
+    Image.objects.filter(pk=pack).update(trouble={"inside": [[long, 1]]})
+    status, said = api.call("post", f"/images/{pack}/inside", {"path": long})
+    assert (status, "too long together" in said["title"]) == (422, True)

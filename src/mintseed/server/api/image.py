@@ -24,7 +24,7 @@ from mintseed.core.image.facts import Beside, PageFacts, SystemFacts
 from mintseed.core.image.naming import file_of, name_inside
 from mintseed.core.image.report import BoardOnImage, FileOnImage, VolumeFacts, XRay
 from mintseed.core.image.web_servers import why_of
-from mintseed.core.limits import MAX_INSIDE_PATH_BYTES, MAX_SETTINGS_FILE_BYTES
+from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
 from mintseed.core.plan.starts import image_fit
 from mintseed.core.settings.guess import guess
 from mintseed.core.settings.secrets_in import masked
@@ -40,7 +40,7 @@ from mintseed.server.judged.job_state import is_active
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.lists import COUNTED_TO, count_up_to
 from mintseed.server.judged.load import Loaded
-from mintseed.server.kept.models import BoardUnit, Deployment, Image, Job
+from mintseed.server.kept.models import MOST_NAME_BYTES, BoardUnit, Deployment, Image, Job
 from mintseed.server.kept.stored_types import FINDING, outline_of_row, xray_of
 from mintseed.server.owned import demo_images, descriptions
 from mintseed.server.owned.library import ORDER, image_inside, strangers, sync_library
@@ -156,7 +156,7 @@ class ImageOut(Schema):
 
 
 class InsideIn(Schema):
-    path: Annotated[str, Field(min_length=1, max_length=MAX_INSIDE_PATH_BYTES)]
+    path: Annotated[str, Field(min_length=1, max_length=MOST_NAME_BYTES)]
 
 
 class ImageChoiceOut(Schema):
@@ -361,7 +361,7 @@ def row_out(image: Image) -> ImageRowOut:
         release=image.release,
         build=image.build,
         verdict=(image.verdict if outline else "")
-        or (str((why.severity if why else Severity.STOP)) if image.trouble else ""),
+        or (str(why.severity if why else Severity.STOP) if image.trouble else ""),
         read_at=image.read_at,
         trouble=f"{why.title}." if why else str((image.trouble or {}).get("sentence", "")),
         summary=summary,

@@ -212,11 +212,15 @@ class Bench(Removable):
         return f"images-{self.name}"
 
 
+MOST_NAME_BYTES = 1020
+"""of an image's name: a file's of 255 bytes, each of them written out"""
+
+
 class Image(Removable):
     """A file of the library and what its X-ray said. `xray` is JSON of core.image.report.XRay, tens of kilobytes; what
     lists show stands beside it in a few short columns."""
 
-    file_name = ExactTextField(max_length=1020, unique=True)
+    file_name = ExactTextField(max_length=MOST_NAME_BYTES, unique=True)
     """The file's exact name, spelled as core.visible.spell_name does."""
     size_bytes = models.BigIntegerField()
     modified_at = models.DateTimeField()

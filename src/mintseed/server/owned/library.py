@@ -12,13 +12,14 @@ from django.db.models import Case, F, QuerySet, When
 
 from mintseed import wiring
 from mintseed.core.contained import stranger_in_library
+from mintseed.core.errors import InputError
 from mintseed.core.findings import Finding, verdict
 from mintseed.core.image.naming import file_of, name_inside
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.identity import identity_of
 from mintseed.ports.images import LibraryFile
 from mintseed.server.kept.due import judge_soon
-from mintseed.server.kept.models import Image
+from mintseed.server.kept.models import MOST_NAME_BYTES, Image
 from mintseed.server.kept.stored_types import XRAY, xray_text
 from mintseed.server.owned import descriptions
 
@@ -86,9 +87,13 @@ def _rows_of(file: LibraryFile, known: list[Image]) -> list[Image]:
 
 
 def image_inside(archive: Image, path: str) -> Image:
-    """Return the row of the image at `path` in `archive`, made or put back."""
+    """Return the row of the image at `path` in `archive`, made or put back. Raises InputError where both names together are too long to be kept."""
     file = LibraryFile(file_of(archive.file_name), archive.size_bytes, archive.modified_at)
-    row = _added(name_inside(file.name, path), file)
+    name = name_inside(file.name, path)
+    if len(name.encode()) > MOST_NAME_BYTES:
+        raise InputError("its name and its archive's are too long together", expected=f"at most {MOST_NAME_BYTES} bytes", where=path,
+                         next_step="Give the archive a shorter name, or take the image out of it.")  # fmt: skip
+    row = _added(name, file)
     if row.removed_at is not None:
         Image.objects.filter(pk=row.pk).update(removed_at=None)
     return row
