@@ -106,3 +106,13 @@ def test_a_file_is_its_recipes_by_its_very_name() -> None:
     assert identity_of("platen-3.2-64.img.xz", recipes) == Identity("platen", "3.2", "64-bit")
     for name in ("platen-3.2-64 (1).img.xz", "PLATEN-3.2-64.img.xz", "platen-3.2-64.img", ""):
         assert identity_of(name, recipes) == NOBODYS
+
+
+def test_in_an_archive_its_own_name_counts_or_its_archive_s() -> None:
+    recipes, platen = wiring.recipes().values(), Identity("platen", "3.2", "64-bit")
+    assert identity_of("pack.zip/deep/platen-3.2-64.img.xz", recipes) == platen, "one of several"
+    assert identity_of("pack.zip", recipes, "deep/platen-3.2-64.img.xz") == platen, "the only one, once it was read"
+    assert identity_of("platen-3.2-64.img.xz", recipes, "disk.img") == platen, (
+        "a download that is an archive by its content"
+    )
+    assert identity_of("pack.zip/other.img", recipes) == identity_of("pack.zip", recipes) == NOBODYS

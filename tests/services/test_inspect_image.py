@@ -235,7 +235,7 @@ def test_an_archive_inside_is_gone_into_or_said_to_be_one(tmp_path: Path, make: 
     subprocess.run([*make, str(archive), "disk.img"], cwd=tmp_path, check=True)
     target = tmp_path / "a.img.xz"
     target.write_bytes(packed(archive.read_bytes(), "xz"))
-    with pytest.raises(ImageError, match=said):
+    with pytest.raises(MintSeedError, match=said):
         read(tmp_path, target)
 
 
