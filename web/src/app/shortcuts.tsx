@@ -11,6 +11,9 @@ const PRESSED: Record<string, string> = {
   "]": "[data-step=next]",
 };
 
+/** Milliseconds after a g within which a letter leads somewhere: long enough for a page that is busy showing the place before. */
+const GO_WITHIN_MS = 4000;
+
 export const OFF = "mintseed-shortcuts-off";
 
 /** Single letters can be switched off: some people type with their voice, or lean on keys. Ctrl K and Enter stay. */
@@ -34,7 +37,7 @@ export function useShortcuts({ openPalette, openHelp }: { openPalette: () => voi
       if (event.ctrlKey || event.metaKey || event.altKey || taken(event.target, key) || document.querySelector("[role=dialog]")) return;
       if (event.key.length === 1 && lettersOff()) return;
       const place = PLACES[key];
-      if (Date.now() - going.current < 1500 && place) {
+      if (Date.now() - going.current < GO_WITHIN_MS && place) {
         going.current = 0;
         void navigate(place);
       } else if (key === "g") going.current = Date.now();
