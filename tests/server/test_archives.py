@@ -123,6 +123,12 @@ def test_one_of_them_goes_and_the_file_stays_for_the_others(api: Api, pack: int)
     )
 
 
+def test_a_row_nobody_can_read_spoils_no_list(api: Api, pack: int) -> None:
+    Image.objects.filter(pk=pack).update(trouble={"sentence": "It is torn.", "finding": {"code": 3}, "inside": "x"})
+    assert named(api, "both.zip")["trouble"] == "It is torn."
+    assert (api.get(f"/images/{pack}")["inside"], api.get(f"/images/{pack}")["findings"]) == ([], [])
+
+
 def test_a_name_too_long_to_be_kept_is_refused(api: Api, pack: int) -> None:
     long = "é" * 510 + ".img"
     Image.objects.filter(pk=pack).update(trouble={"inside": [[long, 1]]})

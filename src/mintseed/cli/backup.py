@@ -3,15 +3,13 @@
 from __future__ import annotations
 
 import argparse
-import sys
 from pathlib import Path
 
 from mintseed.adapters.filled_folder import FilledFolder
 from mintseed.cli.files import Commands
-from mintseed.cli.output import tell
-from mintseed.core.card.progress import Progress
+from mintseed.cli.output import tell, tell_progress
 from mintseed.core.errors import InputError
-from mintseed.core.units import binary_size, decimal_size
+from mintseed.core.units import decimal_size
 from mintseed.services import back_up_card, write_card
 from mintseed.wiring import bench
 
@@ -40,7 +38,7 @@ def run(arguments: argparse.Namespace) -> int:
     )
     done = back_up_card.execute(
         drive, target.name, readers=outside.readers, tools=outside.tools, copies=FilledFolder(target.absolute().parent),
-        tell=_progress if sys.stderr.isatty() else lambda progress: None,
+        tell=tell_progress,
     )  # fmt: skip
     facts = {
         "written": arguments.out,
@@ -52,8 +50,3 @@ def run(arguments: argparse.Namespace) -> int:
         "in_words": f"{decimal_size(done.image_bytes)} read and compared, {decimal_size(done.left_out_bytes)} of it unused and left out",
     }
     return tell((), facts, as_json=arguments.json)
-
-
-def _progress(progress: Progress) -> None:
-    done, total = binary_size(progress.done_bytes), binary_size(progress.total_bytes)
-    print(f"\r{progress.phase}: {done} of {total}        ", end="", file=sys.stderr)

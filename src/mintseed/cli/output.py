@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 import json
+import sys
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from typing import Any
 
+from mintseed.core.card.progress import Progress
 from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
+from mintseed.core.units import binary_size
 from mintseed.core.visible import one_line
 
 EXIT = {Severity.OK: 0, Severity.NOTE: 0, Severity.YET: 0, Severity.CHECK: 1, Severity.STOP: 2}
@@ -47,6 +50,13 @@ def tell_error(error: MintSeedError) -> None:
     said = {"code": error.code, "sentence": error.sentence(), "found": error.found, "expected": error.expected, "where": error.where,
             "next_step": error.next_step}  # fmt: skip
     print(json.dumps({"findings": [], "error": said}, indent=1))
+
+
+def tell_progress(progress: Progress) -> None:
+    """Say on a terminal how far a card is; nothing where nobody watches."""
+    if sys.stderr.isatty():
+        done, total = binary_size(progress.done_bytes), binary_size(progress.total_bytes)
+        print(f"\r{progress.phase}: {done} of {total}        ", end="", file=sys.stderr)
 
 
 def findings_as_json(findings: Iterable[Finding]) -> list[dict[str, Any]]:

@@ -6,11 +6,10 @@ import argparse
 import sys
 
 from mintseed.cli.files import Commands, library_of
-from mintseed.cli.output import tell
-from mintseed.core.card.progress import Progress
+from mintseed.cli.output import tell, tell_progress
 from mintseed.core.errors import RefusedError
 from mintseed.core.findings import Severity, verdict
-from mintseed.core.units import binary_size, drive_size
+from mintseed.core.units import drive_size
 from mintseed.services import fill_image, inspect_image, write_card
 from mintseed.wiring import bench, recipes
 
@@ -49,7 +48,7 @@ def run(arguments: argparse.Namespace) -> int:
             drive,
             readers=outside.readers,
             tools=outside.tools,
-            tell=_progress if sys.stderr.isatty() else _quiet,
+            tell=tell_progress,
             clear_end=arguments.clear_end,
         )
     facts = {
@@ -68,12 +67,3 @@ def _ask_again(path: str, size: str) -> None:
     print(f"Everything on {path} ({size}) goes. Type its name again: ", end="", file=sys.stderr, flush=True)
     if sys.stdin.readline().strip() != path:
         raise RefusedError("not confirmed", expected=path, next_step="Nothing was written.")
-
-
-def _progress(progress: Progress) -> None:
-    done, total = binary_size(progress.done_bytes), binary_size(progress.total_bytes)
-    print(f"\r{progress.phase}: {done} of {total}        ", end="", file=sys.stderr)
-
-
-def _quiet(progress: Progress) -> None:
-    pass

@@ -13,11 +13,11 @@ from blake3 import blake3
 
 from mintseed.core.card.drives import Drive, judge_drive
 from mintseed.core.card.progress import Phase, Progress
-from mintseed.core.card.unused import Range, joined
 from mintseed.core.errors import OutsideError, PartitionTableError, RefusedError
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.image.packing import PIECE_BYTES, Packing, unpack
 from mintseed.core.image.partitions import PartitionTable, read_partition_table
+from mintseed.core.ranges import Range, joined
 from mintseed.ports.card_readers import CardReaders, ReadableDrive
 from mintseed.ports.filled_copies import FilledCopies
 from mintseed.ports.volume import VolumeTools

@@ -10,17 +10,17 @@ from typing import BinaryIO, Literal
 
 from mintseed.core.errors import ImageError, OutsideError
 from mintseed.core.findings import Finding, Severity, Where
-from mintseed.core.image import packing, refusals
+from mintseed.core.image import packing
 from mintseed.core.image.checksums import compare_sha256, listed_beside, listed_for
 from mintseed.core.image.facts import PageFacts
 from mintseed.core.image.naming import file_of, inside_of, names_of
 from mintseed.core.image.partitions import PartitionTable, read_partition_table
 from mintseed.core.image.report import XRay, image_mark
 from mintseed.core.image.unwrapping import Wrapping, unwrap
-from mintseed.core.limits import MAX_FIRMWARE_BYTES, MAX_UNPACKED_RATIO, MIN_BOMB_BYTES
+from mintseed.core.limits import MAX_FIRMWARE_BYTES
 from mintseed.core.recipes.model import Build, Recipe, Release
 from mintseed.core.source import BytesSource
-from mintseed.core.units import MB, MIB, binary_size, decimal_size
+from mintseed.core.units import MB, MIB, decimal_size
 from mintseed.ports.images import ImageLibrary, ScratchDisk
 from mintseed.ports.volume import VolumeTools
 from mintseed.services import inspect_volumes
@@ -215,7 +215,6 @@ def _unpack_onto(
     stop_at: int | None = None
     for piece in pieces:
         disk.append(piece)
-        _refuse_bomb(disk.size_bytes, size_bytes)
         if depth == "boot":
             if stop_at is None and disk.size_bytes >= TABLE_BYTES:
                 stop_at = boot_volume_end(_table(disk, None))
@@ -226,11 +225,6 @@ def _unpack_onto(
         return _Unpacked(wrapping, size_bytes, "", _table(disk, claimed), False)
     tap.drain()
     return _Unpacked(wrapping, size_bytes, tap.sha256, read_partition_table(disk), True)
-
-
-def _refuse_bomb(unpacked_bytes: int, packed_bytes: int) -> None:
-    if unpacked_bytes > MIN_BOMB_BYTES and unpacked_bytes > MAX_UNPACKED_RATIO * packed_bytes:
-        raise refusals.bomb(f"{binary_size(packed_bytes)} of it are over {binary_size(unpacked_bytes)} unpacked", f"{MAX_UNPACKED_RATIO} times its size")  # fmt: skip
 
 
 def _table(disk: ScratchDisk, claimed_bytes: int | None) -> PartitionTable:

@@ -231,6 +231,19 @@ def test_bombs_are_stopped_by_what_they_claim(monkeypatch: pytest.MonkeyPatch, t
     assert code_of(many.getvalue()) == "image.bomb"
 
 
+@pytest.mark.parametrize("outer", [["xz"], ["xz", "gzip"]])
+def test_what_is_passed_over_is_bounded_too(monkeypatch: pytest.MonkeyPatch, tmp_path: Path, outer: list[str]) -> None:
+    """A file of zeros before the image: nobody keeps it, and it would take hours all the same."""
+    data = made(tmp_path, "tar", {"a-zeros.dat": bytes(40_000_000), "board.img": IMAGE})
+    for packing in outer:
+        data = packed(data, packing)
+    assert taken(data)[1] == IMAGE
+    monkeypatch.setattr(unwrapping, "MIN_BOMB_BYTES", 1_000_000)
+    assert taken(data)[1] == IMAGE, "as often as its size as an image may be"
+    monkeypatch.setattr(unwrapping, "MAX_UNPACKED_RATIO", 20)
+    assert code_of(data) == "image.bomb"
+
+
 def test_only_small_texts_are_kept_and_only_some(tmp_path: Path) -> None:
     files = {"board.img": IMAGE, "LICENSE": b"l" * 100_000, **{f"notes-{n}.txt": b"n" for n in range(20)}}
     wrapping, _ = taken(made(tmp_path, "tar", files))

@@ -2981,8 +2981,8 @@ export interface components {
         };
         /**
          * ImageOut
-         * @description `findings` of what cannot be read are why; `inside`: the images to choose from, where a file holds several; `used_by`: names of deployments,
-         *     the first few of `uses`.
+         * @description `findings` of what cannot be read are why; `inside`: the images to choose from, where a file holds several; `used_by`: names of the
+         *     first few deployments, and whether there are more.
          */
         ImageOut: {
             /** Findings */
@@ -2993,8 +2993,6 @@ export interface components {
             job: components["schemas"]["JobOut"] | null;
             /** Used By */
             used_by: string[];
-            /** Uses */
-            uses: number;
             xray: components["schemas"]["XRayOut"] | null;
         };
         /**

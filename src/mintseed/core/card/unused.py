@@ -7,13 +7,11 @@ from __future__ import annotations
 
 import re
 from array import array
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 
 from mintseed.core.image.whole_disk import is_fat
+from mintseed.core.ranges import Range, joined
 from mintseed.core.source import Source
-
-Range = tuple[int, int]
-"""offset and length in bytes, from the start of the volume"""
 
 MOST_CLUSTERS = 0x0FFFFFF5
 """of FAT32: a cluster's number has 28 bits (FAT specification §3.5)"""
@@ -92,14 +90,3 @@ def _numbers(listed: str) -> Iterator[tuple[int, int]]:
     for one in filter(None, (part.strip() for part in listed.split(","))):
         first, _, last = one.partition("-")
         yield int(first), int(last or first)
-
-
-def joined(ranges: Iterable[Range]) -> tuple[Range, ...]:
-    """Return `ranges`, which are in order, with those that touch made one."""
-    found: list[Range] = []
-    for offset, length in ranges:
-        if found and offset <= sum(found[-1]):
-            found[-1] = (found[-1][0], max(sum(found[-1]), offset + length) - found[-1][0])
-        else:
-            found.append((offset, length))
-    return tuple(found)

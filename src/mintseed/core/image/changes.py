@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from blake3 import blake3
 
+from mintseed.core.ranges import Range, joined
 from mintseed.core.units import binary_size
 
 BLOCK_BYTES = 4096
@@ -15,13 +16,10 @@ BLOCK_BYTES = 4096
 _MARK_BYTES = 8
 _PIECE_BLOCKS = 256
 
-Range = tuple[int, int]
-"""offset and length in bytes, both whole blocks"""
-
 
 @dataclass(frozen=True, slots=True)
 class ImageChanges:
-    """`files`: paths as in FilledFile; `ranges` in the order of their offsets, none touching another."""
+    """`files`: paths as in FilledFile; `ranges`, of whole blocks, in the order of their offsets, none touching another."""
 
     files: tuple[str, ...] = ()
     ranges: tuple[Range, ...] = ()
@@ -62,12 +60,9 @@ def ranges_between(before: bytes, after: bytes) -> tuple[Range, ...]:
 
 def merged(ranges: Iterable[Range]) -> tuple[Range, ...]:
     """Return `ranges` grown to whole blocks, in order, and those that touch or overlap made one."""
-    found: list[Range] = []
-    for offset, length in sorted(ranges):
-        begins = offset // BLOCK_BYTES * BLOCK_BYTES
-        ends = -(-(offset + length) // BLOCK_BYTES) * BLOCK_BYTES
-        if found and begins <= sum(found[-1]):
-            found[-1] = (found[-1][0], max(ends, sum(found[-1])) - found[-1][0])
-        elif ends > begins:
-            found.append((begins, ends - begins))
-    return tuple(found)
+    return joined(_whole_blocks(offset, length) for offset, length in sorted(ranges) if length)
+
+
+def _whole_blocks(offset: int, length: int) -> Range:
+    begins = offset // BLOCK_BYTES * BLOCK_BYTES
+    return begins, -(-(offset + length) // BLOCK_BYTES) * BLOCK_BYTES - begins

@@ -18,7 +18,15 @@ from mintseed.core.image.archive import Member
 from mintseed.core.image.facts import Beside
 from mintseed.core.image.packing import ARCHIVES, HEAD_BYTES, Packing, PieceStream
 from mintseed.core.image.partition_layout import MBR_SIGNATURE, MBR_SIGNATURE_OFFSET
-from mintseed.core.limits import MAX_BESIDE_BYTES, MAX_BESIDE_FILES, MAX_PACKED_LAYERS
+from mintseed.core.limits import (
+    MAX_BESIDE_BYTES,
+    MAX_BESIDE_FILES,
+    MAX_IMAGE_BYTES,
+    MAX_PACKED_LAYERS,
+    MAX_UNPACKED_RATIO,
+    MIN_BOMB_BYTES,
+)
+from mintseed.core.units import binary_size
 from mintseed.core.visible import visible
 
 IMAGE_NAME = re.compile(r"\.(?:img|raw|iso|wic|sdcard)(?:\.(?:xz|gz|bz2|zst))?$", re.IGNORECASE)
@@ -77,7 +85,7 @@ class _Peeled:
     archive: Packing | None
 
 
-def _peel(stream: BinaryIO, outer: list[Packing]) -> _Peeled:
+def _peel(stream: BinaryIO, outer: list[Packing], bounded: Callable[[Iterator[bytes]], Iterator[bytes]]) -> _Peeled:
     """Take packing after packing off `stream`. Raises ImageError for what is no image."""
     pieces = packing.unpack(stream, Packing.RAW)
     layers: list[Packing] = []
@@ -90,7 +98,7 @@ def _peel(stream: BinaryIO, outer: list[Packing]) -> _Peeled:
         if len(outer) + len(layers) > MAX_PACKED_LAYERS:
             raise refusals.nested([*outer, *layers])
         inner = io.BufferedReader(PieceStream(_whole_pieces(head, pieces)), packing.PIECE_BYTES)
-        pieces = packing.unpack(inner, kind)
+        pieces = bounded(packing.unpack(inner, kind))
 
 
 class _Unwrapping:
@@ -98,10 +106,12 @@ class _Unwrapping:
         self._wrapping, self._wanted, self._look_around, self._seek_to = wrapping, wanted, look_around, seek_to
         self._images: list[tuple[str, int]] = []
         self._names: list[str] = []
+        self._packed_bytes = 0
 
     def pieces(self, stream: BinaryIO) -> Iterator[bytes]:
         head = stream.read(HEAD_BYTES)
         kind = packing.detect(head)
+        self._packed_bytes = stream.seek(0, io.SEEK_END)
         stream.seek(0)
         return self._archived(kind, stream) if kind in ARCHIVES else self._packed(stream, kind)
 
@@ -109,7 +119,17 @@ class _Unwrapping:
         if kind is Packing.RAW:
             return packing.unpack(stream, kind)
         self._wrapping.layers.append(kind)
-        return self._deeper(packing.unpack(stream, kind))
+        return self._deeper(self._bounded(packing.unpack(stream, kind)))
+
+    def _bounded(self, pieces: Iterator[bytes]) -> Iterator[bytes]:
+        """Yield `pieces` until they are more than any image, whether anybody keeps them or not: what is passed over takes its time too."""
+        most = min(MAX_IMAGE_BYTES, max(MIN_BOMB_BYTES, MAX_UNPACKED_RATIO * self._packed_bytes))
+        done = 0
+        for piece in pieces:
+            done += len(piece)
+            if done > most:
+                raise refusals.bomb(f"{binary_size(self._packed_bytes)} of it are over {binary_size(most)} unpacked", f"{MAX_UNPACKED_RATIO} times its size, and {binary_size(MAX_IMAGE_BYTES)},")  # fmt: skip
+            yield piece
 
     def _deeper(self, pieces: Iterator[bytes]) -> Iterator[bytes]:
         """Yield the image's bytes out of `pieces`, which are unpacked once."""
@@ -120,7 +140,7 @@ class _Unwrapping:
             yield from whole
             return
         yield from self._peeled(
-            _peel(io.BufferedReader(PieceStream(whole), packing.PIECE_BYTES), self._wrapping.layers)
+            _peel(io.BufferedReader(PieceStream(whole), packing.PIECE_BYTES), self._wrapping.layers, self._bounded)
         )
 
     def _peeled(self, peeled: _Peeled) -> Iterator[bytes]:
@@ -183,7 +203,7 @@ class _Unwrapping:
         if _TEXT_NAME.search(member.path):
             self._note(member, opened)
             return None
-        peeled = _peel(opened, self._wrapping.layers)
+        peeled = _peel(opened, self._wrapping.layers, self._bounded)
         if peeled.archive is not None:
             raise refusals.nested([*self._wrapping.layers, *peeled.layers, peeled.archive])
         signed = peeled.head[MBR_SIGNATURE_OFFSET:HEAD_BYTES] == MBR_SIGNATURE

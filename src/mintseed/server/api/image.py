@@ -41,9 +41,10 @@ from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.lists import COUNTED_TO, count_up_to
 from mintseed.server.judged.load import Loaded
 from mintseed.server.kept.models import MOST_NAME_BYTES, BoardUnit, Deployment, Image, Job
-from mintseed.server.kept.stored_types import FINDING, outline_of_row, xray_of
+from mintseed.server.kept.stored_types import FINDING, INSIDE, outline_of_row, stored, xray_of
 from mintseed.server.owned import demo_images, descriptions
 from mintseed.server.owned.library import ORDER, image_inside, strangers, sync_library
+from mintseed.server.owned.users import Users, users_of
 from mintseed.services import change_choice
 
 router = Router(tags=["image"])
@@ -143,8 +144,8 @@ class InsideOut(Schema):
 
 
 class ImageOut(Schema):
-    """`findings` of what cannot be read are why; `inside`: the images to choose from, where a file holds several; `used_by`: names of deployments,
-    the first few of `uses`."""
+    """`findings` of what cannot be read are why; `inside`: the images to choose from, where a file holds several; `used_by`: names of the
+    first few deployments, and whether there are more."""
 
     image: ImageRowOut
     xray: XRayOut | None
@@ -152,7 +153,6 @@ class ImageOut(Schema):
     findings: list[Finding]
     inside: list[InsideOut]
     used_by: list[str]
-    uses: int
 
 
 class InsideIn(Schema):
@@ -188,7 +188,6 @@ class ChooseImageIn(Schema):
 PAGE_IMAGES = 40
 MOST_PAGES = 12
 MOST_CHOICES = 20
-MOST_NAMED = 5
 
 
 @router.get("/images", response=LibraryOut)
@@ -317,7 +316,8 @@ def read_inside(request: HttpRequest, pk: int, payload: InsideIn) -> ImageOut:
 
 def _inside(image: Image) -> list[tuple[str, int]]:
     """Return path and size in bytes of the images in `image`, where there are several and nobody said which."""
-    return [(str(path), int(size)) for path, size in (image.trouble or {}).get("inside", [])]
+    offered: list[tuple[str, int]] = stored(INSIDE, (image.trouble or {}).get("inside"), [])
+    return offered
 
 
 @router.get("/deployments/{pk}/image", response=StationImageOut)
@@ -373,15 +373,13 @@ def _image_out(pk: int) -> ImageOut:
     job = Job.objects.filter(image_id=pk, kind=Job.Kind.READ_IMAGE).order_by("-pk").first()
     image = Image.objects.get(pk=pk)
     xray = xray_of(image)
-    users = Deployment.there.filter(image=image)
     return ImageOut(
         image=row_out(image),
         xray=_xray_out(xray) if xray else None,
         job=job_out(job),
         findings=[*(xray.findings if xray else _why_not(image)), *_twice(image)],
         inside=_inside_out(image),
-        used_by=list(users.order_by("-pk").values_list("name", flat=True)[:MOST_NAMED]),
-        uses=users.count(),
+        used_by=users_of("image", [pk]).get(pk, Users()).words,
     )
 
 
@@ -399,8 +397,8 @@ def _twice(image: Image) -> list[Finding]:
 
 def _why_not(image: Image) -> list[Finding]:
     """Return why `image` cannot be read, where that is a finding."""
-    said = (image.trouble or {}).get("finding")
-    return [FINDING.validate_python(said)] if said else []
+    why = stored(FINDING, (image.trouble or {}).get("finding"), None)
+    return [why] if why is not None else []
 
 
 def _inside_out(image: Image) -> list[InsideOut]:
@@ -430,7 +428,6 @@ def _image_was(one: Loaded) -> ImageOut | None:
         findings=list(xray.findings),
         inside=[],
         used_by=[],
-        uses=0,
     )
 
 

@@ -40,19 +40,22 @@ def queue_reading(image: Image) -> None:
 
 
 def compare_with(image: Image, text: str) -> None:
-    """Compare `image` with the checksum in `text`, and keep that beside its file. Raises InputError where none is in it, RefusedError where the
-    image was not read."""
-    xray, library, file = xray_of(image), wiring.bench().library, file_of(image.file_name)
-    if xray is None or image.read_at is None:
-        raise RefusedError("it was not read yet", where=image.file_name, next_step="Have it read first.")
-    library.keep_list(f"{file}.sha256", f"{pasted(text, file).sha256}  {file}\n")
-    said = describe_image.execute(xray, list(descriptions.recipes().values()), library=library)
-    if said is None:
-        return queue_reading(image)
+    """Compare `image` with the checksum in `text`, and keep that beside its file, over no list that somebody put there. Raises InputError where none
+    is in it, RefusedError where the image was not read."""
+    library, file = wiring.bench().library, file_of(image.file_name)
     with transaction.atomic():
-        keep_xray(image, said, image.read_at)
-        changed("images")
-    return None
+        # Alone: what another reading of it says meanwhile is not written over.
+        row = Image.objects.select_for_update().get(pk=image.pk)
+        xray = xray_of(row)
+        if xray is None or row.read_at is None:
+            raise RefusedError("it was not read yet", where=row.file_name, next_step="Have it read first.")
+        library.keep_list(f"{file}.pasted.sha256", f"{pasted(text, file).sha256}  {file}\n")
+        said = describe_image.execute(xray, list(descriptions.recipes().values()), library=library)
+        if said is not None:
+            keep_xray(row, said, row.read_at)
+            changed("images")
+    if said is None:
+        queue_reading(image)
 
 
 def read_what_came(now: datetime) -> int:

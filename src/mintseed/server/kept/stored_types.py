@@ -29,6 +29,7 @@ NAMING = TypeAdapter(NameFacts)
 CONSOLE = TypeAdapter(ConsoleFacts)
 CAUSES = TypeAdapter(tuple[Cause, ...])
 FINDING = TypeAdapter(Finding)
+INSIDE = TypeAdapter(list[tuple[str, int]])
 ADDRESS_PLAN = TypeAdapter(AddressPlan)
 
 

@@ -34,7 +34,7 @@ _ALSO = (
 
 
 def users_of(
-    field: Literal["board_unit", "supply", "cable", "owned_card", "network"],
+    field: Literal["board_unit", "supply", "cable", "owned_card", "network", "image"],
     keys: Iterable[int],
     *,
     but: int | None = None,

@@ -67,12 +67,7 @@ export function OneImage() {
           )}
         </div>
       </header>
-      {data.uses > 0 && (
-        <p className="-mt-2 text-[0.95rem] text-ink-2">
-          Used by {data.used_by.join(", ")}
-          {data.uses > data.used_by.length && ` and ${data.uses - data.used_by.length} more`}.
-        </p>
-      )}
+      {data.used_by.length > 0 && <p className="-mt-2 text-[0.95rem] text-ink-2">Used by {data.used_by.join(", ")}.</p>}
       <Trouble error={read.error ?? use.error} />
       {image.trouble && data.inside.length > 0 && <WhichOne id={id} data={data} />}
       {image.trouble && data.inside.length === 0 && !data.findings.length && (
