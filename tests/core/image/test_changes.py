@@ -36,7 +36,7 @@ def test_ranges_are_whole_blocks_that_do_not_touch() -> None:
 
 def test_it_is_said_in_a_sentence() -> None:
     assert ImageChanges(("a.conf", "/etc/hostname"), ((0, 8192), (40960, 4096))).words == (
-        "Otherwise than the download: a.conf, /etc/hostname; 3 blocks of 4 KiB (12 KiB) in all. Every other byte is the download's"
+        "Otherwise than the download: a.conf, /etc/hostname; 3 blocks of 4 KiB (12 KiB) in all. Every other byte is as it was downloaded"
     )
     assert ImageChanges(("a",), ((0, 4096),)).words.startswith(
         "Otherwise than the download: a; 1 block of 4 KiB (4 KiB)"

@@ -122,6 +122,17 @@ def test_several_images_are_asked_for_and_each_is_had(tool: str, tmp_path: Path)
 
 
 @pytest.mark.parametrize("tool", ["zip", "7z", "tar"])
+def test_of_very_many_the_first_are_offered_and_all_are_counted() -> None:
+    many = io.BytesIO()
+    with zipfile.ZipFile(many, "w") as zipped:
+        for number in range(150):
+            zipped.writestr(f"{number:03}.img", IMAGE[:1000])
+    with pytest.raises(SeveralImagesError, match="150 images are in this zip archive") as raised:
+        taken(many.getvalue())
+    assert [path for path, _ in raised.value.inside] == [f"{n:03}.img" for n in range(100)]
+    assert taken(many.getvalue(), "149.img")[1] == IMAGE[:1000]
+
+
 def test_an_archive_without_an_image_says_what_it_holds(tool: str, tmp_path: Path) -> None:
     data = made(tmp_path, tool, {"a.txt": b"hello", "b.pdf": PDF, "c.bin": b"\1" * 2000})
     with pytest.raises(UnreadableImageError, match=r"no image is in this .* archive.*a\.txt"):

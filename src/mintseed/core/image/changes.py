@@ -35,7 +35,7 @@ class ImageChanges:
             return "Byte for byte the download"
         held = f"{', '.join(self.files)}; " if self.files else ""
         blocks = self.size_bytes // BLOCK_BYTES
-        return f"Otherwise than the download: {held}{blocks} block{'s' * (blocks != 1)} of 4 KiB ({binary_size(self.size_bytes)}) in all. Every other byte is the download's"
+        return f"Otherwise than the download: {held}{blocks} block{'s' * (blocks != 1)} of 4 KiB ({binary_size(self.size_bytes)}) in all. Every other byte is as it was downloaded"
 
 
 UNCHANGED = ImageChanges()

@@ -78,7 +78,7 @@ def compare_sha256(
             Severity.CHECK if promised else Severity.NOTE,
             "No published checksum to compare with",
             f"Its SHA-256 is {found}.",
-            "Compare it with the one on the download page, letter by letter.",
+            "Copy the one on the download page: under Images it is pasted and compared.",
             where,
             "FIPS 180-4",
         )

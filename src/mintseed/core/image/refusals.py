@@ -14,6 +14,8 @@ IMAGE = "a card image, bare or packed with xz, gzip, bzip2 or zstd, also inside 
 AGAIN = "Download it again, and compare its checksum."
 
 _SHOWN_NAMES = 6
+_MOST_OFFERED = 100
+"""images of one archive that can be chosen from; of more it is only said how many there are"""
 
 
 class UnreadableImageError(ImageError):
@@ -32,7 +34,7 @@ class UnreadableImageError(ImageError):
 
 
 class SeveralImagesError(UnreadableImageError):
-    """An archive holds several images and nobody said which; `inside` are their paths in it, with their sizes in bytes as packed there."""
+    """An archive holds several images and nobody said which; `inside` are the first of their paths in it, with their sizes in bytes as packed there."""
 
     inside: tuple[tuple[str, int], ...] = ()
 
@@ -154,5 +156,5 @@ def several(kind: str, inside: Sequence[tuple[str, int]]) -> SeveralImagesError:
             "Say which one is meant.",
         )
     )
-    error.inside = tuple(inside)
+    error.inside = tuple(inside[:_MOST_OFFERED])
     return error

@@ -116,13 +116,13 @@ function Choices({ data, onPick }: { data: Shapes["StationImageOut"]; onPick: (i
           className="!py-1.5"
           name={
             <span className="inline-flex max-w-full flex-wrap items-center gap-x-2.5">
-              {c.fit && <Mark name={c.fit.severity as Severity} />}
+              {c.fit ? <Mark name={c.fit.severity as Severity} /> : c.image.trouble && <Mark name={(c.image.verdict || "stop") as Severity} />}
               <span className="min-w-0 font-mono font-bold break-all">{c.image.file_name}</span>
               {c.suggested && <Tag tone="ok">newest that fits</Tag>}
             </span>
           }
         >
-          <span className="block text-[0.9rem] text-ink-2">{c.fit && c.fit.severity !== "ok" ? c.fit.title : c.image.summary || "not read yet"}</span>
+          <span className="block text-[0.9rem] text-ink-2">{c.fit && c.fit.severity !== "ok" ? c.fit.title : c.image.trouble || c.image.summary || "not read yet"}</span>
         </Card>
       ))}
     </Cards>

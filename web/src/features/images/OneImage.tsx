@@ -168,7 +168,7 @@ function WhichOne({ id, data }: { id: number; data: Shapes["ImageOut"] }) {
   const navigate = useNavigate();
   const read = useChange(["image", id, "inside"], (inside: string) => answer(POST("/api/images/{pk}/inside", { params: { path: { pk: id } }, body: { path: inside } })));
   return (
-    <Sheet title="Which of them?" hint={`${data.inside.length} images are in this file`}>
+    <Sheet title="Which of them?" hint={data.findings[0]?.title}>
       <Trouble error={read.error} />
       <ul>
         {data.inside.map((one) => (
