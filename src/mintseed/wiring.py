@@ -230,6 +230,12 @@ def filled_copies() -> FilledCopies:
     return FilledFolder(config().home / "filled")
 
 
+@cache
+def backups() -> FilledCopies:
+    """Return where cards that were read back are kept as files, until somebody removes them."""
+    return FilledFolder(config().home / "backups")
+
+
 def sweep_scratch() -> int:
     """Remove what dead processes left on this home's scratch folder; return how much."""
     return sweep(config().home / "scratch")

@@ -106,6 +106,45 @@ def test_what_is_cleared_is_zero_and_writing_goes_on_where_it_was(opener: Opener
         assert b"".join(target.read_back(8192)) == b"a" * 4096 + b"b" * 4096
 
 
+def test_zeros_go_over_what_lies_there(opener: Opener) -> None:
+    """Also where a card was used all over, and looking for zeros on it is given up."""
+    data = (bytes(600_000) + b"x" * 400_000) * 7
+    with opener() as target:
+        target.write(b"y" * len(data))
+        target.flush()
+    with opener() as target:
+        for at in range(0, len(data), 1_000_003):
+            target.write(data[at : at + 1_000_003])
+        target.flush()
+        assert b"".join(target.read_back(len(data))) == data
+
+
+def test_where_zeros_lie_none_are_written(tmp_path: Path) -> None:
+    """A file that was never written to stays without blocks there (stat(2), st_blocks)."""
+    file, data = tmp_path / "card", bytes(SIZE // 2) + b"x" * 4096 + bytes(SIZE // 4)
+    file.touch()
+    readers = standin(tmp_path / "bench")
+    with _closing(str(file)) as target, readers.open(readers.drives()[0]) as card:
+        for one in (target, card):
+            one.write(data)
+            one.flush()
+            assert b"".join(one.read_back(len(data))) == data
+    assert file.stat().st_size == len(data)
+    for path in (file, tmp_path / "bench" / "cards" / "pdb.img"):
+        assert path.stat().st_blocks * 512 <= 512 * 1024
+
+
+def test_a_blank_device_is_read_and_not_written(loop_device: str, tmp_path: Path) -> None:
+    """What the kernel counted as written to it (/sys/block/NAME/stat, seventh field: sectors of 512)."""
+    counted = Path("/sys/block", Path(loop_device).name, "stat")
+    (tmp_path / "backing").write_bytes(bytes(SIZE))
+    before = int(counted.read_text().split()[6])
+    with _closing(loop_device) as target:
+        target.write(bytes(SIZE // 2) + b"x" * 4096 + bytes(SIZE // 4))
+        target.flush()
+    assert int(counted.read_text().split()[6]) - before <= 512 * 1024 // 512
+
+
 def test_reading_beyond_the_end_is_our_error(opener: Opener) -> None:
     with opener() as target, pytest.raises(DriveError, match="ends after"):
         list(target.read_back(SIZE + 1))

@@ -22,6 +22,7 @@ from mintseed.server.done.agent.network_memory import NetworkMemory, site_networ
 from mintseed.server.done.jobs.heartbeat import Heartbeat
 from mintseed.server.done.jobs.tasks import (
     card_files_task,
+    card_work_task,
     fill_image_task,
     read_image,
     read_image_task,
@@ -164,6 +165,7 @@ TASKS = {
     Job.Kind.READ_IMAGE: read_image_task,
     Job.Kind.FILL_IMAGE: fill_image_task,
     Job.Kind.CARD_FILES: card_files_task,
+    Job.Kind.CARD_WORK: card_work_task,
 }
 
 

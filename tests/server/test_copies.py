@@ -6,6 +6,7 @@ import asyncio
 import hashlib
 import shutil
 import stat
+import subprocess
 from collections.abc import Iterator
 from datetime import timedelta
 from pathlib import Path
@@ -54,7 +55,7 @@ def test_it_is_made_by_a_job_and_sent_with_its_checksum(api: Api) -> None:
     shown = api.post(f"/deployments/{pk}/card/copies")["copy_of_image"]
     assert (shown["job"]["active"], shown["made_at"], shown["sha256"]) == (True, None, "")
     assert Client().get(f"/api/deployments/{pk}/card/copies/{shown['id']}/file").status_code == 404
-    assert api.call("post", f"/deployments/{pk}/card/copies")[0] == 409
+    assert api.call("post", f"/deployments/{pk}/card/copies", {})[0] == 409
     work()
     copy = api.get(f"/deployments/{pk}/card")["copy_of_image"]
     assert (copy["job"]["state"], copy["current"], copy["file_name"]) == ("done", True, "press-platen-3.2-64.img")
@@ -76,7 +77,7 @@ def test_it_is_made_by_a_job_and_sent_with_its_checksum(api: Api) -> None:
 
 def test_nothing_is_made_before_the_settings_were_looked_over(api: Api) -> None:
     pk = api.post("/deployments", {"recipe": "platen"})["id"]
-    assert api.call("post", f"/deployments/{pk}/card/copies")[0] == 409
+    assert api.call("post", f"/deployments/{pk}/card/copies", {})[0] == 409
     assert not FilledCopy.objects.exists()
 
 
@@ -140,7 +141,7 @@ def test_a_stop_and_an_image_that_went(api: Api) -> None:
     stopped = api.post(f"/deployments/{pk}/card/copies/stop")["copy_of_image"]
     assert (stopped["job"]["state"], stopped["job"]["active"]) == ("stopped", False)
     Image.objects.all().delete()
-    assert api.call("post", f"/deployments/{pk}/card/copies")[0] == 409
+    assert api.call("post", f"/deployments/{pk}/card/copies", {})[0] == 409
 
 
 def test_what_a_worker_leaves_that_was_called_dead_is_removed(api: Api) -> None:
@@ -164,3 +165,26 @@ def test_a_copy_whose_job_was_let_go_spoils_no_screen(api: Api) -> None:
     assert api.get(f"/deployments/{pk}/card")["copy_of_image"] is None
     assert remove_old_copies(timezone.now()) == 0
     assert made(api, pk)["made_at"]
+
+
+@pytest.mark.parametrize(("packing", "ending", "tool"), [("gzip", ".img.gz", "gzip"), ("xz", ".img.xz", "xz"), ("zstd", ".img.zst", "zstd")])  # fmt: skip
+def test_packed_as_one_likes_it_is_the_same_image_and_its_checksum_file_fits(
+    api: Api, tmp_path: Path, packing: str, ending: str, tool: str
+) -> None:
+    """Source: sha256sum(1) -c, and the tool of each packing."""
+    pk = started(api, host_name="press")
+    plain = made(api, pk)
+    api.post(f"/deployments/{pk}/card/copies", {"packing": packing})
+    work()
+    copy = api.get(f"/deployments/{pk}/card")["copy_of_image"]
+    assert (copy["packing"], copy["file_name"]) == (packing, f"press-platen-3.2-64{ending}")
+    packed = b"".join(asyncio.run(pieces(sent(pk, copy["id"]))))
+    (tmp_path / copy["file_name"]).write_bytes(packed)
+    listed = Client().get(f"/api/deployments/{pk}/card/copies/{copy['id']}/checksum")
+    (tmp_path / "list").write_bytes(listed.content)
+    subprocess.run(["sha256sum", "-c", "list"], cwd=tmp_path, check=True, capture_output=True)
+    if shutil.which(tool) is None:
+        pytest.skip(f"no {tool} here")
+    unpacked = subprocess.run([tool, "-dc"], input=packed, capture_output=True, check=True).stdout
+    assert hashlib.sha256(unpacked).hexdigest() == plain["sha256"]
+    assert api.call("post", f"/deployments/{pk}/card/copies", {"packing": "bzip2"})[0] == 422

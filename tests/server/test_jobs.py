@@ -95,11 +95,12 @@ def test_a_write_that_was_stopped_while_it_waited_changed_nothing(api: Api) -> N
     assert [w["outcome"] for w in shown["writes"]] == ["stopped", "proven"]
 
 
-def test_a_bench_that_is_at_another_card_says_so_at_once(api: Api) -> None:
+def test_a_bench_that_is_at_as_many_cards_as_it_can_says_so_at_once(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr("mintseed.server.done.writing.CARDS_AT_ONCE", 1)
     begun(api)
     other = started(api, host_name="second")
     status, problem = api.call("post", f"/deployments/{other}/card/write", card(OTHER_CARD_SERIAL))
-    assert (status, "is at another card, for Reading-room press" in problem["title"]) == (409, True)
+    assert (status, "side by side, for Reading-room press" in problem["title"]) == (409, True)
     work()
     api.post(f"/deployments/{other}/card/write", card(OTHER_CARD_SERIAL))
 
@@ -306,7 +307,7 @@ def test_a_worker_that_sleeps_through_its_own_death_proves_nothing(api: Api, mon
     monkeypatch.setattr(write_card, "execute", sleeps)
     write_card_task.func(job.pk)
     assert proven(a, b) == []
-    assert "handed to another write" in not_written(api, a)
+    assert "handed to other work" in not_written(api, a)
     work()
     assert proven(a, b) == [b]
 
@@ -412,3 +413,14 @@ def test_a_reading_that_ends_while_somebody_looks_is_not_missed(api: Api, monkey
     chosen = api.get(f"/deployments/{pk}/image")["chosen"]
     assert chosen["job"]["state"] == "done"
     assert chosen["xray"] is not None
+
+
+def test_cards_in_readers_of_their_own_are_written_side_by_side(api: Api) -> None:
+    first, _ = begun(api)
+    second = started(api)
+    api.post(f"/deployments/{second}/card/write", card(OTHER_CARD_SERIAL))
+    third = started(api)
+    status, refused = api.call("post", f"/deployments/{third}/card/write", card())
+    assert (status, f"in use already, for {Deployment.objects.get(pk=first).name}" in refused["title"]) == (409, True)
+    work()
+    assert proven(first, second) == [first, second]

@@ -7,16 +7,25 @@ import fcntl
 import mmap
 import os
 import stat
+import struct
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 
+from mintseed.core.card.zeros import stretches
 from mintseed.core.errors import DriveError
 
 _READ_BYTES = 4 * 1024 * 1024
 
 _ALIGN_BYTES = 4096
 """O_DIRECT wants offset, length and memory aligned to the sector; 4096 serves every sector size. Source: open(2)."""
+
+_BLKDISCARD = 0x1277
+"""Forget a range of a block device: two numbers of 64 bits, where it begins and how long it is. Source: linux/fs.h, _IO(0x12, 119)."""
+
+_MOST_IN_VAIN = 16
+"""stretches of zeros that a card is read for and turns out to hold something else, before it is written without looking: a card that
+was used all over is not read once for nothing"""
 
 _MEANING = {
     errno.EBUSY: "the drive is in use",
@@ -69,6 +78,14 @@ def flushed(path: str, flags: int = 0) -> Iterator[Callable[[], None]]:
         os.close(descriptor)
 
 
+def is_hole(descriptor: int, offset_bytes: int, length_bytes: int) -> bool:
+    """Return whether nothing was ever written to that place of a file, so that it holds zeros (lseek(2), SEEK_DATA)."""
+    try:
+        return os.lseek(descriptor, offset_bytes, os.SEEK_DATA) >= offset_bytes + length_bytes
+    except OSError as error:
+        return error.errno == errno.ENXIO  # no data from there to the end of the file
+
+
 class BlockDevice:
     """Implements ports.BlockTarget.
 
@@ -80,6 +97,7 @@ class BlockDevice:
     def __init__(self, path: str) -> None:
         self._path = path
         self._reader = -1
+        self._written = self._in_vain = 0
         try:
             self._is_block = stat.S_ISBLK(Path(path).stat().st_mode)
             self._descriptor = os.open(path, os.O_RDWR | os.O_CLOEXEC | (os.O_EXCL if self._is_block else 0))
@@ -101,12 +119,37 @@ class BlockDevice:
             raise drive_error(error, self._path) from error
 
     def write(self, data: bytes) -> None:
-        view = memoryview(data)
+        for begin, end, blank in stretches(data):
+            if not (blank and self._holds_zeros(self._written + begin, end - begin)):
+                self.write_at(self._written + begin, data[begin:end])
+        self._written += len(data)
+        if not self._is_block and os.fstat(self._descriptor).st_size < self._written:
+            os.ftruncate(self._descriptor, self._written)
+
+    def _holds_zeros(self, offset_bytes: int, length_bytes: int) -> bool:
+        """Return whether the medium is known to hold zeros there. What cannot be read is written: that may mend it."""
+        if self._in_vain >= _MOST_IN_VAIN:
+            return False
         try:
-            while view:
-                view = view[os.write(self._descriptor, view) :]
-        except OSError as error:
-            raise drive_error(error, self._path) from error
+            found = (
+                self._reads_zeros(offset_bytes, length_bytes)
+                if self._is_block
+                else is_hole(self._descriptor, offset_bytes, length_bytes)
+            )
+        except OSError:
+            found = False
+        self._in_vain += not found
+        return found
+
+    def _reads_zeros(self, offset: int, length_bytes: int) -> bool:
+        if offset % _ALIGN_BYTES:
+            return False
+        end = offset + length_bytes
+        with closing(mmap.mmap(-1, _READ_BYTES)) as buffer:
+            for piece in self._read_into(buffer, offset, end):
+                if any(not blank for _, _, blank in stretches(piece)):
+                    return False
+        return True
 
     def write_at(self, offset_bytes: int, data: bytes) -> None:
         try:
@@ -122,6 +165,17 @@ class BlockDevice:
             os.fsync(self._descriptor)
         except OSError as error:
             raise drive_error(error, self._path) from error
+
+    def forget(self) -> None:
+        with suppress(OSError):  # a reader that does not pass it on (ENOTSUP): the card stays as it is
+            if self._is_block:
+                fcntl.ioctl(
+                    self._descriptor, _BLKDISCARD, struct.pack("QQ", 0, os.lseek(self._descriptor, 0, os.SEEK_END))
+                )
+            else:
+                size = os.fstat(self._descriptor).st_size
+                os.ftruncate(self._descriptor, 0)
+                os.ftruncate(self._descriptor, size)
 
     def read_back(self, length_bytes: int, offset_bytes: int = 0) -> Iterator[bytes]:
         os.posix_fadvise(self._descriptor, 0, 0, os.POSIX_FADV_DONTNEED)

@@ -14,7 +14,7 @@ from datetime import UTC, datetime
 from pathlib import Path
 from typing import BinaryIO
 
-from mintseed.core.errors import InputError, MintSeedError, MissingError, OutsideError
+from mintseed.core.errors import InputError, MintSeedError, MissingError, OutsideError, RefusedError
 from mintseed.core.image.checksums import LIST_NAME
 from mintseed.core.image.naming import ENDINGS
 from mintseed.core.limits import KEEP_FREE_BYTES, MAX_IMAGE_BYTES, MAX_SETTINGS_FILE_BYTES
@@ -196,6 +196,19 @@ class LibraryFolder:
         except OSError as error:
             raise OutsideError(
                 f"cannot be removed ({error.strerror})", where=name, next_step="Look at the folder's rights."
+            ) from error
+
+    def link(self, name: str, new_name: str) -> None:
+        path = self._path(name)
+        try:
+            os.link(path, self._folder / os.fsdecode(name_bytes(new_name)), follow_symlinks=False)
+        except FileExistsError as error:
+            raise RefusedError("a file is called so already", where=new_name, next_step="Take another name.") from error
+        except OSError as error:
+            raise OutsideError(
+                f"cannot be called so ({error.strerror})",
+                where=name,
+                next_step="Rename it in the folder; it is then read as a new file.",
             ) from error
 
     def published_list(self, name: str) -> str | None:

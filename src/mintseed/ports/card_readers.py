@@ -23,13 +23,16 @@ class BlockTarget(Protocol):
     """A drive opened for writing. Every method raises DriveError when the drive lets us down."""
 
     def write(self, data: bytes) -> None:
-        """Write `data` after what was written before."""
+        """Write `data` after what was written before; zeros only where the medium does not hold zeros already."""
 
     def flush(self) -> None:
         """Return only when everything written is on the medium."""
 
     def write_at(self, offset_bytes: int, data: bytes) -> None:
         """Write `data` there. The place where `write` goes on stays as it was."""
+
+    def forget(self) -> None:
+        """Tell the medium that nothing on it is needed any more, where it takes that: it is faster to write to then, and may hold anything."""
 
     def read_back(self, length_bytes: int, offset_bytes: int = 0) -> Iterator[bytes]:
         """Yield `length_bytes` from `offset_bytes` (a multiple of 4096) on, from the medium itself, not from a cache."""

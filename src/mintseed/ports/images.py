@@ -57,6 +57,10 @@ class ImageLibrary(Protocol):
     def remove(self, name: str) -> None:
         """Remove a file of the library for good. Raises MissingError when it is not there."""
 
+    def link(self, name: str, new_name: str) -> None:
+        """Give a file of the library a second name. Raises MissingError when it is not there, RefusedError where something is called so already,
+        OutsideError."""
+
     def published_list(self, name: str) -> str | None:
         """Return the text of a checksum list lying beside the images, or None."""
 

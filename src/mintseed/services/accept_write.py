@@ -15,7 +15,7 @@ from mintseed.services.refuse import refuse_stops
 @dataclass(frozen=True, slots=True)
 class DriveUse:
     """What is known of the drive's use: who writes to it now (empty: nobody), whether its bench's worker lives, and whether
-    somebody is still to say whose card is in it. `busy_with`: whose card the bench's one writer is at. `room_bytes`: how much a pretend card may still grow by a test of its whole
+    somebody is still to say whose card is in it. `busy_with`: whose cards the bench is at, as many as it writes side by side; nothing while it may begin another. `room_bytes`: how much a pretend card may still grow by a test of its whole
     room, None where that does not matter."""
 
     writer: str = ""
@@ -60,11 +60,11 @@ def check(walk: Walk, drive: Drive, *, serial: str, again: str, use: DriveUse) -
                              f"A pretend card is a file here: it would grow to {drive_size(drive.size_bytes)}, and {decimal_size(use.room_bytes)} are left.",
                              "Write it without the full test, or make room on this disk.", where))  # fmt: skip
     if use.writer:
-        found.append(Finding("card.being-written", Severity.STOP, f"It is being written already, for {use.writer}",
+        found.append(Finding("card.being-written", Severity.STOP, f"It is in use already, for {use.writer}",
                              fix="Wait for it, or stop it.", where=where))  # fmt: skip
     if use.busy_with and not use.writer and not walk.inputs.write.writing:
-        found.append(Finding("card.bench-busy", Severity.STOP, f"{use.bench_name} is at another card, for {use.busy_with}",
-                             "A bench writes one card after the other.", "Wait until that one is done, then write this one.", where))  # fmt: skip
+        found.append(Finding("card.bench-busy", Severity.STOP, f"{use.bench_name} is at as many cards as it writes side by side, for {use.busy_with}",
+                             "", "Wait until one of them is done, then write this one.", where))  # fmt: skip
     if walk.inputs.write.writing and not use.writer:
         found.append(Finding("card.writing-elsewhere", Severity.STOP, "This deployment is being written already, to another drive",
                              fix="Wait for it, or stop it.", where=where))  # fmt: skip

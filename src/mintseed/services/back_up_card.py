@@ -6,37 +6,33 @@ import time
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, nullcontext
 from dataclasses import dataclass
-from typing import BinaryIO
-
-from backports import zstd
-from blake3 import blake3
 
 from mintseed.core.card.drives import Drive, judge_drive
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.errors import OutsideError, PartitionTableError, RefusedError
 from mintseed.core.findings import Finding, Severity
-from mintseed.core.image.packing import PIECE_BYTES, Packing, unpack
+from mintseed.core.image.packing import PIECE_BYTES, Packing
 from mintseed.core.image.partitions import PartitionTable, read_partition_table
 from mintseed.core.ranges import Range, joined
 from mintseed.ports.card_readers import CardReaders, ReadableDrive
 from mintseed.ports.filled_copies import FilledCopies
 from mintseed.ports.volume import VolumeTools
+from mintseed.services import packed_file
 
 READABLE_ALL_THE_SAME = ("card.read-only",)
 """stops for writing that do not keep a card from being read"""
 
-LEVEL = 6
-"""of zstd: about as fast as a card reads"""
-
 
 @dataclass(frozen=True, slots=True)
 class BackedUp:
-    """`image_bytes`: its length unpacked; `left_out_bytes`: how much of that its file systems do not use; `digest`: BLAKE3 of it."""
+    """`image_bytes`: its length unpacked; `left_out_bytes`: how much of that its file systems do not use; `digest`: BLAKE3 of it; `sha256`: of the
+    packed file."""
 
     image_bytes: int
     left_out_bytes: int
     packed_bytes: int
     digest: str
+    sha256: str
     took_s: float
 
 
@@ -66,15 +62,10 @@ def execute(
                                       next_step="Look whether this is the card that is meant.") from error  # fmt: skip
         ends = end_of(table, disk.size_bytes)
         unused = unused_of(table, disk, tools, ends)
-        digest = blake3()
         with copies.new(name, 0) as file:
-            for piece in _packed(_pieces(disk, ends, unused, digest, tell)):
-                file.write(piece)
-            file.flush()
-            packed_bytes = file.tell()
-            _compare(file, digest.hexdigest(), ends, tell)
+            made = packed_file.write(file, _pieces(disk, ends, unused, tell), Packing.ZSTD, tell=tell)
     left_out = sum(length for _, length in unused)
-    return BackedUp(ends, left_out, packed_bytes, digest.hexdigest(), time.monotonic() - started)
+    return BackedUp(ends, left_out, made.size_bytes, made.digest, made.sha256, time.monotonic() - started)
 
 
 def end_of(table: PartitionTable, size_bytes: int) -> int:
@@ -96,7 +87,7 @@ def unused_of(table: PartitionTable, disk: ReadableDrive, tools: VolumeTools, en
 
 
 def _pieces(
-    disk: ReadableDrive, ends: int, unused: tuple[Range, ...], digest: blake3, tell: Callable[[Progress], None]
+    disk: ReadableDrive, ends: int, unused: tuple[Range, ...], tell: Callable[[Progress], None]
 ) -> Iterator[bytes]:
     """Yield the image of a card: what it holds, and zeros for what is not used, which is not read where a whole piece of it is not."""
     started, waiting = time.monotonic(), list(reversed(unused))
@@ -121,27 +112,5 @@ def _pieces(
             for begins, stops in holes:
                 read[begins:stops] = bytes(stops - begins)
             piece = bytes(read)
-        digest.update(piece)
         yield piece
         tell(Progress(Phase.READING_BACK, at + length, ends, time.monotonic() - started))
-
-
-def _packed(pieces: Iterator[bytes]) -> Iterator[bytes]:
-    packer = zstd.ZstdCompressor(level=LEVEL)
-    for piece in pieces:
-        if out := packer.compress(piece):
-            yield out
-    yield packer.flush()
-
-
-def _compare(file: BinaryIO, wanted: str, length_bytes: int, tell: Callable[[Progress], None]) -> None:
-    """Read what was packed again. Raises OutsideError when it is not what was read."""
-    started, found, done = time.monotonic(), blake3(), 0
-    file.seek(0)
-    for piece in unpack(file, Packing.ZSTD):
-        found.update(piece)
-        done += len(piece)
-        tell(Progress(Phase.COMPARING, done, length_bytes, time.monotonic() - started))
-    if found.hexdigest() != wanted or done != length_bytes:
-        raise OutsideError("the file holds other bytes than were read from the card", expected=f"BLAKE3 {wanted}",
-                           next_step="The disk it lies on is failing: have it made on another one.")  # fmt: skip

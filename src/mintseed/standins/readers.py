@@ -18,6 +18,7 @@ from pathlib import Path
 from typing import Any
 
 from mintseed.core.card.drives import Drive, judge_drive, parse_lsblk
+from mintseed.core.card.zeros import stretches
 from mintseed.core.errors import DriveError, RefusedError
 from mintseed.core.findings import Severity
 from mintseed.ports.card_readers import Released
@@ -179,7 +180,9 @@ class StandinCard:
         if 0 <= flip < len(data):
             data = data[:flip] + bytes([data[flip] ^ 1]) + data[flip + 1 :]
         self._pace(len(data))
-        self._store(self._written, data)
+        for begin, end, blank in stretches(data):
+            if not (blank and self._holds(self._written + begin, data[begin:end])):
+                self._store(self._written + begin, data[begin:end])
         self._written += len(data)
 
     def _store(self, offset: int, data: bytes) -> None:
@@ -187,6 +190,9 @@ class StandinCard:
         for place, begin, end in really(self._faults, offset, len(data)):
             if place is not None:
                 os.pwrite(self._descriptor, data[begin:end], place)
+
+    def _holds(self, offset: int, data: bytes) -> bool:
+        return stored(self._descriptor, self._faults, offset, len(data)) == data
 
     def _fail_at(self, fault: str, found: str, coming_bytes: int) -> None:
         limit = self._faults.get(fault)
@@ -207,6 +213,11 @@ class StandinCard:
 
     def flush(self) -> None:
         os.fsync(self._descriptor)
+
+    def forget(self) -> None:
+        size = os.fstat(self._descriptor).st_size
+        os.ftruncate(self._descriptor, 0)
+        os.ftruncate(self._descriptor, size)
 
     def read_back(self, length_bytes: int, offset_bytes: int = 0) -> Iterator[bytes]:
         os.posix_fadvise(self._descriptor, 0, 0, os.POSIX_FADV_DONTNEED)

@@ -34,7 +34,7 @@ function touches(topic: string, key: readonly unknown[]): boolean {
   if (LASTING.has(String(what))) return false;
   if (topic === "everything") return true;
   if (topic === "images") return ["images", "image", "bench", "place"].includes(String(what)) || station === "image";
-  if (topic === "drives") return what === "bench" || what === "drives" || station === "card" || station === "boot";
+  if (topic === "drives") return what === "bench" || what === "drives" || what === "cards" || station === "card" || station === "boot";
   if (topic === "taken") return station === "plan" || what === "shelf";
   if (topic === "network") return station === "boot" || station === "find";
   const [kind, number] = topic.split("/");

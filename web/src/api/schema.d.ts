@@ -155,6 +155,77 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Cards */
+        get: operations["mintseed_server_api_cards_cards"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/work": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin */
+        post: operations["mintseed_server_api_cards_begin"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/work/{pk}/remove": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Remove
+         * @description Remove the file of a backup for good.
+         */
+        post: operations["mintseed_server_api_cards_remove"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/cards/work/{pk}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop */
+        post: operations["mintseed_server_api_cards_stop"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/choices": {
         parameters: {
             query?: never;
@@ -327,7 +398,7 @@ export interface paths {
         put?: never;
         /**
          * Make Copy
-         * @description Have the filled image made as a plain .img file, for a card writer elsewhere.
+         * @description Have the filled image made as a file, for a card writer elsewhere.
          */
         post: operations["mintseed_server_api_card_make_copy"];
         delete?: never;
@@ -1083,6 +1154,26 @@ export interface paths {
         put?: never;
         /** Read Again */
         post: operations["mintseed_server_api_image_read_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/images/{pk}/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Rename File
+         * @description Call an image's file otherwise; whatever uses it goes on using it.
+         */
+        post: operations["mintseed_server_api_image_rename_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1908,6 +1999,22 @@ export interface components {
             why: string;
         };
         /**
+         * BackupOut
+         * @description A card as a file. `there`: it was not removed.
+         */
+        BackupOut: {
+            /** File Name */
+            file_name: string;
+            /** Image Text */
+            image_text: string;
+            /** Sha256 */
+            sha256: string;
+            /** Size Text */
+            size_text: string;
+            /** There */
+            there: boolean;
+        };
+        /**
          * BandOut
          * @description A running boot: seconds since power-on at `pace`, and the marks of its time band.
          */
@@ -2324,6 +2431,13 @@ export interface components {
             /** Outcome */
             outcome: string;
         };
+        /** CardsOut */
+        CardsOut: {
+            /** Readers */
+            readers: components["schemas"]["ReaderOut"][];
+            /** Works */
+            works: components["schemas"]["WorkOut"][];
+        };
         /**
          * Cause
          * @description One possible cause. `what_to_try` is the one thing that would tell or cure it.
@@ -2448,6 +2562,18 @@ export interface components {
             what: string;
         };
         /**
+         * CopyIn
+         * @description How the filled image is to be packed; `raw` is a plain image.
+         */
+        CopyIn: {
+            /**
+             * Packing
+             * @default raw
+             * @enum {string}
+             */
+            packing: "raw" | "gzip" | "xz" | "zstd";
+        };
+        /**
          * CopyOut
          * @description The filled image as a file: being made, there until `kept_until`, or why not. `current`: made of the settings as they are.
          */
@@ -2463,6 +2589,8 @@ export interface components {
             kept_until: string | null;
             /** Made At */
             made_at: string | null;
+            /** Packing */
+            packing: string;
             /** Sha256 */
             sha256: string;
             /** Size Text */
@@ -3020,6 +3148,8 @@ export interface components {
             summary: string;
             /** Trouble */
             trouble: string;
+            /** Used By */
+            used_by: string[];
             /** Verdict */
             verdict: string;
         };
@@ -3284,6 +3414,10 @@ export interface components {
             building: components["schemas"]["JobOut"] | null;
             /** Findings */
             findings: components["schemas"]["Finding"][];
+            /** Idle */
+            idle: number;
+            /** Idle Text */
+            idle_text: string;
             /** Images */
             images: components["schemas"]["ImageRowOut"][];
             /** Next Page */
@@ -4251,6 +4385,16 @@ export interface components {
             there: boolean;
         };
         /**
+         * ReaderOut
+         * @description A card in a reader, and what is being done to it.
+         */
+        ReaderOut: {
+            drive: components["schemas"]["DriveOut"];
+            /** Readable */
+            readable: boolean;
+            work: components["schemas"]["WorkOut"] | null;
+        };
+        /**
          * RecipeOut
          * @description An appliance in a few words. `brought`: its recipe is one's own.
          */
@@ -4269,6 +4413,11 @@ export interface components {
             releases: string[];
             /** Summary */
             summary: string;
+        };
+        /** RenameIn */
+        RenameIn: {
+            /** Name */
+            name: string;
         };
         /**
          * RepairOut
@@ -5156,6 +5305,58 @@ export interface components {
             told: boolean;
         };
         /**
+         * WorkIn
+         * @description The drive as the person picked it: its row, path and serial; `again` is the path picked a second time, where what is on it goes.
+         */
+        WorkIn: {
+            /**
+             * Again
+             * @default
+             */
+            again: string;
+            /**
+             * Does
+             * @enum {string}
+             */
+            does: "back-up" | "test" | "clear";
+            /** Drive Id */
+            drive_id: number;
+            /** Path */
+            path: string;
+            /** Serial */
+            serial: string;
+        };
+        /**
+         * WorkOut
+         * @description What was done to a card, or is. `finding` is what came out of it.
+         */
+        WorkOut: {
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            backup: components["schemas"]["BackupOut"] | null;
+            /** Bench Name */
+            bench_name: string;
+            /** Does */
+            does: string;
+            /** Done At */
+            done_at: string | null;
+            /** Drive Path */
+            drive_path: string;
+            finding: components["schemas"]["Finding"] | null;
+            /** Id */
+            id: number;
+            job: components["schemas"]["JobOut"] | null;
+            /** Reader */
+            reader: string;
+            /** Took S */
+            took_s: number;
+            /** Whose */
+            whose: string;
+        };
+        /**
          * WriteIn
          * @description The drive as the person picked it: its row, path and serial, and the path picked a second time. `clear_end`: what an
          *     earlier system left at the end of the card goes too. `test_whole`: all of the room beyond the image is written and read back.
@@ -5723,6 +5924,166 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_cards_cards: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardsOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_cards_begin: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WorkIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardsOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_cards_remove: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardsOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_cards_stop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardsOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_site_choices: {
         parameters: {
             query?: never;
@@ -6173,7 +6534,11 @@ export interface operations {
             };
             cookie?: never;
         };
-        requestBody?: never;
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CopyIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -7747,6 +8112,7 @@ export interface operations {
             query?: {
                 page?: number;
                 search?: string;
+                idle?: boolean;
             };
             header?: never;
             path?: never;
@@ -8080,6 +8446,50 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImageOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_image_rename_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -120,6 +120,7 @@ function Places() {
   const places = [
     { to: "/", name: "Bench", count: place?.deployments },
     { to: "/images", name: "Images", count: place?.images },
+    { to: "/cards", name: "Cards", count: undefined },
     { to: "/shelf", name: "Shelf", count: undefined },
     { to: "/recipes", name: "Recipes", count: undefined },
     { to: "/doctor", name: "Doctor", count: undefined },

@@ -18,6 +18,7 @@ export const router = createBrowserRouter([
       { path: "/images", lazy: async () => ({ Component: (await import("../features/images/ImageLibrary")).ImageLibrary }) },
       { path: "/images/:id", lazy: async () => ({ Component: (await import("../features/images/OneImage")).OneImage }) },
       { path: "/images/:id/use", lazy: async () => ({ Component: (await import("../features/images/UseImage")).UseImage }) },
+      { path: "/cards", lazy: async () => ({ Component: (await import("../features/cards/CardsPlace")).CardsPlace }) },
       { path: "/shelf/own-board", lazy: async () => ({ Component: (await import("../features/shelf/OwnBoard")).OwnBoard }) },
       { path: "/shelf", lazy: async () => ({ Component: (await import("../features/shelf/ShelfPlace")).ShelfPlace }) },
       { path: "/matrix", lazy: async () => ({ Component: (await import("../features/plan/MatrixPlace")).MatrixPlace }) },

@@ -5,6 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from enum import StrEnum
 
+CARDS_AT_ONCE = 4
+"""cards a bench writes side by side, each in a reader of its own: more than readers share one bus well"""
+
 
 class Phase(StrEnum):
     """What is being done to the card. Only `PROVEN` means it may go into a board."""

@@ -2,20 +2,18 @@
 
 from __future__ import annotations
 
-import asyncio
-import base64
-from collections.abc import AsyncIterator
 from datetime import datetime
-from typing import Any, BinaryIO
+from typing import Any, Literal
 
-from django.http import HttpRequest, StreamingHttpResponse
-from django.utils.http import content_disposition_header
+from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from ninja import Router, Schema
 
 from mintseed import wiring
 from mintseed.core.findings import Finding
+from mintseed.core.image.packing import Packing
 from mintseed.core.stations import Station
 from mintseed.core.units import decimal_size
+from mintseed.server.api.handed_over import checksum_of, handed_over
 from mintseed.server.api.shapes import (
     DeploymentOut,
     DriveOut,
@@ -27,15 +25,13 @@ from mintseed.server.api.shapes import (
     questions_out,
 )
 from mintseed.server.done.cards import CAPACITY, CHANGES
-from mintseed.server.done.copies import begin_copy, job_of, kept_until, last_copy, open_copy, stop_copy
+from mintseed.server.done.copies import begin_copy, job_of, kept_until, last_copy, made_copy, open_copy, stop_copy
 from mintseed.server.done.proofs import answer
 from mintseed.server.done.writing import begin_write, stop_write
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.kept.models import Write
 from mintseed.server.kept.stored_types import stored
 from mintseed.server.owned.library import sync_library
-
-STREAM_BYTES = 256 * 1024
 
 router = Router(tags=["card"])
 
@@ -70,6 +66,7 @@ class CopyOut(Schema):
 
     id: int
     file_name: str
+    packing: str
     size_text: str
     sha256: str
     made_at: datetime | None
@@ -126,6 +123,12 @@ class AnswerIn(Schema):
     nobody_knows: bool = False
 
 
+class CopyIn(Schema):
+    """How the filled image is to be packed; `raw` is a plain image."""
+
+    packing: Literal["raw", "gzip", "xz", "zstd"] = "raw"
+
+
 @router.get("/deployments/{pk}/card", response=CardOut)
 def read_card(request: HttpRequest, pk: int) -> CardOut:
     sync_library()  # a file that left meanwhile is not there to be written
@@ -155,9 +158,9 @@ def stop(request: HttpRequest, pk: int) -> CardOut:
 
 
 @router.post("/deployments/{pk}/card/copies", response=CardOut)
-def make_copy(request: HttpRequest, pk: int) -> CardOut:
-    """Have the filled image made as a plain .img file, for a card writer elsewhere."""
-    begin_copy(pk)
+def make_copy(request: HttpRequest, pk: int, payload: CopyIn) -> CardOut:
+    """Have the filled image made as a file, for a card writer elsewhere."""
+    begin_copy(pk, Packing(payload.packing))
     return _out(judged(pk))
 
 
@@ -170,18 +173,13 @@ def stop_making(request: HttpRequest, pk: int) -> CardOut:
 @router.get("/deployments/{pk}/card/copies/{copy_pk}/file", include_in_schema=False)
 def send_copy(request: HttpRequest, pk: int, copy_pk: int) -> StreamingHttpResponse:
     copy, file = open_copy(pk, copy_pk)
-    response = StreamingHttpResponse(_streamed(file), content_type="application/octet-stream")
-    response.headers["Content-Disposition"] = content_disposition_header(True, copy.file_name) or "attachment"
-    response.headers["Content-Length"] = str(copy.size_bytes)
-    response.headers["Repr-Digest"] = f"sha-256=:{base64.b64encode(bytes.fromhex(copy.sha256)).decode()}:"  # RFC 9530
-    return response
+    return handed_over(file, copy.file_name, copy.size_bytes, copy.sha256)
 
 
-async def _streamed(file: BinaryIO) -> AsyncIterator[bytes]:
-    """Read `file` as it is taken: the server asks for the next piece when the one before is on its way."""
-    with file:
-        while piece := await asyncio.to_thread(file.read, STREAM_BYTES):
-            yield piece
+@router.get("/deployments/{pk}/card/copies/{copy_pk}/checksum", include_in_schema=False)
+def send_checksum(request: HttpRequest, pk: int, copy_pk: int) -> HttpResponse:
+    copy = made_copy(pk, copy_pk)
+    return checksum_of(copy.file_name, copy.sha256)
 
 
 def _copy_out(view: Judged) -> CopyOut | None:
@@ -189,7 +187,7 @@ def _copy_out(view: Judged) -> CopyOut | None:
     if copy is None or copy.gone_at is not None or (copy.made_at is None and job_of(copy) is None):
         return None
     return CopyOut(
-        id=copy.pk, file_name=copy.file_name, size_text=decimal_size(copy.size_bytes) if copy.made_at else "",
+        id=copy.pk, file_name=copy.file_name, packing=copy.packing or Packing.RAW, size_text=decimal_size(copy.size_bytes) if copy.made_at else "",
         sha256=copy.sha256, made_at=copy.made_at, kept_until=kept_until(copy),
         current=copy.fingerprint == view.loaded.walk.fingerprint, job=job_out(job_of(copy)),
     )  # fmt: skip

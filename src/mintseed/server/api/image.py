@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Annotated
 
@@ -35,6 +36,7 @@ from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, jo
 from mintseed.server.done.copies import stop_jobs
 from mintseed.server.done.jobs.tasks import queue_building
 from mintseed.server.done.reading import compare_with, queue_reading
+from mintseed.server.done.renaming import rename
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.job_state import is_active
 from mintseed.server.judged.judging import Judged, judged
@@ -43,7 +45,7 @@ from mintseed.server.judged.load import Loaded
 from mintseed.server.kept.models import MOST_NAME_BYTES, BoardUnit, Deployment, Image, Job
 from mintseed.server.kept.stored_types import FINDING, INSIDE, outline_of_row, stored, xray_of
 from mintseed.server.owned import demo_images, descriptions
-from mintseed.server.owned.library import ORDER, image_inside, strangers, sync_library
+from mintseed.server.owned.library import ORDER, image_inside, strangers, sync_library, unused_files
 from mintseed.server.owned.users import Users, users_of
 from mintseed.services import change_choice
 
@@ -64,6 +66,8 @@ class ImageRowOut(Schema):
     read_at: datetime | None
     trouble: str
     summary: str
+    used_by: list[str]
+    """in the library's list: names of the first few deployments, and whether there are more"""
 
 
 class LibraryOut(Schema):
@@ -73,6 +77,9 @@ class LibraryOut(Schema):
     total: int
     size_text: str
     """room that the files take"""
+    idle: int
+    idle_text: str
+    """files that nothing uses, which may go, and the room they take"""
     next_page: int | None
     findings: list[Finding]
     to_build: int
@@ -195,15 +202,22 @@ def images(
     request: HttpRequest,
     page: Annotated[int, Field(ge=0, le=100_000)] = 0,
     search: Annotated[str, Field(max_length=80)] = "",
+    idle: bool = False,
 ) -> LibraryOut:
     rows = sync_library()
+    unused = unused_files()
+    if idle:
+        rows = rows.filter(pk__in=[i.pk for i in unused])
     if wanted := search.strip():
         named = [r.id for r in descriptions.recipes().values() if wanted.lower() in f"{r.name} {r.kind}".lower()]
         rows = rows.filter(Q(file_name__icontains=wanted) | Q(recipe__in=named))
     begins = page * PAGE_IMAGES
     shown = list(rows.defer(None).defer("xray")[begins : begins + PAGE_IMAGES + 1])
+    users = users_of("image", [i.pk for i in shown[:PAGE_IMAGES]])
     return LibraryOut(
-        images=[row_out(i) for i in shown[:PAGE_IMAGES]],
+        images=[row_out(i, users[i.pk].words) for i in shown[:PAGE_IMAGES]],
+        idle=len(unused),
+        idle_text=decimal_size(sum(i.size_bytes for i in unused)),
         total=count_up_to(rows),
         size_text=decimal_size(_room_taken()),
         next_page=page + 1 if len(shown) > PAGE_IMAGES else None,
@@ -254,6 +268,17 @@ def read_again(request: HttpRequest, pk: int) -> ImageOut:
 @router.post("/images/{pk}/stop", response=ImageOut)
 def stop_reading(request: HttpRequest, pk: int) -> ImageOut:
     stop_jobs(Job.objects.filter(image_id=pk, kind=Job.Kind.READ_IMAGE))
+    return _image_out(pk)
+
+
+class RenameIn(Schema):
+    name: Annotated[str, Field(min_length=1, max_length=MOST_NAME_BYTES)]
+
+
+@router.post("/images/{pk}/rename", response=ImageOut)
+def rename_file(request: HttpRequest, pk: int, payload: RenameIn) -> ImageOut:
+    """Call an image's file otherwise; whatever uses it goes on using it."""
+    rename(pk, payload.name)
     return _image_out(pk)
 
 
@@ -344,7 +369,7 @@ def words_of(kernels: tuple[int, ...]) -> str:
     return " and ".join(str(k) for k in kernels) or "?"
 
 
-def row_out(image: Image) -> ImageRowOut:
+def row_out(image: Image, used_by: Sequence[str] = ()) -> ImageRowOut:
     outline = outline_of_row(image)
     recipe = descriptions.recipes().get(image.recipe)
     why = next(iter(_why_not(image)), None)
@@ -365,6 +390,7 @@ def row_out(image: Image) -> ImageRowOut:
         read_at=image.read_at,
         trouble=f"{why.title}." if why else str((image.trouble or {}).get("sentence", "")),
         summary=summary,
+        used_by=list(used_by),
     )
 
 
@@ -419,7 +445,7 @@ def _image_was(one: Loaded) -> ImageOut | None:
     row = ImageRowOut(
         id=one.row.image_id or 0, file_name=xray.file_name, size_text=decimal_size(xray.packed_bytes), recipe_id=xray.recipe_id,
         appliance=one.names.appliance, release=xray.release, build=xray.build, verdict=str(verdict(xray.findings)), read_at=None, trouble="",
-        summary="",
+        summary="", used_by=[],
     )  # fmt: skip
     return ImageOut(
         image=row,

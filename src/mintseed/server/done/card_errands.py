@@ -36,7 +36,7 @@ def begin(
         raise RefusedError(f"the worker of {bench.name} does not answer", next_step="Start it, then try again.")
     drive: Drive = DRIVE.validate_python(row.drive)
     if busy := writer_of(lock_lease(bench, drive.path), now):
-        raise RefusedError(f"{busy} is being written to it", where=drive.path, next_step="Wait until it has ended.")
+        raise RefusedError(f"it is in use for {busy}", where=drive.path, next_step="Wait until it has ended.")
     if len(put or {}) > MOST_FILES:
         raise InputError(f"{len(put or {})} files are too many", expected=f"at most {MOST_FILES}", where="files")
     errand = CardErrand.objects.create(

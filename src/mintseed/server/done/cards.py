@@ -90,7 +90,13 @@ def still_holds(write: Write, disk: Source, most: int) -> bool:
 
 
 def card_of(marks: CardMarks, known: Card | None = None) -> tuple[Card, Recognition]:
-    """Return the row of the card that shows `marks`, a fresh one for a card nobody wrote yet; `known` is the card where its bytes do
+    """Return the row of the card that shows `marks`, a fresh one for a card nobody wrote yet. Raises as `known_card` does."""
+    card, found = known_card(marks, known)
+    return card or Card.objects.create(number=marks.number, size_bytes=marks.size_bytes), found
+
+
+def known_card(marks: CardMarks, known: Card | None = None) -> tuple[Card | None, Recognition]:
+    """Return the row of the card that shows `marks`, None for a card nobody wrote yet; `known` is the card where its bytes do
     not tell and it never left its reader. Raises RefusedError where only a person can say which it is."""
     found, card = recognised(marks)
     if found.kind == "kin" and known is not None:
@@ -102,4 +108,4 @@ def card_of(marks: CardMarks, known: Card | None = None) -> tuple[Card, Recognit
             "this card holds an image that was written here, and its bytes do not tell which card it is", where="the card",
             next_step="Say under Card whose it is, then write it.",
         )  # fmt: skip
-    return card or Card.objects.create(number=marks.number, size_bytes=marks.size_bytes), found
+    return card, found

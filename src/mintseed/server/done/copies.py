@@ -12,6 +12,8 @@ from django.utils import timezone
 from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
 from mintseed.core.image.naming import own_name
+from mintseed.core.image.pack import ENDINGS
+from mintseed.core.image.packing import Packing
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.jobs.tasks import fill_image_task
 from mintseed.server.judged.changes import changed, deployment_topic
@@ -23,8 +25,8 @@ from mintseed.server.kept.bells import ring
 from mintseed.server.kept.models import Deployment, FilledCopy, Job
 
 
-def begin_copy(pk: int) -> FilledCopy:
-    """Have the filled image of deployment `pk` made as a file. Raises RefusedError when it is not ready, or is made now."""
+def begin_copy(pk: int, packing: Packing = Packing.RAW) -> FilledCopy:
+    """Have the filled image of deployment `pk` made as a file, packed as `packing`. Raises RefusedError when it is not ready, or is made now."""
     with transaction.atomic():
         Deployment.objects.select_for_update().get(pk=pk)
         one = judged(pk).loaded
@@ -38,7 +40,8 @@ def begin_copy(pk: int) -> FilledCopy:
         plain = "".join(c if c.isalnum() or c in "-._" else "-" for c in stem)
         copy = FilledCopy.objects.create(
             deployment=one.row,
-            file_name=f"{one.row.host_name}-{plain}"[:190] + ".img",
+            file_name=f"{one.row.host_name}-{plain}"[:190] + ENDINGS[packing],
+            packing=packing,
             fingerprint=one.walk.fingerprint,
         )
         job = Job.objects.create(kind=Job.Kind.FILL_IMAGE, copy=copy, total_bytes=xray.unpacked_bytes if xray else 0)
@@ -97,12 +100,18 @@ def kept_until(copy: FilledCopy) -> datetime | None:
 
 def open_copy(pk: int, copy_pk: int) -> tuple[FilledCopy, BinaryIO]:
     """Return a whole copy and its file. Raises MissingError when it is not there."""
-    copy = FilledCopy.objects.select_related("deployment").get(pk=copy_pk, deployment_id=pk)
-    if copy.made_at is None or copy.gone_at is not None:
-        raise MissingError("this copy is not there", next_step="Have it made again under Card.")
+    copy = made_copy(pk, copy_pk)
     file = wiring.filled_copies().open(stored_as(copy))
     record(copy.deployment, "card", "card.handed-over", f"Filled image handed over as {copy.file_name}")
     return copy, file
+
+
+def made_copy(pk: int, copy_pk: int) -> FilledCopy:
+    """Return a whole copy. Raises MissingError when it is not there."""
+    copy = FilledCopy.objects.select_related("deployment").get(pk=copy_pk, deployment_id=pk)
+    if copy.made_at is None or copy.gone_at is not None:
+        raise MissingError("this copy is not there", next_step="Have it made again under Card.")
+    return copy
 
 
 def remove_old_copies(now: datetime) -> int:

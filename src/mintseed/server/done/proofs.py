@@ -19,7 +19,16 @@ from mintseed.core.errors import RefusedError
 from mintseed.server.judged.changes import changed
 from mintseed.server.judged.journal import record
 from mintseed.server.kept.due import judge_soon
-from mintseed.server.kept.models import BootRun, Card, CardQuestion, Deployment, ReportedDrive, Write, WrittenBlocks
+from mintseed.server.kept.models import (
+    Bench,
+    BootRun,
+    Card,
+    CardQuestion,
+    Deployment,
+    ReportedDrive,
+    Write,
+    WrittenBlocks,
+)
 from mintseed.server.kept.transactions import all_or_nothing
 
 
@@ -53,14 +62,23 @@ def _locked(writes: Collection[int]) -> Sequence[Write]:
 def end_on_card(card: Card, write: Write, now: datetime) -> None:
     """`write` is about to go to `card`, or went there: whatever else was proven on it, or never left that reader, ends."""
     others = standing().exclude(pk=write.pk)
-    on_it = set(others.filter(card=card).values_list("pk", flat=True))
-    drive = ReportedDrive.objects.filter(bench=write.bench, path=write.drive_path).first()
+    _end_in(others, card, write.bench, write.drive_path, now, f"{write.deployment.name} was written on its card")
+
+
+def end_in_drive(card: Card | None, bench: Bench, path: str, now: datetime, why: str) -> None:
+    """What lies in a drive is about to go, no image comes to it: whatever was proven on that card, or never left that reader, ends."""
+    _end_in(standing(), card, bench, path, now, why)
+
+
+def _end_in(among: QuerySet[Write], card: Card | None, bench: Bench, path: str, now: datetime, why: str) -> None:
+    on_it = set(among.filter(card=card).values_list("pk", flat=True)) if card is not None else set[int]()
+    drive = ReportedDrive.objects.filter(bench=bench, path=path).first()
     if drive is not None:
         # A card that never left the reader since it was proven is the same card, whatever its bytes say.
-        stayed = others.filter(bench=write.bench, drive_path=write.drive_path, proven_at__gte=drive.appeared_at)
+        stayed = among.filter(bench=bench, drive_path=path, proven_at__gte=drive.appeared_at)
         on_it |= set(stayed.values_list("pk", flat=True))
     if on_it:
-        void(on_it, now, f"{write.deployment.name} was written on its card")
+        void(on_it, now, why)
 
 
 def was_booted(write: Write) -> bool:

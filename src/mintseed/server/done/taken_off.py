@@ -91,6 +91,14 @@ def _image_read_now(image: Image) -> None:
         raise RefusedError(f"{image.file_name} is being read", next_step="Wait for it, or stop it.")
 
 
+def _image_users(image: Image) -> Users:
+    """Return who uses an image; of whom a proven card was made of it, that is said."""
+    rows = list(Deployment.there.filter(image=image).order_by("pk")[: MOST_NAMED + 1])
+    proven = set(Write.objects.filter(deployment__in=rows, proven_at__isnull=False, void_at=None).values_list("deployment_id", flat=True))  # fmt: skip
+    names = tuple(f"{d.name} (its proven card was made of it)" if d.pk in proven else d.name for d in rows[:MOST_NAMED])
+    return Users(names, len(rows) > MOST_NAMED)
+
+
 def _remove_file(image: Image) -> None:
     file = file_of(image.file_name)
     if any(
@@ -171,7 +179,7 @@ KINDS: dict[str, Kind] = {
     "card": Kind("card", OwnedCard, _name, lambda row: users_of("owned_card", [row.pk])[row.pk], changed=lambda row: judge_soon(owned_card=row.pk)),
     "part": Kind("part", Part, _name, lambda row: part_users([row.pk])[row.pk], changed=lambda row: judge_soon(parts__part=row.pk)),
     "network": Kind("network", WifiNetwork, lambda row: str(row.ssid), lambda row: users_of("network", [row.pk], beside=True)[row.pk], changed=lambda row: judge_soon(site=row.site_id)),
-    "image": Kind("image", Image, lambda row: str(row.file_name), lambda row: _named(Deployment.there.filter(image=row.pk)), against=_image_read_now,
+    "image": Kind("image", Image, lambda row: str(row.file_name), _image_users, against=_image_read_now,
                   changed=lambda row: judge_soon(image=row.pk), gone=_remove_file),
     "text": Kind("text", Description, lambda row: f"{row.kind} {row.ident}", _text_users, changed=_text_changed),
     "bench": Kind("bench", Bench, _name, against=_bench_stands, keeps=_bench_has_history),

@@ -6,9 +6,11 @@ import shutil
 from datetime import datetime
 
 from django.db import transaction
+from django.db.models import Q
 from django.utils import timezone
 
 from mintseed import wiring
+from mintseed.core.card.progress import CARDS_AT_ONCE
 from mintseed.core.errors import MissingError, RefusedError
 from mintseed.core.settings.fill import FINGERPRINT_VERSION
 from mintseed.server.done.agent.bench_row import is_alive
@@ -83,14 +85,19 @@ def begin_write(
 
 
 def _busy_with(bench: Bench, now: datetime) -> str:
-    """Return which deployment's card the one writer of `bench` is at, or has waiting; empty while it is idle."""
+    """Return whose cards `bench` is at, where it is at as many as it writes side by side; empty while it may begin another."""
     at_it = Job.objects.filter(
-        kind=Job.Kind.WRITE_CARD, state__in=(Job.State.QUEUED, Job.State.RUNNING), write__bench=bench
-    )
-    return next(
-        (j.write.deployment.name for j in at_it.select_related("write__deployment") if j.write and is_active(j, now)),
-        "",
-    )
+        Q(write__bench=bench) | Q(card_work__bench=bench), state__in=(Job.State.QUEUED, Job.State.RUNNING)
+    ).select_related("write__deployment", "card_work")
+    whose = [_card_of(j) for j in at_it if is_active(j, now)]
+    return ", ".join(whose) if len(whose) >= CARDS_AT_ONCE else ""
+
+
+def _card_of(job: Job) -> str:
+    """Return which card `job` is at: whose it becomes, or the reader it lies in."""
+    if job.write is not None:
+        return job.write.deployment.name
+    return (job.card_work.reader or job.card_work.drive_path) if job.card_work is not None else ""
 
 
 def _room(bench: Bench) -> int | None:

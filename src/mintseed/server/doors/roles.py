@@ -27,8 +27,10 @@ OWNERS_ONLY = re.compile(
 OWNERS_READ = re.compile(r"/api/accounts")
 """What only an owner reads."""
 
-HOLDS_SECRETS = re.compile(r"/api/deployments/\d+/(card/copies/\d+/file|settings/files/\d+)|/api/card-files/\d+")
-"""What holds a network's key: a filled image, a filled file, those on a card. Whoever only looks is not handed it."""
+HOLDS_SECRETS = re.compile(
+    r"/api/deployments/\d+/(card/copies/\d+/file|settings/files/\d+)|/api/card-files/\d+|/api/cards/work/\d+/file"
+)
+"""What holds a network's key: a filled image, a filled file, those on a card, a card that was read back. Whoever only looks is not handed it."""
 
 ANYBODYS = re.compile(r"/api/(session|doctor$|texts/[a-z]+/check)")
 """What changes nothing here: coming in and going, and having a text checked or a file looked at."""

@@ -39,6 +39,8 @@ def harm_of(job: Job) -> str:
     """Return how a sentence about a job that was cut off ends: what it leaves behind."""
     if job.errand is not None and job.errand.does != "read":
         return "; what it put there may be there in part"
+    if (work := job.card_work) is not None:
+        return "; what was on the card is gone" if work.does != "back-up" and work.began_at is not None else ""
     begun = job.write is not None and job.write.started_at is not None
     return "; the card is not usable" if begun else ""
 
@@ -64,6 +66,8 @@ def topic_of(job: Job) -> str:
     work = job.write or job.copy
     if job.errand_id is not None:
         return f"card-files/{job.errand_id}"
+    if job.card_work_id is not None:
+        return "drives"
     return deployment_topic(work.deployment_id) if work else "images"
 
 

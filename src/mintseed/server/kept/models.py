@@ -426,8 +426,11 @@ class FilledCopy(models.Model):
     deployment = models.ForeignKey(Deployment, on_delete=models.PROTECT, related_name="copies")
     file_name = models.CharField(max_length=200)
     fingerprint = models.CharField(max_length=64)
+    packing = models.CharField(max_length=5, default="", blank=True)
+    """how it is packed, as core.image.packing.Packing has it; empty for a plain image"""
     size_bytes = models.BigIntegerField(default=0)
     sha256 = models.CharField(max_length=64, default="", blank=True)
+    """of the file as it is handed over"""
     asked_at = models.DateTimeField(default=timezone.now)
     made_at = models.DateTimeField(null=True)
     gone_at = models.DateTimeField(null=True)
@@ -618,9 +621,44 @@ class DriveLease(models.Model):
     path = models.CharField(max_length=120)
     number = models.BigIntegerField(default=0)
     write = models.ForeignKey(Write, null=True, on_delete=models.SET_NULL)
+    card_work = models.ForeignKey("CardWork", null=True, on_delete=models.SET_NULL)
+    """held by one of the two at most"""
 
     class Meta:
         constraints: ClassVar = [models.UniqueConstraint(fields=["bench", "path"], name="one_lease_a_drive")]
+
+
+class CardWork(models.Model):
+    """What is done to a card for no deployment: it is read back into a file, all of its room is tested, or its old tables are cleared."""
+
+    class Does(models.TextChoices):
+        BACK_UP = "back-up"
+        TEST = "test"
+        CLEAR = "clear"
+
+    does = models.CharField(max_length=8, choices=Does.choices)
+    bench = models.ForeignKey(Bench, on_delete=models.CASCADE)
+    drive_path = models.CharField(max_length=120)
+    drive_serial = models.CharField(max_length=120, default="", blank=True)
+    drive_size_bytes = models.BigIntegerField(default=0)
+    reader = models.CharField(max_length=160, default="", blank=True)
+    whose = models.CharField(max_length=200, default="", blank=True)
+    """whose card it was said to be when it was asked for"""
+    lease_number = models.BigIntegerField(default=0)
+    asked_at = models.DateTimeField(default=timezone.now)
+    began_at = models.DateTimeField(null=True)
+    """when the drive was its own and, where it changes the card, its first byte was about to go"""
+    done_at = models.DateTimeField(null=True)
+    took_s = models.FloatField(default=0)
+    findings = models.JSONField(default=list)
+    """what came out of it: core.findings.Finding"""
+    file_name = models.CharField(max_length=200, default="", blank=True)
+    """of a backup: what it is called when it is handed over; size, what of the card it left out as unused, and SHA-256 of the file"""
+    image_bytes = models.BigIntegerField(default=0)
+    left_out_bytes = models.BigIntegerField(default=0)
+    size_bytes = models.BigIntegerField(default=0)
+    sha256 = models.CharField(max_length=64, default="", blank=True)
+    gone_at = models.DateTimeField(null=True)
 
 
 class CardErrand(models.Model):
@@ -647,6 +685,12 @@ class CardErrand(models.Model):
     created_at = models.DateTimeField(default=timezone.now, db_index=True)
 
 
+def _only(kind: str, subject: str) -> models.Q:
+    """Return the condition that a job of `kind` has its subject, and no other."""
+    others = {name: None for name in ("write", "image", "copy", "errand", "card_work") if name != subject}
+    return models.Q(kind=kind, **others, **({f"{subject}__isnull": False} if subject else {}))
+
+
 class Job(models.Model):
     """Background work. A running job whose heartbeat stops is dead; it never counts as done."""
 
@@ -663,6 +707,7 @@ class Job(models.Model):
         FILL_IMAGE = "fill-image"
         BUILD_IMAGES = "build-images"
         CARD_FILES = "card-files"
+        CARD_WORK = "card-work"
 
     kind = models.CharField(max_length=20, choices=Kind.choices)
     state = models.CharField(max_length=10, choices=State.choices, default=State.QUEUED)
@@ -670,6 +715,7 @@ class Job(models.Model):
     image = models.ForeignKey(Image, null=True, on_delete=models.CASCADE)
     copy = models.OneToOneField(FilledCopy, null=True, on_delete=models.CASCADE, related_name="job")
     errand = models.OneToOneField(CardErrand, null=True, on_delete=models.CASCADE, related_name="job")
+    card_work = models.OneToOneField(CardWork, null=True, on_delete=models.CASCADE, related_name="job")
     phase = models.CharField(max_length=20, default="", blank=True)
     done_bytes = models.BigIntegerField(default=0)
     total_bytes = models.BigIntegerField(default=0)
@@ -687,11 +733,12 @@ class Job(models.Model):
         constraints: ClassVar = [
             models.CheckConstraint(
                 name="one_subject_a_job",
-                condition=models.Q(kind="write-card", write__isnull=False, image=None, copy=None, errand=None)
-                | models.Q(kind="read-image", write=None, image__isnull=False, copy=None, errand=None)
-                | models.Q(kind="fill-image", write=None, image=None, copy__isnull=False, errand=None)
-                | models.Q(kind="build-images", write=None, image=None, copy=None, errand=None)
-                | models.Q(kind="card-files", write=None, image=None, copy=None, errand__isnull=False),
+                condition=_only("write-card", "write")
+                | _only("read-image", "image")
+                | _only("fill-image", "copy")
+                | _only("build-images", "")
+                | _only("card-files", "errand")
+                | _only("card-work", "card_work"),
             )
         ]
 

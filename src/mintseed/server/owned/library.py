@@ -19,7 +19,7 @@ from mintseed.core.image.report import XRay
 from mintseed.core.recipes.identity import identity_of
 from mintseed.ports.images import LibraryFile
 from mintseed.server.kept.due import judge_soon
-from mintseed.server.kept.models import MOST_NAME_BYTES, Image
+from mintseed.server.kept.models import MOST_NAME_BYTES, Deployment, Image
 from mintseed.server.kept.stored_types import XRAY, xray_text
 from mintseed.server.owned import descriptions
 
@@ -49,6 +49,15 @@ def sync_library() -> QuerySet[Image]:
         _sync(files)
         _in_step_with = files
     return here.filter(removed_at=None).order_by(*ORDER)
+
+
+def unused_files() -> list[Image]:
+    """Return the rows of the library's files that no deployment on the bench uses, nor an image in them."""
+    here = Image.objects.filter(present=True, removed_at=None)
+    names = Deployment.there.exclude(image=None).values_list("image__file_name", flat=True).distinct()
+    used = {file_of(name) for name in names}
+    files = here.exclude(file_name__contains="/").only("pk", "file_name", "size_bytes")
+    return [one for one in files if one.file_name not in used]
 
 
 def in_step() -> bool:

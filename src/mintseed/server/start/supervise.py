@@ -22,6 +22,8 @@ from contextlib import suppress
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 
+from mintseed.core.card.progress import CARDS_AT_ONCE
+
 RUN_MARK = "MINTSEED_RUN"
 """In the environment of every process of one run: the home and what runs there. Only the start scripts set it."""
 
@@ -52,15 +54,15 @@ def _manage(*arguments: str) -> tuple[str, ...]:
     return (sys.executable, "manage.py", *arguments)
 
 
-def _worker(queue: str) -> tuple[str, ...]:
-    return _manage("worker", "--queue-name", queue)
+def _worker(queue: str, at_once: int = 1) -> tuple[str, ...]:
+    return _manage("worker", "--queue-name", queue, "--at-once", str(at_once))
 
 
 def bench_programs(bench_name: str, *, begins_after_s: float = 0.0) -> tuple[Program, ...]:
-    """Return what one bench needs: a worker that writes, one that reads, its agent, and the stand-in boards."""
+    """Return what one bench needs: a worker that writes cards, some side by side, one that reads images, its agent, and the stand-in boards."""
     return (
         Program("agent", _manage("bench_agent"), begins_after_s=begins_after_s),
-        Program("cards", _worker(f"cards-{bench_name}"), begins_after_s=begins_after_s),
+        Program("cards", _worker(f"cards-{bench_name}", CARDS_AT_ONCE), begins_after_s=begins_after_s),
         Program("images", _worker(f"images-{bench_name}"), begins_after_s=begins_after_s),
         Program("boards", _manage("standin_bench"), begins_after_s=begins_after_s),
     )

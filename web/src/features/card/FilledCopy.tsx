@@ -1,15 +1,27 @@
-// The filled image as a plain file: asked for, made and checked by the worker, offered for a while.
+// The filled image as a file, plain or packed: asked for, made and checked by the worker, offered for a while.
 import { Download } from "lucide-react";
+import { useState } from "react";
 import { answer, POST, type Shapes } from "../../api/client";
 import { useChange } from "../../api/use";
 import { decimalSize } from "../../lib/words";
 import { Button, Mono, Trouble } from "../../ui/parts";
+import { Select } from "../../ui/Select";
 import { Time } from "../../ui/Time";
+
+type Packing = Shapes["CopyIn"]["packing"];
+
+const PACKINGS = [
+  ["raw", "plain, .img"],
+  ["gzip", "packed, .img.gz"],
+  ["xz", "packed smallest, .img.xz"],
+  ["zstd", "packed, .img.zst"],
+] as const;
 
 export function FilledCopy({ id, copy }: { id: number; copy: Shapes["CopyOut"] | null }) {
   const key = ["deployment", id, "card"];
   const path = { params: { path: { pk: id } } };
-  const make = useChange(key, () => answer(POST("/api/deployments/{pk}/card/copies", path)));
+  const [packing, setPacking] = useState<Packing>((copy?.packing as Packing | undefined) ?? "raw");
+  const make = useChange(key, () => answer(POST("/api/deployments/{pk}/card/copies", { ...path, body: { packing } })));
   const stop = useChange(key, () => answer(POST("/api/deployments/{pk}/card/copies/stop", path)));
   const job = copy?.job;
   const there = copy?.made_at != null;
@@ -42,7 +54,10 @@ export function FilledCopy({ id, copy }: { id: number; copy: Shapes["CopyOut"] |
                 </span>
               </a>
               <div className="text-ink-2">
-                SHA-256 <Mono className="break-all">{copy.sha256}</Mono>
+                SHA-256 <Mono className="break-all">{copy.sha256}</Mono>,{" "}
+                <a href={`/api/deployments/${id}/card/copies/${copy.id}/checksum`} download={`${copy.file_name}.sha256`} className="font-[550] whitespace-nowrap text-mint hover:underline">
+                  its checksum file
+                </a>
               </div>
               {!copy.current && <p className="text-amber">It is older than the settings: what changed since is not in it.</p>}
               {copy.kept_until && (
@@ -52,7 +67,8 @@ export function FilledCopy({ id, copy }: { id: number; copy: Shapes["CopyOut"] |
               )}
             </>
           )}
-          <div>
+          <div className="flex flex-wrap items-center gap-2">
+            <Select label="How it is packed" value={packing} options={PACKINGS} onPick={(one) => setPacking(one as Packing)} />
             <Button small onClick={() => make.mutate(undefined)} disabled={make.isPending}>
               {there ? "Make it again" : "Make the filled image"}
             </Button>

@@ -1,8 +1,8 @@
 import { useState } from "react";
 import type { Shapes } from "../../api/client";
-import { Card, Cards } from "../../ui/Cards";
 import { Overlay } from "../../ui/Overlay";
-import { Button, Mono } from "../../ui/parts";
+import { Button } from "../../ui/parts";
+import { SameAgain } from "../../ui/SameAgain";
 
 type Drive = Shapes["DriveOut"];
 
@@ -27,28 +27,9 @@ export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
     setClearEnd(old !== undefined);
     setTestWhole(false);
   }
-  const other = again !== "" && again !== drive.path;
   return (
     <Overlay title={`Everything on the ${drive.name} goes`} open={open} onClose={onClose}>
-      <p className="text-ink-2">Pick it once more, so that it is surely the one you mean.</p>
-      <Cards label="The same card again" value={again} onPick={setAgain}>
-        {drives.map((d) => (
-          <Card
-            key={d.path}
-            value={d.path}
-            name={
-              <>
-                <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span>
-              </>
-            }
-          >
-            <span className="block text-[0.9rem] text-ink-2">
-              {[d.model, d.serial].filter(Boolean).join(", ") || "a reader that tells no name"} at <Mono>{d.path}</Mono>
-            </span>
-          </Card>
-        ))}
-      </Cards>
-      {other && <p className="text-stop">That is another one. You picked {drive.path} before.</p>}
+      <SameAgain drive={drive} drives={drives} again={again} onPick={setAgain} />
       <label className="flex cursor-pointer items-start gap-2.5">
         <input type="checkbox" className="mt-1 accent-mint" checked={clearEnd} onChange={(e) => setClearEnd(e.target.checked)} />
         <span>

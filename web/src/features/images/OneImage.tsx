@@ -7,6 +7,7 @@ import { Pick } from "../../ui/Pick";
 import { Button, ButtonLink, Mono, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
 import { useTakeOff } from "../../ui/TakeOff";
 import { XRayView } from "../../ui/XRayView";
+import { Rename } from "./Rename";
 
 export function OneImage() {
   const { id: text } = useParams();
@@ -47,6 +48,7 @@ export function OneImage() {
               Stop reading
             </Button>
           )}
+          {!data.job?.active && !image.file_name.includes("/") && <Rename id={id} name={image.file_name} />}
           {!data.job?.active && <Button onClick={() => takeOff({ kind: "image", id, name: image.file_name, then: () => void navigate("/images") })}>Take it off</Button>}
           {!image.recipe_id && xray && !data.job?.active && (
             <ButtonLink main to={`/images/${id}/use`}>

@@ -70,7 +70,7 @@ def report_drives(bench: Bench, now: datetime) -> None:
     if trouble:
         return
     busy = {
-        lease.path for lease in DriveLease.objects.filter(bench=bench).select_related("write__job", "write__deployment")
+        lease.path for lease in DriveLease.objects.filter(bench=bench).select_related("write__job", "write__deployment", "card_work__job")
         if writer_of(lease, now)
     }  # fmt: skip
     # What lies on a card changes under whoever looks while its files are put there.

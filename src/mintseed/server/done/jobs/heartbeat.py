@@ -29,7 +29,7 @@ class Heartbeat:
     """
 
     def __init__(self, job: Job) -> None:
-        self._pk, self._write_row, self._job = job.pk, job.write, job
+        self._pk, self._holder, self._job = job.pk, job.write or job.card_work, job
         self._latest: Progress | None = None
         self._told: Progress | None = None
         self._topic = topic_of(job)
@@ -96,7 +96,7 @@ class Heartbeat:
             if latest is not self._told:
                 changed(self._topic)
                 self._told = latest
-        lost_drive = self._write_row is not None and not holds_lease(self._write_row)
+        lost_drive = self._holder is not None and not holds_lease(self._holder)
         if lost_drive or not Job.objects.filter(pk=self._pk, state=Job.State.RUNNING).update(**values):
             self._given_up.set()
         if Job.objects.filter(pk=self._pk, stop_requested=True).exists():

@@ -7,10 +7,10 @@ from datetime import datetime, timedelta
 from django.db import IntegrityError, transaction
 from django.db.models import Q
 
-from mintseed.server.judged.job_state import DEAD_AFTER_S, STARTS_WITHIN_S, is_active, worker_died
+from mintseed.server.judged.job_state import DEAD_AFTER_S, STARTS_WITHIN_S, harm_of, is_active, worker_died
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import job_moved
-from mintseed.server.kept.models import Bench, DriveLease, Job, Write
+from mintseed.server.kept.models import Bench, CardWork, DriveLease, Job, Write
 from mintseed.server.kept.transactions import all_or_nothing
 
 
@@ -23,33 +23,57 @@ def lock_lease(bench: Bench, path: str) -> DriveLease:
         pass  # another request made it at this moment
     return (
         DriveLease.objects.select_for_update()
-        .select_related("write__job", "write__deployment")
+        .select_related("write__job", "write__deployment", "card_work__job")
         .get(bench=bench, path=path)
     )
 
 
+Holder = Write | CardWork
+"""What may hold a drive."""
+
+CALLED = {
+    CardWork.Does.BACK_UP: "its backup",
+    CardWork.Does.TEST: "the test of its room",
+    CardWork.Does.CLEAR: "its clearing",
+}
+
+
+def _job_of(lease: DriveLease) -> Job | None:
+    return getattr(lease.write or lease.card_work, "job", None)
+
+
 def writer_of(lease: DriveLease, now: datetime) -> str:
-    """Return the name of the deployment that is being written to the drive now, or nothing."""
-    job = getattr(lease.write, "job", None) if lease.write else None
-    return lease.write.deployment.name if lease.write and job is not None and is_active(job, now) else ""
+    """Return for what the drive is in use now: the name of a deployment, or what is done to the card; or nothing."""
+    job = _job_of(lease)
+    if job is None or not is_active(job, now):
+        return ""
+    return (
+        lease.write.deployment.name
+        if lease.write
+        else CALLED[CardWork.Does(lease.card_work.does)]
+        if lease.card_work
+        else ""
+    )
 
 
-def take_lease(lease: DriveLease, write: Write, now: datetime) -> None:
-    """Hand the drive to `write`. A job that held it and is not alive any more is buried first."""
-    held = getattr(lease.write, "job", None) if lease.write else None
+def take_lease(lease: DriveLease, holder: Holder, now: datetime) -> None:
+    """Hand the drive to `holder`. A job that held it and is not alive any more is buried first."""
+    held = _job_of(lease)
     if held is not None and held.state in (Job.State.QUEUED, Job.State.RUNNING):
-        bury(held, now, "Given up: the drive was handed to another write; the card is not usable")
+        bury(held, now, f"Given up: the drive was handed to other work{harm_of(held)}")
     lease.number += 1
-    lease.write = write
+    lease.write = holder if isinstance(holder, Write) else None
+    lease.card_work = holder if isinstance(holder, CardWork) else None
     lease.save()
-    write.lease_number = lease.number
-    write.save(update_fields=["lease_number"])
+    holder.lease_number = lease.number
+    holder.save(update_fields=["lease_number"])
 
 
-def holds_lease(write: Write) -> bool:
-    """Return whether `write` still holds its drive."""
+def holds_lease(holder: Holder) -> bool:
+    """Return whether `holder` still holds its drive."""
+    subject = {"write_id" if isinstance(holder, Write) else "card_work_id": holder.pk}
     return DriveLease.objects.filter(
-        bench_id=write.bench_id, path=write.drive_path, number=write.lease_number, write_id=write.pk
+        bench_id=holder.bench_id, path=holder.drive_path, number=holder.lease_number, **subject
     ).exists()
 
 
@@ -81,5 +105,5 @@ def bury_the_dead(now: datetime) -> int:
     silent, late = now - timedelta(seconds=DEAD_AFTER_S), now - timedelta(seconds=STARTS_WITHIN_S)
     dead = Job.objects.filter(
         Q(state=Job.State.RUNNING, heartbeat_at__lt=silent) | Q(state=Job.State.QUEUED, created_at__lt=late)
-    ).select_related("write__deployment", "copy")
+    ).select_related("write__deployment", "copy", "card_work", "errand")
     return sum(bury(job, now, "" if job.state == Job.State.RUNNING else "No worker took it up in time") for job in dead)

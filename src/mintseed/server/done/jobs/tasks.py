@@ -16,9 +16,10 @@ from mintseed.core.card.drives import Drive
 from mintseed.core.card.identity import CardMarks
 from mintseed.core.errors import ImageError, MintSeedError, OutsideError, RefusedError, StoppedError
 from mintseed.core.findings import Severity, verdict
+from mintseed.core.image.packing import Packing
 from mintseed.core.units import binary_size, decimal_size, drive_size, duration
 from mintseed.core.visible import one_line
-from mintseed.server.done import card_files
+from mintseed.server.done import card_files, card_work
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.cards import card_of, settings_paths
 from mintseed.server.done.first_byte import began
@@ -70,6 +71,12 @@ def card_files_task(job_pk: int) -> None:
     _run(job_pk, _card_files)
 
 
+@task()
+def card_work_task(job_pk: int) -> None:
+    """Read a card back, test it or clear it."""
+    _run(job_pk, _card_work)
+
+
 def _run(job_pk: int, work: Callable[[Job, Heartbeat], None]) -> None:
     now = timezone.now()
     waiting = Job.objects.filter(pk=job_pk, state=Job.State.QUEUED)
@@ -77,7 +84,7 @@ def _run(job_pk: int, work: Callable[[Job, Heartbeat], None]) -> None:
     if not waiting.update(state=Job.State.RUNNING, started_at=now, heartbeat_at=now):
         return
     job = Job.objects.select_related(
-        "write__deployment", "write__bench", "image", "copy__deployment", "errand__bench"
+        "write__deployment", "write__bench", "image", "copy__deployment", "errand__bench", "card_work__bench"
     ).get(pk=job_pk)
     job_moved(job)
     try:
@@ -123,6 +130,14 @@ def _store_end(job: Job, error: MintSeedError, trouble: dict[str, object], *, st
         Write.objects.filter(pk=job.write.pk).update(outcome=outcome, trouble=trouble, ended_at=now)
         event = "card.stopped" if stopped else "card.failed"
         record(job.write.deployment, "card", event, f"Card not written: {error.sentence()}")
+    elif job.card_work is not None:
+        does = "stopped" if stopped else "not done"
+        record(
+            None,
+            "card",
+            f"card.{job.card_work.does}-failed",
+            f"Work on the card in {job.card_work.reader or job.card_work.drive_path} {does}: {error.sentence()}",
+        )
     elif job.copy is not None and not stopped:
         record(job.copy.deployment, "card", "card.copy-failed", f"Filled image not made: {error.sentence()}")
     elif job.image and not stopped:
@@ -134,10 +149,7 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
     write = job.write
     if write is None:
         raise RefusedError("nothing says what is to be written")
-    if job.started_at and job.started_at - job.created_at > timedelta(seconds=ASK_AGAIN_AFTER_S):
-        waited = duration((job.started_at - job.created_at).total_seconds())
-        raise RefusedError(f"it waited {waited} for the worker, and another card may be in the reader by now",
-                           next_step="Look at the drive, then write again.")  # fmt: skip
+    _refuse_late(job)
     try:
         loaded, bench = load(write.deployment_id).live, wiring.bench()
     except Deployment.DoesNotExist as error:
@@ -225,7 +237,7 @@ def _fill_image(job: Job, heartbeat: Heartbeat) -> None:
             "image or settings changed before it began", next_step="Look at Settings, then have it made again."
         )
     saved = save_filled.execute(
-        walk.inputs.xray, walk.filled, f"{copy.pk}.img", library=bench.library, tools=bench.tools,
+        walk.inputs.xray, walk.filled, f"{copy.pk}.img", Packing(copy.packing or Packing.RAW), library=bench.library, tools=bench.tools,
         copies=wiring.filled_copies(), tell=heartbeat.tell,
     )  # fmt: skip
     now = timezone.now()
@@ -243,14 +255,28 @@ def _fill_image(job: Job, heartbeat: Heartbeat) -> None:
         )
 
 
+def _refuse_late(job: Job) -> None:
+    """What waited long was asked of a card that may be out of its reader by now."""
+    if job.started_at and job.started_at - job.created_at > timedelta(seconds=ASK_AGAIN_AFTER_S):
+        waited = duration((job.started_at - job.created_at).total_seconds())
+        raise RefusedError(f"it waited {waited} for the worker, and another card may be in the reader by now",
+                           next_step="Look at the drive, then ask again.")  # fmt: skip
+
+
+def _card_work(job: Job, heartbeat: Heartbeat) -> None:
+    if job.card_work is None:
+        raise RefusedError("nothing says what is to be done with the card")
+    _refuse_late(job)
+    came_to = card_work.run(job.card_work, heartbeat.tell)
+    if not card_work.store(job, job.card_work, came_to):
+        raise OutsideError("this work was called dead meanwhile, so it counts for nothing",
+                           next_step="Look at the drives, then ask again.")  # fmt: skip
+
+
 def _card_files(job: Job, heartbeat: Heartbeat) -> None:
     if job.errand is None:
         raise RefusedError("nothing says what is to be done with the card")
-    if job.started_at and job.started_at - job.created_at > timedelta(seconds=ASK_AGAIN_AFTER_S):
-        raise RefusedError(
-            "it waited long for the worker, and another card may be in the reader by now",
-            next_step="Look at the drive, then try again.",
-        )
+    _refuse_late(job)
     card_files.run(job.errand)
     with transaction.atomic():
         Job.objects.filter(pk=job.pk, state=Job.State.RUNNING).update(state=Job.State.DONE, finished_at=timezone.now())
