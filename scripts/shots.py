@@ -95,6 +95,17 @@ class Demo:
         )
 
 
+    def work(self, does: str, serial: str) -> None:
+        """Have something done to a card for no deployment, and wait until it is."""
+        drive = next(r["drive"] for r in self.ask("GET", "/cards")["readers"] if r["drive"]["serial"] == serial)
+        self.ask(
+            "POST",
+            "/cards/work",
+            {"does": does, "drive_id": drive["id"], "path": drive["path"], "serial": serial, "again": drive["path"]},
+        )
+        wait_for(lambda: all(r["work"] is None for r in self.ask("GET", "/cards")["readers"]), 180)
+
+
 class Camera:
     def __init__(self, page: Page, url: str, folder: Path) -> None:
         self._page, self._url, self._folder = page, url, folder
@@ -140,7 +151,6 @@ def take(url: str, home: Path, folder: Path) -> None:
         desk.shoot("bench", "/", "Give it until")
         phone.shoot("phone-bench", "/", "Give it until")
         desk.shoot("boot", f"{late}/boot", "Most likely why")
-        desk.shoot("new", "/new?recipe=gramary", "Which board for Gramary?")
         desk.shoot("plan", f"{stopped}/plan", "has no radio")
         desk.shoot("matrix", "/matrix", "Cinderwick")
         desk.shoot("recipe", "/recipes/recipe/hidewatch", "It describes")
@@ -167,6 +177,10 @@ def take(url: str, home: Path, folder: Path) -> None:
         desk.shoot("log", "/log", "newest first")
         demo.write(chart, "QH-C32-07")
         desk.shoot("card", f"{chart}/card", "Write: leave the card in the reader")
+        wait_for(lambda: demo.ask("GET", f"{chart}/card")["proven"], 180)
+        demo.work("clear", "QH-C16-02")
+        demo.work("back-up", "QH-C32-07")
+        desk.shoot("cards", "/cards", "Read back into a file")
         chromium.close()
 
 

@@ -12,7 +12,7 @@ from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager, suppress
 from pathlib import Path
 
-from mintseed.core.card.zeros import stretches
+from mintseed.core.card.blank import stretches
 from mintseed.core.errors import DriveError
 
 _READ_BYTES = 4 * 1024 * 1024

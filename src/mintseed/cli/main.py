@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import importlib
+import os
 import sys
 import traceback
 from collections.abc import Sequence
@@ -12,6 +13,9 @@ from typing import NoReturn
 from mintseed.cli.output import tell_error
 from mintseed.core.errors import InputError, MintSeedError, exit_status
 from mintseed.core.visible import one_line, visible
+
+# No package here is a plugin of pydantic's; looking for one reads the metadata of all of them, at each start (pydantic.dev, Plugins).
+os.environ.setdefault("PYDANTIC_DISABLE_PLUGINS", "__all__")
 
 USAGE_STATUS = 64
 AGAIN = "The lines above say where it happened."

@@ -17,8 +17,8 @@ from contextlib import contextmanager
 from pathlib import Path
 from typing import Any
 
+from mintseed.core.card.blank import stretches
 from mintseed.core.card.drives import Drive, judge_drive, parse_lsblk
-from mintseed.core.card.zeros import stretches
 from mintseed.core.errors import DriveError, RefusedError
 from mintseed.core.findings import Severity
 from mintseed.ports.card_readers import Released

@@ -37,14 +37,27 @@ def rename(pk: int, text: str) -> None:
         raise RefusedError(
             "it lies in an archive", where=image.file_name, next_step=f"Rename {old}, the file it lies in."
         )
-    _rename_rows(old, new)
+    if Image.objects.filter(file_name=new).exists():
+        raise RefusedError("a file is called so already, or was", where=new, next_step="Take another name.")
     library = wiring.bench().library
-    with suppress(MissingError):
-        library.remove(old)
+    # A checksum that was pasted goes along; over a list that somebody put there nothing is written.
     pasted = library.published_list(PASTED.format(old))
-    if pasted is not None:
+    goes_along = pasted is not None and library.published_list(PASTED.format(new)) is None
+    if pasted is not None and goes_along:
         library.keep_list(PASTED.format(new), pasted.replace(old, new))
+    try:
+        _rename_rows(old, new)
+    except Exception:
+        _gone(PASTED.format(new) if goes_along else "")
+        raise
+    _gone(old, PASTED.format(old) if goes_along else "")
     sync_library()
+
+
+def _gone(*names: str) -> None:
+    for name in filter(None, names):
+        with suppress(MissingError):
+            wiring.bench().library.remove(name)
 
 
 @all_or_nothing
@@ -56,7 +69,7 @@ def _rename_rows(old: str, new: str) -> None:
         if is_active(job, now) and (job.image in rows or _uses(job, rows)):
             raise RefusedError("it is being read, or put on a card, right now", where=old, next_step="Wait for that, or stop it.")  # fmt: skip
     recipes = list(descriptions.recipes().values())
-    users = users_of("image", [r.pk for r in rows])
+    users = users_of("image", [row.pk for row in rows])
     for row in rows:
         name = name_inside(new, inside_of(row.file_name)) if inside_of(row.file_name) else new
         xray = xray_of(row)

@@ -43,7 +43,7 @@ export function ImageLibrary() {
       </header>
       {(data.idle > 0 || idle) && (
         <p className="-mt-2 text-[0.95rem] text-ink-2">
-          {idle ? "These may go: no deployment on the bench uses them. " : `${plural(data.idle, "file")} of it, ${data.idle_text}, ${data.idle === 1 ? "is" : "are"} used by no deployment. `}
+          {idle ? "These may go: no deployment uses them. " : `${plural(data.idle, "file")} of it, ${data.idle_text}, ${data.idle === 1 ? "is" : "are"} used by no deployment. `}
           <button
             type="button"
             className="font-[550] text-mint-ink underline"

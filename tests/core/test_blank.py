@@ -7,7 +7,7 @@ from itertools import groupby
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mintseed.core.card.zeros import BLOCK_BYTES, stretches
+from mintseed.core.card.blank import BLOCK_BYTES, stretches
 
 BLOCKS = st.lists(
     st.sampled_from(
