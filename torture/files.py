@@ -2,13 +2,19 @@
 
 from __future__ import annotations
 
+import bz2
+import io
 import multiprocessing
 import os
 import random
 import resource
+import shutil
 import signal
+import subprocess
+import tarfile
 import tempfile
 import time
+import zipfile
 from collections.abc import Sequence
 from contextlib import suppress
 from pathlib import Path
@@ -20,6 +26,8 @@ from mintseed import wiring
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.errors import MintSeedError
+from mintseed.core.image.pack import packed
+from mintseed.core.image.packing import Packing
 from mintseed.core.settings.dialects.registry import DIALECTS
 from mintseed.core.settings.fill import fill_files
 from mintseed.core.settings.repair import look_at
@@ -104,23 +112,54 @@ def _read(folder: Path, name: str) -> str:
 
 
 def images(times: int, seed: int) -> Outcome:
-    """Read an image with bytes of its structures changed, `times` times."""
-    outcome, dice, began = Outcome("mutated images"), random.Random(seed), time.monotonic()
+    """Read an image with bytes of its structures changed, `times` times: every other one of it as it is, of the rest the packed file, in every packing."""
+    outcome, dice, began = Outcome("mutated images, every other one packed"), random.Random(seed), time.monotonic()
     with tempfile.TemporaryDirectory(prefix="torture-") as text:
         folder = Path(text)
         whole = _small_image(folder)
         first = 4 * MIB
         spots = [(0, 1024), (440, 512), (first, first + 512), (first, first + 64 * 1024), (first, first + 2 * MIB),
                  (len(whole) - 5 * MIB, len(whole) - 4 * MIB), (len(whole) - 8 * MIB, len(whole))]  # fmt: skip
+        packings = packed_in_every_way(whole, folder)
         for number in range(times):
             name = "platen-3.2-64.img.xz"  # a recipe knows it by this name; how it is packed is told by its content
-            (folder / name).write_bytes(mutated(whole, dice, spots))
+            file = packings[number // 2 % len(packings)] if number % 2 else b""
+            ends = [(0, min(4096, len(file))), (max(0, len(file) - 4096), len(file)), (0, len(file))]
+            (folder / name).write_bytes(mutated(file, dice, ends) if file else mutated(whole, dice, spots))
             _count(outcome, under_limits(_read, (folder, name), IMAGE_S), f"image {number} of seed {seed}")
         left = list((folder / "scratch").glob("*"))
         if left:
             outcome.harm.append(f"{len(left)} scratch files left")
     outcome.took_s = time.monotonic() - began
     return outcome
+
+
+def packed_in_every_way(whole: bytes, folder: Path) -> list[bytes]:
+    """Return `whole` packed as every packing that is read, archives in and around other packings too."""
+    made = [
+        bz2.compress(whole, 1),
+        *(b"".join(packed(iter([whole]), how)) for how in (Packing.GZIP, Packing.XZ, Packing.ZSTD)),
+    ]
+    inner = folder / "inner.img"
+    for content, name in ((whole, "kiosk.img"), (made[1], "kiosk.img.gz")):
+        inner.write_bytes(content)
+        with io.BytesIO() as file:
+            with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+                archive.write(inner, name)
+                archive.writestr("readme.txt", "made up")
+            made.append(file.getvalue())
+        with io.BytesIO() as file:
+            with tarfile.open(fileobj=file, mode="w:gz", compresslevel=1) as tar:
+                tar.add(inner, name)
+            made.append(file.getvalue())
+    inner.unlink()
+    if (tool := shutil.which("7z")) is not None:
+        (folder / "kiosk.img").write_bytes(whole)
+        subprocess.run([tool, "a", "-mx=1", folder / "a.7z", folder / "kiosk.img"], check=True, capture_output=True)
+        made.append((folder / "a.7z").read_bytes())
+        (folder / "kiosk.img").unlink()
+        (folder / "a.7z").unlink()
+    return made
 
 
 def _small_image(folder: Path) -> bytes:
