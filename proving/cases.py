@@ -43,6 +43,7 @@ class Case:
         same = {
             "ssid": network["ssid"], "passphrase": network["passphrase"], "country": network["country"], "hidden": bool(network.get("hidden")),
             "wpa3_only": bool(network.get("wpa3_only")), "open_network": bool(network.get("open")),
+            "channel": network.get("channel"),
         }  # fmt: skip
         return {**same, **self.told}
 

@@ -130,8 +130,9 @@ def said_before(recipe: Recipe, values: SettingValues, case: Case, xray: XRay) -
         if network.get("open")
         else any(_opens(one.content, network) for one in filled)
     )
-    # The channel's rules are the place's to know: of an access point's channel nobody told the core.
-    return Said(named and opens, worst, told, meanings), filled
+    # Kept to a country where the access point's channel is closed, it never hears it.
+    closed = any(f.code == "wifi.channel-country" for f in found)
+    return Said(named and opens and not closed, worst, told, meanings), filled
 
 
 def write_card(place: Place, xray: XRay, filled: Sequence[FilledFile], name: str) -> Path:

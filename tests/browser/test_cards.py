@@ -79,6 +79,16 @@ def test_two_cards_are_written_at_once_and_one_is_pulled_out(
         expect(other.get_by_text(PROVEN)).to_have_count(0)
 
 
+def test_a_write_waits_while_one_wants_it(page: Page, cards: None) -> None:
+    at_card(page, "Waits", "waits")
+    begin(page, FIRST)
+    page.get_by_role("button", name="Pause").click()
+    expect(page.get_by_role("heading", name="Waiting for you: leave the card in the reader")).to_be_visible()
+    page.get_by_role("button", name="Go on").click()
+    expect(page.get_by_text(PROVEN)).to_be_visible()
+    expect(page.get_by_text(re.compile("On it now: .*vfat|On it now: .*FAT"))).to_be_visible()
+
+
 def test_a_card_is_read_back_and_then_cleared(page: Page, cards: None, tmp_path: Path) -> None:
     at_card(page, "Read back", "read-back")
     begin(page, FIRST)
@@ -87,6 +97,8 @@ def test_a_card_is_read_back_and_then_cleared(page: Page, cards: None, tmp_path:
     page.get_by_role("navigation", name="Places").get_by_role("link", name="Cards").click()
     mine = page.get_by_role("listitem").filter(has_text=FIRST).first
     expect(mine).to_contain_text("Card of Read back")
+    mine.get_by_role("button", name=re.compile("^Prove")).click()
+    expect(page.get_by_text("It holds what was written to it, byte for byte").first).to_be_visible()
     mine.get_by_role("button", name=re.compile("back into a file")).click()
     done = page.get_by_role("listitem").filter(has_text="Read back into a file").filter(has_text=FIRST)
     expect(done).to_have_count(1)

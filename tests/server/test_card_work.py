@@ -6,6 +6,7 @@ import asyncio
 import hashlib
 import shutil
 import subprocess
+import threading
 from collections.abc import Iterator
 from datetime import timedelta
 from pathlib import Path
@@ -16,8 +17,10 @@ from django.test import Client
 from django.utils import timezone
 
 from mintseed import wiring
+from mintseed.core.card.progress import Phase, Progress
+from mintseed.server.done.jobs.heartbeat import Heartbeat
 from mintseed.server.doors.roles import may
-from mintseed.server.kept.models import CardWork, DriveLease, Job, LogEntry, Write
+from mintseed.server.kept.models import CardWork, DriveLease, Job, LogEntry, ReportedDrive, Write
 from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, report, started, work
 from tests.server.test_copies import pieces
 from tests.server.test_proofs import small_card
@@ -192,3 +195,145 @@ def test_writes_are_of_deployments_and_backups_of_nobody(api: Api) -> None:
     assert Write.objects.count() == 0
     assert Job.objects.get().card_work is not None
     report()
+
+
+# proven again
+
+
+def backing(serial: str = CARD_SERIAL) -> Path:
+    name = next(r.drive["name"] for r in ReportedDrive.objects.all() if r.drive["serial"] == serial)
+    return wiring.config().bench_folder.cards / f"{name}.img"
+
+
+def proven_again(api: Api) -> dict[str, Any]:
+    asked(api, "prove")
+    work()
+    done: dict[str, Any] = api.get("/cards")["works"][0]
+    return done
+
+
+def test_a_card_that_holds_what_was_written_is_said_to(api: Api) -> None:
+    pk = written(api)
+    assert proven_again(api)["finding"]["code"] == "card.holds-as-written"
+    assert api.get(f"/deployments/{pk}/card")["proven"]
+
+
+def test_one_byte_anywhere_ends_the_proof_of_a_card_that_was_in_no_board(api: Api) -> None:
+    """No sample finds it for sure; reading all of it does."""
+    pk = written(api)
+    length = Write.objects.get().written_bytes
+    at = length - 70_001
+    with backing().open("r+b") as file:
+        file.seek(at)
+        byte = file.read(1)
+        file.seek(at)
+        file.write(bytes([byte[0] ^ 1]))
+    done = proven_again(api)
+    assert (done["finding"]["code"], done["finding"]["severity"]) == ("card.changed-unbooted", "stop")
+    shown = api.get(f"/deployments/{pk}/card")
+    assert not shown["proven"]
+    assert "read again" in shown["void_why"]
+
+
+def test_a_booted_card_is_otherwise_and_that_is_said_as_ordinary(api: Api) -> None:
+    pk = written(api)
+    api.post(f"/deployments/{pk}/boot/power-on")
+    api.post(f"/deployments/{pk}/boot/power-off")
+    report()
+    with backing().open("r+b") as file:
+        file.seek(Write.objects.get().written_bytes - 5)
+        file.write(b"lived")
+    done = proven_again(api)
+    assert (done["finding"]["code"], done["finding"]["severity"]) == ("card.lived-with", "note")
+    assert Write.objects.get().void_at is None
+
+
+def test_a_card_nobody_wrote_here_is_said_to_be_unknown(api: Api) -> None:
+    assert "nothing on record" in proven_again(api)["job"]["trouble"]
+
+
+# waiting
+
+
+BEAT = Heartbeat._write
+"""as it is; for tests it is taken out, since their transaction is open"""
+
+
+def test_work_waits_while_a_person_wants_it_and_goes_on(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Nothing more goes to the card meanwhile."""
+    small_card()
+    asked(api, "test")
+    row = CardWork.objects.get()
+    held: list[int] = []
+    went_on: list[int] = []
+    real = Heartbeat.tell
+
+    def tell(heartbeat: Heartbeat, progress: Progress) -> None:
+        if progress.phase is not Phase.FILLING_ROOM or went_on:
+            return real(heartbeat, progress)
+        api.post(f"/cards/work/{row.pk}/pause", {"paused": True})
+        BEAT(heartbeat)
+        assert reader(api)["work"]["job"]["paused"]
+        path = backing()
+        before = path.stat().st_blocks
+
+        def go_on() -> None:
+            held.append(path.stat().st_blocks - before)
+            heartbeat._paused.clear()
+
+        threading.Timer(0.8, go_on).start()
+        real(heartbeat, progress)
+        went_on.append(len(held))
+        return None
+
+    monkeypatch.setattr(Heartbeat, "tell", tell)
+    work()
+    assert held == [0]
+    assert went_on == [1], "it went on when it was let, not before"
+    assert api.get("/cards")["works"][0]["finding"]["code"] == "card.room-holds"
+
+
+def test_the_rate_leaves_out_the_waiting(api: Api) -> None:
+    asked(api, "clear")
+    heartbeat = Heartbeat(Job.objects.get())
+    heartbeat.tell(Progress(Phase.WRITING, 10, 100, 1.0))
+    heartbeat._paused.set()
+    threading.Timer(0.8, heartbeat._paused.clear).start()
+    heartbeat.tell(Progress(Phase.WRITING, 20, 100, 2.0))
+    heartbeat.tell(Progress(Phase.WRITING, 30, 100, 3.8))
+    assert heartbeat._latest is not None
+    assert heartbeat._latest.elapsed_s <= 3.8 - 0.8
+    heartbeat.tell(Progress(Phase.READING_BACK, 10, 100, 1.0))
+    assert heartbeat._latest.elapsed_s == 1.0
+
+
+def test_work_that_waits_can_be_stopped(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    small_card()
+    asked(api, "test")
+    row = CardWork.objects.get()
+    real = Heartbeat.tell
+
+    def tell(heartbeat: Heartbeat, progress: Progress) -> None:
+        api.post(f"/cards/work/{row.pk}/pause", {"paused": True})
+        api.post(f"/cards/work/{row.pk}/stop")
+        BEAT(heartbeat)
+        real(heartbeat, progress)
+
+    monkeypatch.setattr(Heartbeat, "tell", tell)
+    work()
+    assert "stopped by you" in api.get("/cards")["works"][0]["job"]["trouble"]
+
+
+def test_a_drive_that_just_came_is_pointed_out(api: Api) -> None:
+    rows = list(ReportedDrive.objects.order_by("pk"))
+    now = timezone.now()
+    ReportedDrive.objects.update(appeared_at=now - timedelta(seconds=60))
+    assert not any(r["drive"]["just_came"] for r in api.get("/cards")["readers"]), "they all came at once"
+    ReportedDrive.objects.filter(drive__serial=OTHER_CARD_SERIAL).update(appeared_at=now)
+    assert [r["drive"]["serial"] for r in api.get("/cards")["readers"] if r["drive"]["just_came"]] == [
+        OTHER_CARD_SERIAL
+    ]
+    ReportedDrive.objects.filter(drive__serial=OTHER_CARD_SERIAL).update(appeared_at=now - timedelta(minutes=5))
+    ReportedDrive.objects.exclude(drive__serial=OTHER_CARD_SERIAL).update(appeared_at=now - timedelta(hours=1))
+    assert not any(r["drive"]["just_came"] for r in api.get("/cards")["readers"]), "that is a while ago"
+    assert len(rows) > 1

@@ -155,6 +155,7 @@ def values_for(site: Site, sets: dict[str, str], host_name: str, way: str) -> Se
         hidden=bool(network and network.hidden),
         wpa3_only=bool(network and network.wpa3_only),
         band_ghz=network.band_ghz if network else 0,
+        channel=network.channel if network else None,
         open_network=bool(network and network.open),
         others=others if wanted == "wifi" else (),
         address=site.address_plan.fixed(sets.get("address", "")),

@@ -189,6 +189,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/cards/work/{pk}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pause */
+        post: operations["mintseed_server_api_cards_pause"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/cards/work/{pk}/remove": {
         parameters: {
             query?: never;
@@ -418,6 +435,23 @@ export interface paths {
         put?: never;
         /** Stop Making */
         post: operations["mintseed_server_api_card_stop_making"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/deployments/{pk}/card/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Pause */
+        post: operations["mintseed_server_api_card_pause"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2411,6 +2445,8 @@ export interface components {
             unsure: boolean;
             /** Void Why */
             void_why: string;
+            /** Volumes Text */
+            volumes_text: string;
             /** Wanted */
             wanted: boolean;
             /** Writes */
@@ -2849,6 +2885,8 @@ export interface components {
             findings: components["schemas"]["Finding"][];
             /** Id */
             id: number;
+            /** Just Came */
+            just_came: boolean;
             /** Locked */
             locked: boolean;
             /** Model */
@@ -3232,6 +3270,8 @@ export interface components {
             kind: string;
             /** Left S */
             left_s: number | null;
+            /** Paused */
+            paused: boolean;
             /** Phase */
             phase: string;
             /** Rate Bytes Per S */
@@ -4011,6 +4051,11 @@ export interface components {
             unpriced: number;
             /** With Optional */
             with_optional: components["schemas"]["Price"][];
+        };
+        /** PauseIn */
+        PauseIn: {
+            /** Paused */
+            paused: boolean;
         };
         /**
          * PickOut
@@ -5318,7 +5363,7 @@ export interface components {
              * Does
              * @enum {string}
              */
-            does: "back-up" | "test" | "clear";
+            does: "back-up" | "prove" | "test" | "clear";
             /** Drive Id */
             drive_id: number;
             /** Path */
@@ -6004,6 +6049,50 @@ export interface operations {
             };
         };
     };
+    mintseed_server_api_cards_pause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PauseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardsOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     mintseed_server_api_cards_remove: {
         parameters: {
             query?: never;
@@ -6579,6 +6668,50 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CardOut"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Why not, in a sentence */
+            "4XX": {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    mintseed_server_api_card_pause: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pk: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PauseIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {

@@ -103,6 +103,13 @@ def first_that_differs(card: Source, blocks: BlockDigests, most: int, dice: rand
     return None
 
 
+def compared(card: Source, known: BlockDigests) -> Iterator[tuple[int, bool]]:
+    """Read every block in turn; yield where it ends, and whether it holds what it held when it was proven."""
+    for number in range(known.count):
+        ends = min((number + 1) * known.block_bytes, known.length_bytes)
+        yield ends, _digest(card, known, number) == known.digest_of(number)
+
+
 def between(known: BlockDigests, begins: int, ends: int) -> range:
     """Return the numbers of the blocks that hold a byte from `begins` up to `ends`."""
     return range(begins // known.block_bytes, min(known.count, -(-ends // known.block_bytes)))

@@ -22,6 +22,7 @@ from mintseed.core.settings.reader import SHELL, Reader
 from mintseed.core.settings.secrets_in import SHADOW_PATH, masked
 from mintseed.core.settings.text import split, with_text
 from mintseed.core.settings.values import SettingValues
+from mintseed.core.site.channels import band_of, check_channel
 from mintseed.core.site.languages import same_locale
 
 
@@ -280,8 +281,17 @@ def _fill(file: FileToFill, values: SettingValues, original: bytes | None) -> Fi
         for line in mark_lines(before.text, changed.text)
     )
     carries = dialect(file.dialect).takes_country or any("{country}" in t for t in file.values.values())
+    if carries and values.way == "wifi" and values.channel is not None:
+        found += _channel_closed(file.place, values.channel, values)
     means = dialect(file.dialect).means(changed.text, file.place, file).sentence()
     return FilledFile(file.place, file.title, file.dialect, content, lines, tuple(found), carries, means)
+
+
+def _channel_closed(place: str, channel: int, values: SettingValues) -> list[Finding]:
+    """Return the finding about a file that keeps the radio to a country where the network's channel is closed; a file that names no country
+    leaves the radio as it comes, which listens there."""
+    found = check_channel(channel, values.band_ghz or band_of(channel), values.country)
+    return [replace(f, where=Where(file=place, field="country")) for f in found if f.code == "wifi.channel-country"]
 
 
 def _key_alone(file: FileToFill) -> bool:

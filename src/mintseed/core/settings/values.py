@@ -82,6 +82,8 @@ class SettingValues:
     wpa3_only: bool = False
     band_ghz: float = 0
     """2.4 or 5; 0 where nobody said it"""
+    channel: int | None = None
+    """the one its access point keeps to, where somebody said it"""
     admin_name: str = ""
     admin_hash: str = field(default="", repr=False)
     ssh_keys: tuple[str, ...] = ()

@@ -35,6 +35,11 @@ def channels_of(country: str) -> frozenset[int] | None:
     return _table().get(country)
 
 
+def band_of(channel: int) -> float:
+    """Return the band a channel lies in, GHz."""
+    return 2.4 if channel <= LAST_OF_2_4_GHZ else 5
+
+
 def check_channel(channel: int, band_ghz: float, country: str) -> Iterator[Finding]:
     """Yield why a board would not meet an access point on `channel`; nothing where nothing speaks against it, or the country is not known."""
     where = Where(field="channel")

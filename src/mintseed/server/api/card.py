@@ -11,8 +11,9 @@ from ninja import Router, Schema
 from mintseed import wiring
 from mintseed.core.findings import Finding
 from mintseed.core.image.packing import Packing
+from mintseed.core.image.report import XRay
 from mintseed.core.stations import Station
-from mintseed.core.units import decimal_size
+from mintseed.core.units import binary_size, decimal_size
 from mintseed.server.api.handed_over import checksum_of, handed_over
 from mintseed.server.api.shapes import (
     DeploymentOut,
@@ -27,7 +28,7 @@ from mintseed.server.api.shapes import (
 from mintseed.server.done.cards import CAPACITY, CHANGES
 from mintseed.server.done.copies import begin_copy, job_of, kept_until, last_copy, made_copy, open_copy, stop_copy
 from mintseed.server.done.proofs import answer
-from mintseed.server.done.writing import begin_write, stop_write
+from mintseed.server.done.writing import begin_write, pause_write, stop_write
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.kept.models import Write
 from mintseed.server.kept.stored_types import stored
@@ -95,6 +96,8 @@ class CardOut(Schema):
     in_board: bool
     by_hand: bool
     copy_of_image: CopyOut | None
+    volumes_text: str
+    """the file systems on the proven card, as its image has them; empty where none is proven"""
     changes_text: str
     """in what the proven card differs from the download; empty where nobody compared"""
     writes: list[WriteOut]
@@ -157,6 +160,16 @@ def stop(request: HttpRequest, pk: int) -> CardOut:
     return _out(judged(pk))
 
 
+class PauseIn(Schema):
+    paused: bool
+
+
+@router.post("/deployments/{pk}/card/pause", response=CardOut)
+def pause(request: HttpRequest, pk: int, payload: PauseIn) -> CardOut:
+    pause_write(pk, paused=payload.paused)
+    return _out(judged(pk))
+
+
 @router.post("/deployments/{pk}/card/copies", response=CardOut)
 def make_copy(request: HttpRequest, pk: int, payload: CopyIn) -> CardOut:
     """Have the filled image made as a file, for a card writer elsewhere."""
@@ -216,6 +229,9 @@ def _out(view: Judged) -> CardOut:
         in_board=run is not None and run.powered,
         by_hand=bool(last and last.bench.kind == "real"),
         copy_of_image=_copy_out(view),
+        volumes_text=_volumes_text(xray)
+        if xray is not None and last is not None and last.holds and walk.card_current
+        else "",
         changes_text=_changes_text(last) if last is not None and last.holds else "",
         writes=[
             _write_out(w)
@@ -227,6 +243,13 @@ def _out(view: Judged) -> CardOut:
         findings=view.of(Station.CARD),
         unsure=last is not None and last.unsure_at is not None and last.void_at is None,
         questions=questions_out(one.site, one.row.pk),
+    )
+
+
+def _volumes_text(xray: XRay) -> str:
+    """Return the volumes of an image as a list in words. A card that was proven to hold it holds these."""
+    return ", ".join(
+        f"{v.file_system}{f' {v.label!r}' if v.label else ''} of {binary_size(v.size_bytes)}" for v in xray.volumes[:8]
     )
 
 

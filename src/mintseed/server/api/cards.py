@@ -12,6 +12,7 @@ from pydantic import Field
 from mintseed import wiring
 from mintseed.core.findings import Finding
 from mintseed.core.units import decimal_size
+from mintseed.server.api.card import PauseIn
 from mintseed.server.api.handed_over import checksum_of, handed_over
 from mintseed.server.api.shapes import DriveOut, JobOut, drives_out, job_out
 from mintseed.server.done import card_orders
@@ -70,7 +71,7 @@ class CardsOut(Schema):
 class WorkIn(Schema):
     """The drive as the person picked it: its row, path and serial; `again` is the path picked a second time, where what is on it goes."""
 
-    does: Literal["back-up", "test", "clear"]
+    does: Literal["back-up", "prove", "test", "clear"]
     drive_id: int
     path: str = Field(max_length=120)
     serial: str = Field(max_length=120)
@@ -94,6 +95,12 @@ def begin(request: HttpRequest, body: WorkIn) -> CardsOut:
 @router.post("/cards/work/{pk}/stop", response=CardsOut)
 def stop(request: HttpRequest, pk: int) -> CardsOut:
     card_orders.stop(pk)
+    return _out()
+
+
+@router.post("/cards/work/{pk}/pause", response=CardsOut)
+def pause(request: HttpRequest, pk: int, body: PauseIn) -> CardsOut:
+    card_orders.pause(pk, paused=body.paused)
     return _out()
 
 

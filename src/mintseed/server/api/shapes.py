@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import time
-from datetime import datetime
+from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
 from ninja import Schema
@@ -103,11 +103,13 @@ class DriveOut(Schema):
     whose_deployment_id: int | None
     question_id: int | None
     """what a person is asked about the card in it"""
+    just_came: bool
+    """it was put in within the last minutes, while others lay there"""
     findings: list[Finding]
 
 
 def drive_out(
-    row: ReportedDrive, drive: Drive, needed_bytes: int, owners: dict[int, Write], sector_bytes: int = 0
+    row: ReportedDrive, drive: Drive, needed_bytes: int, owners: dict[int, Write], sector_bytes: int, first: datetime
 ) -> DriveOut:
     findings = list(judge_drive(drive, needed_bytes=needed_bytes, image_sector_bytes=sector_bytes))
     card = nominal_gb(drive.size_bytes)
@@ -130,7 +132,22 @@ def drive_out(
         whose=whose_text(found, owner, zone_of(row.bench.site)),
         whose_deployment_id=owner.deployment_id if owner else None,
         question_id=row.question_id if row.question is not None and row.question.answered_at is None else None,
+        just_came=just_came(row, first, wiring.bench().clock.now()),
         findings=findings,
+    )
+
+
+JUST_CAME_S = 120.0
+"""seconds after it came in which a drive is pointed out: that is the one somebody has in mind"""
+
+
+SAME_MOMENT_S = 5.0
+
+
+def just_came(row: ReportedDrive, first: datetime, now: datetime) -> bool:
+    """Return whether a drive came a moment ago, when others lay there already: the `first` of its bench came before."""
+    return now - row.appeared_at < timedelta(seconds=JUST_CAME_S) and row.appeared_at - first > timedelta(
+        seconds=SAME_MOMENT_S
     )
 
 
@@ -201,7 +218,10 @@ def drives_out(site: Site | None, needed_bytes: int = 0, sector_bytes: int = 0) 
     rows = listed(*(b for b in there.order_by("pk") if is_alive(b, now)))
     wanted = [r.recognised.get("write_id") for r, _ in rows if r.recognised]
     owners = {w.pk: w for w in Write.objects.filter(pk__in=[w for w in wanted if w]).select_related("deployment")}
-    out = [drive_out(row, drive, needed_bytes, owners, sector_bytes) for row, drive in rows]
+    first: dict[int, datetime] = {}
+    for row, _ in rows:
+        first[row.bench_id] = min(row.appeared_at, first.get(row.bench_id, row.appeared_at))
+    out = [drive_out(row, drive, needed_bytes, owners, sector_bytes, first[row.bench_id]) for row, drive in rows]
     return sorted(out, key=lambda d: (d.locked, d.bench_id, d.path))
 
 
@@ -244,6 +264,7 @@ class JobOut(Schema):
     kind: str
     state: str
     active: bool
+    paused: bool
     phase: str
     done_bytes: int
     total_bytes: int
@@ -265,6 +286,7 @@ def job_out(job: Job | None) -> JobOut | None:
         kind=job.kind,
         state=job.state,
         active=active,
+        paused=active and job.pause_requested,
         phase=job.phase,
         done_bytes=job.done_bytes,
         total_bytes=job.total_bytes,

@@ -15,7 +15,7 @@ from mintseed.core.units import decimal_size, drive_size
 from mintseed.server.done.agent.bench_row import is_alive
 from mintseed.server.done.agent.drives import DRIVE
 from mintseed.server.done.card_work import stored_as
-from mintseed.server.done.copies import stop_jobs
+from mintseed.server.done.copies import pause_jobs, stop_jobs
 from mintseed.server.done.jobs.leases import lock_lease, take_lease, writer_of
 from mintseed.server.done.jobs.tasks import card_work_task
 from mintseed.server.judged.changes import changed
@@ -40,7 +40,7 @@ def begin(does: CardWork.Does, drive_id: int, *, path: str, serial: str, again: 
     if row.path != path or row.drive.get("serial") != serial:
         raise RefusedError("another drive is there now", where=row.path, next_step="Look at the drives and pick again.")
     drive: Drive = DRIVE.validate_python(row.drive)
-    takes_all = does != CardWork.Does.BACK_UP
+    takes_all = does in (CardWork.Does.TEST, CardWork.Does.CLEAR)
     if takes_all and again != drive.path:
         raise RefusedError(
             "the second pick names another drive", where=drive.path, next_step="Pick the same one twice."
@@ -58,7 +58,7 @@ def begin(does: CardWork.Does, drive_id: int, *, path: str, serial: str, again: 
     made = CardWork.objects.create(
         does=does, bench=bench, drive_path=drive.path, drive_serial=drive.serial, drive_size_bytes=drive.size_bytes,
         reader=" ".join(t for t in (drive.model, drive.serial) if t)[:160], whose=whose[:200], asked_at=now,
-        file_name=_file_name(drive, now) if not takes_all else "",
+        file_name=_file_name(drive, now) if does == CardWork.Does.BACK_UP else "",
     )  # fmt: skip
     take_lease(lease, made, now)
     job = Job.objects.create(kind=Job.Kind.CARD_WORK, card_work=made)
@@ -89,6 +89,11 @@ def _refuse_to_pretend(bench: Bench, drive: Drive) -> None:
 
 
 READABLE_ALL_THE_SAME = back_up_card.READABLE_ALL_THE_SAME
+
+
+def pause(pk: int, *, paused: bool) -> None:
+    """Have work on a card wait, or go on."""
+    pause_jobs(Job.objects.filter(card_work_id=pk), paused=paused)
 
 
 def stop(pk: int) -> None:

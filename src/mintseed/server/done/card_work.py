@@ -8,17 +8,22 @@ from datetime import datetime
 from django.utils import timezone
 
 from mintseed import wiring
+from mintseed.core.card.again import judge_again
+from mintseed.core.card.drives import Drive
 from mintseed.core.card.identity import CardMarks
 from mintseed.core.card.room import judge_room
+from mintseed.core.card.samples import SAMPLES_WHILE_IT_LIES, BlockDigests
 from mintseed.core.errors import RefusedError
+from mintseed.core.findings import Finding
 from mintseed.core.units import decimal_size, drive_size
+from mintseed.server.done.agent.drives import look_at_card
 from mintseed.server.done.cards import known_card, settings_paths
 from mintseed.server.done.jobs.leases import holds_lease
-from mintseed.server.done.proofs import end_in_drive, half_written
+from mintseed.server.done.proofs import end_in_drive, half_written, void, was_booted
 from mintseed.server.judged.journal import record
-from mintseed.server.kept.models import CardWork, Job, ReportedDrive
+from mintseed.server.kept.models import CardWork, Job, ReportedDrive, Write, WrittenBlocks
 from mintseed.server.kept.transactions import all_or_nothing
-from mintseed.services import back_up_card, empty_card, write_card
+from mintseed.services import back_up_card, empty_card, read_card_again, write_card
 
 WHY = {CardWork.Does.TEST: "all of its card's room was tested", CardWork.Does.CLEAR: "its card was cleared"}
 
@@ -51,6 +56,10 @@ def run(work: CardWork, tell: empty_card.Tell) -> dict[str, object]:
             "sha256": saved.sha256, "took_s": saved.took_s, "findings": [],
         }  # fmt: skip
 
+    if work.does == CardWork.Does.PROVE:
+        _began(work, began)
+        return {"findings": [asdict(_proven_again(drive, tell))], "took_s": (timezone.now() - began).total_seconds()}
+
     def looked(marks: CardMarks) -> None:
         _takes_all(work, marks, timezone.now())
 
@@ -59,6 +68,24 @@ def run(work: CardWork, tell: empty_card.Tell) -> dict[str, object]:
     else:
         found = empty_card.clear(drive, settings_paths(), readers=bench.readers, tools=bench.tools, tell=tell, looked=looked)  # fmt: skip
     return {"findings": [asdict(found)], "took_s": (timezone.now() - began).total_seconds()}
+
+
+def _proven_again(drive: Drive, tell: empty_card.Tell) -> Finding:
+    """Compare the card with what was proven of it. A proof that stood and does not hold ends."""
+    seen = look_at_card(drive, wiring.bench(), SAMPLES_WHILE_IT_LIES)
+    write = Write.objects.filter(pk=seen.found.write_id or 0).first() if seen is not None else None
+    blocks = WrittenBlocks.objects.filter(write=write).first() if write is not None else None
+    if write is None or blocks is None:
+        raise RefusedError(
+            "nothing on record says what should be on this card", where=drive.path,
+            next_step="Compare it with an image on the command line: mintseed prove CARD --against IMAGE.",
+        )  # fmt: skip
+    known = BlockDigests(blocks.block_bytes, write.written_bytes, bytes(blocks.digests))
+    found = read_card_again.execute(drive, known, readers=wiring.bench().readers, tell=tell)
+    booted = was_booted(write)
+    if found.other_bytes and not booted:
+        void([write.pk], timezone.now(), "all of its card was read again and holds something else")
+    return judge_again(found, drive.path, booted=booted)
 
 
 def _began(work: CardWork, now: datetime) -> None:

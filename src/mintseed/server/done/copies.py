@@ -56,6 +56,14 @@ def stop_copy(pk: int) -> None:
     stop_jobs(Job.objects.filter(copy__deployment_id=pk))
 
 
+def pause_jobs(jobs: QuerySet[Job], *, paused: bool) -> None:
+    """Have work that runs wait as soon as it looks, or go on; whoever shows it is told."""
+    for running in jobs.filter(state=Job.State.RUNNING).select_related("copy", "write"):
+        with transaction.atomic():
+            Job.objects.filter(pk=running.pk).update(pause_requested=paused)
+            changed(topic_of(running))
+
+
 def stop_jobs(jobs: QuerySet[Job]) -> None:
     """Stop work that runs, as soon as it looks, and work that waits, at once; whoever shows it is told."""
     for running in jobs.filter(state=Job.State.RUNNING).select_related("copy", "write"):

@@ -15,6 +15,7 @@ from mintseed.core.errors import MissingError, RefusedError
 from mintseed.core.settings.fill import FINGERPRINT_VERSION
 from mintseed.server.done.agent.bench_row import is_alive
 from mintseed.server.done.agent.drives import DRIVE
+from mintseed.server.done.copies import pause_jobs
 from mintseed.server.done.jobs.leases import lock_lease, take_lease, writer_of
 from mintseed.server.done.jobs.tasks import write_card_task
 from mintseed.server.judged.changes import changed, deployment_topic
@@ -103,6 +104,11 @@ def _card_of(job: Job) -> str:
 def _room(bench: Bench) -> int | None:
     """Return how much a pretend card may grow on this disk, None for a real one: that has its own room."""
     return shutil.disk_usage(wiring.config().home).free if bench.kind != Bench.Kind.REAL else None
+
+
+def pause_write(pk: int, *, paused: bool) -> None:
+    """Have the write of deployment `pk` wait, or go on. Its drive stays its own meanwhile."""
+    pause_jobs(Job.objects.filter(write__deployment_id=pk, kind=Job.Kind.WRITE_CARD), paused=paused)
 
 
 def stop_write(pk: int) -> None:

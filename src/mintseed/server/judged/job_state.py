@@ -40,7 +40,7 @@ def harm_of(job: Job) -> str:
     if job.errand is not None and job.errand.does != "read":
         return "; what it put there may be there in part"
     if (work := job.card_work) is not None:
-        return "; what was on the card is gone" if work.does != "back-up" and work.began_at is not None else ""
+        return "; what was on the card is gone" if work.does in ("test", "clear") and work.began_at is not None else ""
     begun = job.write is not None and job.write.started_at is not None
     return "; the card is not usable" if begun else ""
 

@@ -174,6 +174,7 @@ class Loaded:
             hidden=bool(network and network.hidden),
             wpa3_only=bool(network and network.wpa3_only),
             band_ghz=network.band_ghz if network else 0,
+            channel=network.channel if network else None,
             admin_name=row.admin_name or site.admin_name,
             admin_hash=row.admin_hash or site.admin_hash,
             open_network=bool(network and network.open),
@@ -210,6 +211,7 @@ class Loaded:
         # Only what was chosen: an answer that a recipe suggests may come and go with a version of this program.
         values = asdict(replace(self.values, answers=dict(sorted(answers_of(row).items()))))
         del values["band_ghz"]  # where a file takes it, it stands in what is filled
+        del values["channel"]  # no file takes it
         for later in ("overlays", "ssh_keys", "locale", "open_network", "others", "address", "priority"):
             if not values[later]:
                 del values[later]  # marks of before there were any stay what they are

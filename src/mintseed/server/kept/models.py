@@ -629,10 +629,12 @@ class DriveLease(models.Model):
 
 
 class CardWork(models.Model):
-    """What is done to a card for no deployment: it is read back into a file, all of its room is tested, or its old tables are cleared."""
+    """What is done to a card for no deployment: it is read back into a file, compared with what was written to it, all of its
+    room is tested, or its old tables are cleared."""
 
     class Does(models.TextChoices):
         BACK_UP = "back-up"
+        PROVE = "prove"
         TEST = "test"
         CLEAR = "clear"
 
@@ -722,6 +724,7 @@ class Job(models.Model):
     rate_bytes_per_s = models.FloatField(default=0)
     left_s = models.FloatField(null=True)
     stop_requested = models.BooleanField(default=False)
+    pause_requested = models.BooleanField(default=False)
     trouble = models.JSONField(null=True)
     created_at = models.DateTimeField(default=timezone.now)
     started_at = models.DateTimeField(null=True)

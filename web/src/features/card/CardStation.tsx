@@ -5,7 +5,7 @@ import { stationPath } from "../../lib/stations";
 import { duration } from "../../lib/words";
 import { Card, Cards } from "../../ui/Cards";
 import { Mark } from "../../ui/Mark";
-import { Button, ButtonLink, Facts, Mono, Sheet, Trouble, Waiting } from "../../ui/parts";
+import { Button, ButtonLink, Facts, Mono, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
 import { StationFrame } from "../../ui/StationFrame";
 import { Time } from "../../ui/Time";
 import { FilledCopy } from "./FilledCopy";
@@ -24,6 +24,7 @@ export function CardStation({ id }: { id: number }) {
   const [asking, setAsking] = useState(false);
   const write = useChange(key, (body: Shapes["WriteIn"]) => answer(POST("/api/deployments/{pk}/card/write", { ...path, body })));
   const stop = useChange(key, () => answer(POST("/api/deployments/{pk}/card/stop", path)));
+  const pause = useChange(key, (paused: boolean) => answer(POST("/api/deployments/{pk}/card/pause", { ...path, body: { paused } })));
   const fetchBack = useChange(["deployment", id, "boot"], () => answer(POST("/api/deployments/{pk}/boot/power-off", path)));
   if (!data) return error ? <Trouble error={error} /> : <Waiting what="the drives" />;
   if (!data.wanted) {
@@ -70,8 +71,8 @@ export function CardStation({ id }: { id: number }) {
       }
       waits={proven || data.in_board || writing ? undefined : !data.ready ? data.not_ready_because : drive ? (drive.question_id === null ? undefined : "say whose card it is") : free.length ? "pick the card" : "put a card into a reader"}
     >
-      <Trouble error={write.error ?? stop.error ?? fetchBack.error} />
-      {writing && data.job && <WriteProgress job={data.job} whole={written?.tests_whole ?? false} onStop={() => stop.mutate(undefined)} stopping={stop.isPending || stop.isSuccess} />}
+      <Trouble error={write.error ?? stop.error ?? pause.error ?? fetchBack.error} />
+      {writing && data.job && <WriteProgress job={data.job} whole={written?.tests_whole ?? false} onStop={() => stop.mutate(undefined)} onPause={(paused) => pause.mutate(paused)} stopping={stop.isPending || stop.isSuccess} />}
       {!writing && data.job?.trouble && (
         <section role="alert" className="flex gap-3 rounded-xl border border-stop bg-sheet px-4 py-3">
           <Mark name="stop" size={22} />
@@ -149,6 +150,7 @@ function Proven({ data }: { data: CardAnswer }) {
           Written in <Mono>{data.reader}</Mono>, BLAKE3 <Mono className="break-all">{data.digest}</Mono>.{" "}
           {data.in_board ? "It is in its board." : data.released ? `Pulling it out is safe: ${data.released_text}.` : data.released_text && `Do not pull it out yet: ${data.released_text}.`}
         </p>
+        {data.volumes_text && <p className="mt-1 text-[0.93rem] text-ink-2">On it now: {data.volumes_text}.</p>}
         {data.changes_text && <p className="mt-1 text-[0.93rem] text-ink-2">{data.changes_text}.</p>}
         {data.findings.filter((f) => f.severity === "ok" || f.severity === "note").map((f) => (
           <p key={f.code} className="mt-1 flex gap-2 text-[0.93rem]">
@@ -192,7 +194,7 @@ function Drives({ drives, chosen, onPick, disabled }: { drives: readonly Drive[]
 function DriveName({ drive: d }: { drive: Drive }) {
   return (
     <>
-      <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span>
+      <b>{d.name}</b> <span className="text-ink-2">{d.size_text}</span> {d.just_came && <Tag>just put in</Tag>}
     </>
   );
 }

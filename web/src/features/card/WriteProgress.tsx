@@ -20,15 +20,16 @@ interface Props {
   /** All of the room beyond the image is written and read back too. */
   whole: boolean;
   onStop: () => void;
+  onPause: (paused: boolean) => void;
   stopping: boolean;
 }
 
 /** The phases as pieces of one bar; bytes, rate and time left of the one at work. */
-export function WriteProgress({ job, whole, onStop, stopping }: Props) {
+export function WriteProgress({ job, whole, onStop, onPause, stopping }: Props) {
   const phases = PHASES.filter(([name]) => whole || !ROOM.includes(name));
   const at = Math.max(0, phases.findIndex(([name]) => name === job.phase));
   const part = job.total_bytes && job.phase !== "filling" ? job.done_bytes / job.total_bytes : 0;
-  const title = job.state === "queued" ? "Waiting for the worker" : `${phases[at]?.[1]}: leave the card in the reader`;
+  const title = job.paused ? "Waiting for you: leave the card in the reader" : job.state === "queued" ? "Waiting for the worker" : `${phases[at]?.[1]}: leave the card in the reader`;
   const moving = MOVING.includes(job.phase);
   return (
     <section className="rounded-xl border border-rule bg-sheet px-4 py-3">
@@ -39,7 +40,10 @@ export function WriteProgress({ job, whole, onStop, stopping }: Props) {
       <header className="flex flex-wrap items-center gap-3">
         <Mark name="run" size={22} />
         <h2 className="text-[1.2rem]">{title}</h2>
-        <Button className="ml-auto" onClick={onStop} disabled={stopping}>
+        <Button className="ml-auto" onClick={() => onPause(!job.paused)} disabled={job.state === "queued"}>
+          {job.paused ? "Go on" : "Pause"}
+        </Button>
+        <Button onClick={onStop} disabled={stopping}>
           {stopping ? "Stopping…" : "Stop"}
         </Button>
       </header>

@@ -11,7 +11,7 @@ import { Time } from "../../ui/Time";
 
 type Work = Shapes["WorkOut"];
 
-const DID: Record<string, string> = { "back-up": "Read back", test: "Tested", clear: "Cleared" };
+const DID: Record<string, string> = { "back-up": "Read back", prove: "Proven again", test: "Tested", clear: "Cleared" };
 
 export function Before({ works }: { works: readonly Work[] }) {
   const [asked, setAsked] = useState<Work | null>(null);

@@ -10,7 +10,7 @@ const PARTS: Record<string, string> = {
   writing: "Clearing both ends",
   flushing: "Flushing it to the card",
   "reading-back": "Reading it into a file",
-  comparing: "Reading the file again and comparing",
+  comparing: "Reading it again and comparing",
   "reading-room": "Reading it back",
 };
 /** A moment's work, without a rate worth telling. */
@@ -21,10 +21,11 @@ interface Props {
   job: Shapes["JobOut"];
   stopping: boolean;
   onStop: () => void;
+  onPause: (paused: boolean) => void;
 }
 
-export function UnderWay({ work, job, stopping, onStop }: Props) {
-  const title = job.state === "queued" ? "Waiting for the worker" : (PARTS[job.phase] ?? "Looking at it");
+export function UnderWay({ work, job, stopping, onStop, onPause }: Props) {
+  const title = job.paused ? "Waiting for you" : job.state === "queued" ? "Waiting for the worker" : (PARTS[job.phase] ?? "Looking at it");
   const part = job.total_bytes > 0 ? job.done_bytes / job.total_bytes : 0;
   const short = SHORT.includes(job.phase);
   return (
@@ -40,7 +41,10 @@ export function UnderWay({ work, job, stopping, onStop }: Props) {
         <span className="font-mono text-[0.9rem] text-ink-2">
           {short ? "a moment" : `${decimalSize(job.done_bytes)} of ${decimalSize(job.total_bytes)}, ${decimalSize(job.rate_bytes_per_s)}/s${job.left_s === null ? "" : `, ${duration(job.left_s)} left in this part`}`}
         </span>
-        <Button small className="ml-auto" disabled={stopping} aria-label={`Stop the work in ${work.reader || work.drive_path}`} onClick={onStop}>
+        <Button small className="ml-auto" disabled={job.state === "queued"} onClick={() => onPause(!job.paused)}>
+          {job.paused ? "Go on" : "Pause"}
+        </Button>
+        <Button small disabled={stopping} aria-label={`Stop the work in ${work.reader || work.drive_path}`} onClick={onStop}>
           {stopping ? "Stopping…" : "Stop"}
         </Button>
       </div>

@@ -5,6 +5,7 @@ from __future__ import annotations
 import logging
 import threading
 import time
+from dataclasses import replace
 from types import TracebackType
 
 from django.db import DatabaseError, OperationalError, connection
@@ -17,6 +18,9 @@ from mintseed.server.judged.changes import changed
 from mintseed.server.judged.job_state import DEAD_AFTER_S, HEARTBEAT_S, harm_of, topic_of
 from mintseed.server.kept.models import Job
 from mintseed.server.kept.transactions import is_contention
+
+LOOKS_WHETHER_S = 0.2
+"""how often work that waits looks whether it may go on"""
 
 log = logging.getLogger("mintseed.jobs")
 
@@ -34,6 +38,8 @@ class Heartbeat:
         self._told: Progress | None = None
         self._topic = topic_of(job)
         self._stop_asked = threading.Event()
+        self._paused = threading.Event()
+        self._waited_s = 0.0
         self._database_gone = threading.Event()
         self._given_up = threading.Event()
         self._last_beat_s = time.monotonic()
@@ -51,7 +57,18 @@ class Heartbeat:
         self._thread.join(5)
 
     def tell(self, progress: Progress) -> None:
-        self._latest = progress
+        """Take note of how far the work is; while a person wants it to wait, return only when it may go on."""
+        if self._latest is None or self._latest.phase is not progress.phase:
+            self._waited_s = 0.0
+        self._latest = replace(progress, elapsed_s=max(0.0, progress.elapsed_s - self._waited_s))
+        self._raise_if_over()
+        began_s = time.monotonic()
+        while self._paused.is_set():
+            self._over.wait(LOOKS_WHETHER_S)
+            self._raise_if_over()
+        self._waited_s += time.monotonic() - began_s
+
+    def _raise_if_over(self) -> None:
         if self._database_gone.is_set():
             raise OutsideError("the database stopped answering, so the work was stopped",
                                next_step="Start the application again, then have it done again.")  # fmt: skip
@@ -84,6 +101,7 @@ class Heartbeat:
             connection.close()
 
     def _write(self) -> None:
+        """Write how far the work is, and learn what was asked of it meanwhile."""
         values: dict[str, object] = {"heartbeat_at": timezone.now()}
         if (latest := self._latest) is not None:
             values |= {
@@ -99,5 +117,8 @@ class Heartbeat:
         lost_drive = self._holder is not None and not holds_lease(self._holder)
         if lost_drive or not Job.objects.filter(pk=self._pk, state=Job.State.RUNNING).update(**values):
             self._given_up.set()
-        if Job.objects.filter(pk=self._pk, stop_requested=True).exists():
+        asked = Job.objects.filter(pk=self._pk).values_list("stop_requested", "pause_requested").first()
+        stop, wait = asked or (False, False)
+        if stop:
             self._stop_asked.set()
+        (self._paused.set if wait and not stop else self._paused.clear)()

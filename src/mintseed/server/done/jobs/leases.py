@@ -33,6 +33,7 @@ Holder = Write | CardWork
 
 CALLED = {
     CardWork.Does.BACK_UP: "its backup",
+    CardWork.Does.PROVE: "its proof",
     CardWork.Does.TEST: "the test of its room",
     CardWork.Does.CLEAR: "its clearing",
 }
