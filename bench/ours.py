@@ -57,6 +57,9 @@ class Paced:
     def flush(self) -> None:
         self._device.flush()
 
+    def forget(self) -> None:
+        self._device.forget()
+
     def read_back(self, length_bytes: int, offset_bytes: int = 0) -> Iterator[bytes]:
         began_s = time.monotonic()
         for piece in self._device.read_back(length_bytes, offset_bytes):
