@@ -57,6 +57,22 @@ def test_who_was_wrong_is_named() -> None:
     assert found(fixed="10.91.5.219") == ("its address is 10.91.5.60, not 10.91.5.219",)
 
 
+def test_what_the_core_said_it_does_not_know_is_no_difference() -> None:
+    sae = Finding("netplan.value", Severity.CHECK, "sae is none that every release knows")
+    open_one = Said(True, Severity.CHECK, (sae,), "")
+    off = Seen(why="no address")
+    assert found(open_one, "no such key", off) == ()
+    assert found(open_one) == ()
+    assert table.said_words(open_one) == "may join (check: sae is none that every release knows)"
+    assert found(replace(open_one, joins=False)) == ("the core said that it does not join",), "that it said for sure"
+    stop = replace(open_one, findings=(replace(sae, severity=Severity.STOP),))
+    assert found(stop, "no such key", off) == ("the core said that it joins",)
+    address = Said(
+        True, Severity.CHECK, (Finding("iwd.address-if", Severity.CHECK, "Only where iwd sets addresses"),), ""
+    )
+    assert found(address, fixed="10.91.5.219") == ()
+
+
 def row(build: str, case: str, real: str = "joins", differences: tuple[str, ...] = ()) -> table.Row:
     return table.Row(build, case, "2026-11-30", "joins", "joins", real, {"address": "10.91.5.60"}, differences, 48.0)
 

@@ -16,7 +16,7 @@ from mintseed.core.errors import ImageError, RefusedError
 from mintseed.core.findings import Severity
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.draft import draft_of, recipe_text
-from mintseed.core.recipes.model import Recipe
+from mintseed.core.recipes.model import FileToFill, Recipe
 from mintseed.core.settings.fill import fill_files
 from mintseed.ports.volume import Patch
 from mintseed.services import fill_image, inspect_image
@@ -134,6 +134,22 @@ def test_an_owner_the_image_does_not_have_is_a_stop(own: tuple[LibraryFolder, XR
     assert "settings.owner-unknown" in {f.code for f in filled[0].findings}
     with pytest.raises(RefusedError), fill_image.execute(xray, filled, library=library, tools=TOOLS):
         pass
+
+
+@pytest.mark.parametrize(
+    ("owner", "mode", "stops"),
+    [("", "", False), ("root", "0644", False), ("root", "0600", True), ("root", "0640", True)],
+)
+def test_a_file_its_reader_could_not_open_is_a_stop(
+    own: tuple[LibraryFolder, XRay, Path], owner: str, mode: str, stops: bool
+) -> None:
+    """systemd-networkd runs as systemd-network: tried on the proving ground, where a file of mode 0600 was passed over and the address came by itself."""
+    _, xray, _ = own
+    file = FileToFill.model_validate(
+        {"path": "etc/systemd/network/10-a.network", "volume": "root", "dialect": "systemd-networkd", "title": "", "absent": "make", "owner": owner, "mode": mode}
+    )  # fmt: skip
+    (filled,) = fill_files(RECIPE.model_copy(update={"files": (file,)}), values(), xray)
+    assert ("settings.reader-locked-out" in {f.code for f in filled.findings}) is stops
 
 
 def test_without_what_was_read_of_it_nothing_is_written(own: tuple[LibraryFolder, XRay, Path]) -> None:

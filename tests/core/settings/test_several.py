@@ -355,7 +355,7 @@ def test_an_address_is_read_back_in_its_sentence(dialect: str) -> None:
     assert "192.168.7.40" in DIALECTS[dialect].means(made, path, a_file(dialect)).sentence()
     assert text_of(dialect, values(address=AT), made) == made
     told = check_file(made.encode(), path, dialect, a_file(dialect))
-    assert verdict(told) in (Severity.OK, Severity.NOTE) or dialect == "systemd-networkd", told
+    assert verdict(told) in (Severity.OK, Severity.NOTE) or dialect in ("systemd-networkd", "iwd"), told
 
 
 def test_an_image_with_no_file_for_an_address_says_so_and_one_with_a_template_takes_it() -> None:
@@ -399,3 +399,16 @@ def test_wifi_that_cloud_init_is_told_wants_netplan(starts: tuple[str, ...], tol
     for way in ("wifi", "cable"):
         codes = {f.code for one in fill_files(recipe, values(way=way), image) for f in one.findings}
         assert ("settings.wifi-wants-netplan" in codes) is (told and way == "wifi")
+
+
+@pytest.mark.parametrize(
+    ("main", "known"),
+    [("[General]\nEnableNetworkConfiguration=true\n", True), ("[General]\n#EnableNetworkConfiguration=true\n", False),
+     ("[General]\nEnableNetworkConfiguration=false\n", False), ("", False)],
+)  # fmt: skip
+def test_who_sets_addresses_is_read_where_the_image_says_it(main: str, known: bool) -> None:
+    """Elsewhere the address in iwd's file is nobody's: seen on the proving ground, where systemd-networkd asked for one beside it."""
+    file = a_file("iwd").model_copy(update={"path": "var/lib/iwd/Q.psk", "absent": "make"})
+    recipe = wiring.recipes()["platen"].model_copy(update={"files": (file,)})
+    (filled,) = fill_files(recipe, values(address=AT), holding({"etc/iwd/main.conf": main.encode()}))
+    assert ("iwd.address-if" in {f.code for f in filled.findings}) is not known

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
 from dataclasses import dataclass, field, replace
 
@@ -86,10 +87,22 @@ def fill_files(recipe: Recipe, values: SettingValues, image: XRay) -> tuple[Fill
         (replace(done, findings=(*done.findings, *_wifi_rendered(one.file, one.values, image))), one)
         for done, one in filled
     )
-    return tuple(
+    return _who_sets_addresses(tuple(
         _owned(done, one.file, one.values, image) if done.on_root else done
         for done, one in ((_with_left_out(done, one), one) for done, one in told)
-    )
+    ), image)  # fmt: skip
+
+
+_IWD_SETS_ADDRESSES = re.compile(rb"^[ \t]*EnableNetworkConfiguration[ \t]*=[ \t]*true[ \t]*$", re.MULTILINE)
+"""Source: iwd.config(5), General"""
+
+
+def _who_sets_addresses(filled: tuple[FilledFile, ...], image: XRay) -> tuple[FilledFile, ...]:
+    """Leave out that an address of iwd's counts only where iwd sets addresses, where a file of the image, as it is or as it is filled, says so."""
+    known = [f.content for f in filled] + [f.content for f in image.files if f.path.endswith("iwd/main.conf")]
+    if not any(_IWD_SETS_ADDRESSES.search(content) for content in known):
+        return filled
+    return tuple(replace(f, findings=tuple(one for one in f.findings if one.code != "iwd.address-if")) for f in filled)
 
 
 def _wifi_rendered(file: FileToFill, values: SettingValues, image: XRay) -> Iterator[Finding]:
@@ -135,6 +148,9 @@ def takes_address(file: FileToFill) -> bool:
     return dialect(file.dialect).takes_address or any("{address}" in text for text in file.values.values())
 
 
+OTHERS_READ = 0o004
+
+
 def _owned(filled: FilledFile, file: FileToFill, values: SettingValues, image: XRay) -> FilledFile:
     """Return the file with its owner and mode, or with the finding that nothing can be put there."""
     if image.root_unfillable:
@@ -155,6 +171,12 @@ def _owned(filled: FilledFile, file: FileToFill, values: SettingValues, image: X
             "Whoever reads it would not be its owner.", "Name another owner in the recipe.", Where(file=filled.path),
         )  # fmt: skip
         return replace(filled, findings=(*filled.findings, nobody))
+    if demanded.reads_as and mode and owner != demanded.reads_as and not int(mode, 8) & OTHERS_READ:
+        unread = Finding(
+            "settings.reader-locked-out", Severity.STOP, f"{filled.path} could not be read by what it is for", f"Its reader runs as {demanded.reads_as}, and with mode {mode} only {owner or 'its owner'} reads it.",
+            "Give it the mode 0644 in the recipe, or that account as its owner.", Where(file=filled.path), "systemd.network(5); tried on the proving ground",
+        )  # fmt: skip
+        return replace(filled, findings=(*filled.findings, unread))
     return replace(filled, owned=Owned(uid, gid, int(mode, 8) if mode else None))
 
 

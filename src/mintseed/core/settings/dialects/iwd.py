@@ -87,7 +87,7 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
             elif line.key == "AutoConnect" and said in ("false", "0", "no", "off"):
                 yield Finding("wifi.disabled", Severity.STOP, "It would not connect by itself", "AutoConnect is off.", "Take the line AutoConnect= out.", where, SOURCE)  # fmt: skip
     if fixed:
-        yield Finding("iwd.address-if", Severity.NOTE, "Its address counts only where iwd sets addresses itself", "Elsewhere another program does, and reads nothing of this file.",
+        yield Finding("iwd.address-if", Severity.CHECK, "Its address counts only where iwd sets addresses itself", "Elsewhere another program does, and reads nothing of this file.",
                       "Look for EnableNetworkConfiguration=true in its main.conf.", Where(file=path, line=fixed), "iwd.config(5), General")  # fmt: skip
     if path.endswith(".psk") and not key and not phrase:
         yield Finding("wifi.key-missing", Severity.STOP, "The key is not in the file", "It would wait for somebody to type it.",

@@ -42,7 +42,8 @@ class Dialect:
     what editors do. `takes_country`: whether files of this syntax have a place for the country.
     `owner` and `mode` are what the reader demands on the root volume, where it does. `wanted`:
     whether there is anything to put into such a file; without, it is left as it lies. `several`: where further networks go: into the
-    same file, into a file each, or nowhere. `takes_address`: whether a fixed address can stand in it."""
+    same file, into a file each, or nowhere. `takes_address`: whether a fixed address can stand in it. `reads_as`: the account its reader runs as,
+    where that is not root's."""
 
     apply: Callable[[str, FileToFill, SettingValues], str]
     check: Callable[[str, str, FileToFill | None], Iterator[Finding]]
@@ -54,6 +55,7 @@ class Dialect:
     wanted: Callable[[SettingValues], bool] = lambda values: True
     several: Literal["in-file", "file-each", "nowhere"] = "nowhere"
     takes_address: bool = False
+    reads_as: str = ""
 
 
 # configparser takes every blank off both ends of a line.
@@ -121,6 +123,7 @@ DIALECTS: Mapping[str, Dialect] = {
         owner="root",
         mode="0644",
         takes_address=True,
+        reads_as="systemd-network",
     ),
     "interfaces": Dialect(
         interfaces.apply,
