@@ -5,15 +5,14 @@ from __future__ import annotations
 import json
 
 from mintseed import wiring
-from mintseed.core.card.drives import Drive
-from mintseed.core.errors import InputError, MissingError, RefusedError
+from mintseed.core.errors import InputError, RefusedError
 from mintseed.server.done.agent.bench_row import is_alive
-from mintseed.server.done.agent.drives import DRIVE
 from mintseed.server.done.card_files import Files, packed
 from mintseed.server.done.jobs.leases import lock_lease, writer_of
 from mintseed.server.done.jobs.tasks import card_files_task
+from mintseed.server.done.picked import picked_drive
 from mintseed.server.kept.bells import ring
-from mintseed.server.kept.models import CardErrand, Job, ReportedDrive
+from mintseed.server.kept.models import CardErrand, Job
 from mintseed.server.kept.transactions import all_or_nothing
 
 MOST_FILES = 40
@@ -26,15 +25,10 @@ def begin(
 ) -> CardErrand:  # fmt: skip
     """Have the bench look at a card, or change files on it. `path` and `serial` are the drive as the person picked it; `put` what is to lie there,
     `was` what has to lie there still. Raises MissingError, RefusedError."""
-    row = ReportedDrive.objects.select_related("bench").filter(pk=drive_id).first()
-    if row is None:
-        raise MissingError("the card is gone from its reader", where=path, next_step="Put it in and pick it again.")
+    row, drive = picked_drive(drive_id, path, serial)
     bench, now = row.bench, wiring.bench().clock.now()
-    if row.path != path or row.drive.get("serial") != serial:
-        raise RefusedError("another drive is there now", where=row.path, next_step="Look at the drives and pick again.")
     if not is_alive(bench, now):
         raise RefusedError(f"the worker of {bench.name} does not answer", next_step="Start it, then try again.")
-    drive: Drive = DRIVE.validate_python(row.drive)
     if busy := writer_of(lock_lease(bench, drive.path), now):
         raise RefusedError(f"it is in use for {busy}", where=drive.path, next_step="Wait until it has ended.")
     if len(put or {}) > MOST_FILES:

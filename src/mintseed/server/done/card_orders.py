@@ -13,15 +13,15 @@ from mintseed.core.card.drives import Drive
 from mintseed.core.errors import MissingError, RefusedError
 from mintseed.core.units import decimal_size, drive_size
 from mintseed.server.done.agent.bench_row import is_alive
-from mintseed.server.done.agent.drives import DRIVE
 from mintseed.server.done.card_work import stored_as
 from mintseed.server.done.copies import pause_jobs, stop_jobs
 from mintseed.server.done.jobs.leases import lock_lease, take_lease, writer_of
 from mintseed.server.done.jobs.tasks import card_work_task
+from mintseed.server.done.picked import picked_drive
 from mintseed.server.judged.changes import changed
 from mintseed.server.judged.journal import record
 from mintseed.server.kept.bells import ring
-from mintseed.server.kept.models import Bench, CardWork, Job, ReportedDrive
+from mintseed.server.kept.models import Bench, CardWork, Job
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import back_up_card, empty_card
 from mintseed.services.refuse import refuse_stops
@@ -33,13 +33,8 @@ def begin(does: CardWork.Does, drive_id: int, *, path: str, serial: str, again: 
 
     `path`, `serial` and `again` are the drive as the person picked it, twice where what is on it goes; `whose` is what was said of the card then.
     """
-    row = ReportedDrive.objects.select_related("bench", "question").filter(pk=drive_id).first()
-    if row is None:
-        raise MissingError("the card is gone from its reader", where=path, next_step="Put it in and pick it again.")
+    row, drive = picked_drive(drive_id, path, serial)
     bench, now = row.bench, wiring.bench().clock.now()
-    if row.path != path or row.drive.get("serial") != serial:
-        raise RefusedError("another drive is there now", where=row.path, next_step="Look at the drives and pick again.")
-    drive: Drive = DRIVE.validate_python(row.drive)
     takes_all = does in (CardWork.Does.TEST, CardWork.Does.CLEAR)
     if takes_all and again != drive.path:
         raise RefusedError(

@@ -11,13 +11,13 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.card.progress import CARDS_AT_ONCE
-from mintseed.core.errors import MissingError, RefusedError
+from mintseed.core.errors import RefusedError
 from mintseed.core.settings.fill import FINGERPRINT_VERSION
 from mintseed.server.done.agent.bench_row import is_alive
-from mintseed.server.done.agent.drives import DRIVE
 from mintseed.server.done.copies import pause_jobs
 from mintseed.server.done.jobs.leases import lock_lease, take_lease, writer_of
 from mintseed.server.done.jobs.tasks import write_card_task
+from mintseed.server.done.picked import picked_drive
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.job_state import is_active
 from mintseed.server.judged.journal import record
@@ -42,13 +42,8 @@ def begin_write(
     if Deployment.objects.select_for_update().get(pk=pk).removed_at is not None:
         raise RefusedError("it was taken off the bench meanwhile", next_step="Put it back, then write.")
     view = judged(pk)
-    row = ReportedDrive.objects.select_related("bench", "question").filter(pk=drive_id).first()
-    if row is None:
-        raise MissingError("the card is gone from its reader", where=path, next_step="Put it in and pick it again.")
+    row, drive = picked_drive(drive_id, path, serial)
     bench, now = row.bench, wiring.bench().clock.now()
-    if row.path != path or row.drive.get("serial") != serial:
-        raise RefusedError("another drive is there now", where=row.path, next_step="Look at the drives and pick again.")
-    drive = DRIVE.validate_python(row.drive)
     lease = lock_lease(bench, drive.path)
     one = view.loaded.live  # what is written is what is chosen now, also for a device in service
     asked = row.question is not None and row.question.answered_at is None
