@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from mintseed.adapters import library_folder
+from mintseed.adapters import filled_folder, library_folder
 from mintseed.adapters.filled_folder import FilledFolder
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.errors import OutsideError
@@ -44,7 +44,7 @@ def test_unpacking_onto_a_full_disk_ends_in_a_sentence(
     library: Path, small_disk: Path, kept_bytes: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(library_folder, "KEEP_FREE_BYTES", kept_bytes)
-    monkeypatch.setattr(library_folder, "_CHECK_ROOM_BYTES", MIB)
+    monkeypatch.setattr(library_folder, "CHECK_ROOM_BYTES", MIB)
     (small_disk / "others").write_bytes(os.urandom(16 * MIB))
     before = free_bytes(small_disk)
     with pytest.raises(OutsideError, match="Make room"):
@@ -55,7 +55,7 @@ def test_unpacking_onto_a_full_disk_ends_in_a_sentence(
 
 def test_what_others_need_stays_free(small_disk: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(library_folder, "KEEP_FREE_BYTES", 8 * MIB)
-    monkeypatch.setattr(library_folder, "_CHECK_ROOM_BYTES", MIB)
+    monkeypatch.setattr(library_folder, "CHECK_ROOM_BYTES", MIB)
     with LibraryFolder(small_disk, small_disk / "scratch").scratch() as disk:
         with pytest.raises(OutsideError, match="are free"):
             disk.append(b"\xff" * 100 * MIB)  # packs to nearly nothing, and is no hole
@@ -67,3 +67,24 @@ def test_a_copy_that_finds_no_room_is_not_there(shelf: Shelf, platen: XRay, smal
     with pytest.raises(OutsideError, match="Make room"):
         save_filled.execute(platen, filled_for(platen), "1.img", library=shelf.library, tools=TOOLS, copies=copies)
     assert copies.names() == frozenset()
+
+
+def test_what_does_not_say_its_length_leaves_the_disk_its_room_too(
+    small_disk: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(library_folder, "KEEP_FREE_BYTES", 8 * MIB)
+    monkeypatch.setattr(filled_folder, "CHECK_ROOM_BYTES", MIB)
+    copies = FilledFolder(small_disk / "filled")
+    written = 0
+
+    def write_much() -> None:
+        nonlocal written
+        with copies.new("a.img.zst", 0) as file:
+            for _ in range(40):
+                written += file.write(os.urandom(MIB // 2))
+
+    with pytest.raises(OutsideError, match="are free on this disk"):
+        write_much()
+    assert 10 * MIB < written < 19 * MIB, "of 24, with 8 to be left, looked at about every other"
+    assert copies.names() == frozenset()
+    assert free_bytes(small_disk) > 20 * MIB, "nothing half-made is left"

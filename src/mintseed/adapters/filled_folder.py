@@ -2,14 +2,30 @@
 
 from __future__ import annotations
 
+import io
 import os
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
-from typing import BinaryIO
+from typing import Any, BinaryIO
 
-from mintseed.adapters.library_folder import no_room, open_nameless, refuse_to_fill
+from mintseed.adapters.library_folder import CHECK_ROOM_BYTES, no_room, open_nameless, refuse_to_fill
 from mintseed.core.errors import MissingError, OutsideError
+
+
+class _Minded(io.BufferedRandom):
+    """A file that leaves the disk its room: what is packed, or read off a card, does not say beforehand how long it gets."""
+
+    def __init__(self, descriptor: int, folder: Path) -> None:
+        super().__init__(io.FileIO(descriptor, "r+b"))
+        self._folder, self._unchecked = folder, 0
+
+    def write(self, data: Any, /) -> int:
+        self._unchecked += memoryview(data).nbytes
+        if self._unchecked > CHECK_ROOM_BYTES:
+            self._unchecked = 0
+            refuse_to_fill(self.fileno(), self._folder)
+        return super().write(data)
 
 
 class FilledFolder:
@@ -26,7 +42,7 @@ class FilledFolder:
         except OSError as error:
             raise no_room(error, self._folder) from error
         try:
-            with os.fdopen(descriptor, "w+b") as file:
+            with _Minded(descriptor, self._folder) as file:
                 refuse_to_fill(descriptor, self._folder, size_bytes)
                 yield file
                 file.flush()

@@ -25,7 +25,7 @@ from mintseed.ports.images import LibraryFile, Stranger
 _LATEST_S = 4102444800.0
 """the year 2100: dates beyond are a damaged file system's."""
 
-_CHECK_ROOM_BYTES = 32 * 1024 * 1024
+CHECK_ROOM_BYTES = 32 * 1024 * 1024
 """bytes written between two looks at how much room is left."""
 
 MOST_LISTS = 50
@@ -58,7 +58,7 @@ class SparseFile:
     def __init__(self, folder: Path) -> None:
         descriptor, self._path = open_nameless(folder)
         self._file = os.fdopen(descriptor, "w+b")
-        self._size, self._unchecked = 0, _CHECK_ROOM_BYTES
+        self._size, self._unchecked = 0, CHECK_ROOM_BYTES
 
     @property
     def path(self) -> Path:
@@ -88,7 +88,7 @@ class SparseFile:
 
     def _mind_the_room(self, length_bytes: int) -> None:
         self._unchecked += length_bytes
-        if self._unchecked > _CHECK_ROOM_BYTES:
+        if self._unchecked > CHECK_ROOM_BYTES:
             self._unchecked = 0
             refuse_to_fill(self._file.fileno(), self._path)
 
