@@ -18,6 +18,8 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.card.progress import Phase, Progress
+from mintseed.server.done.card_orders import remove_stray_backups
+from mintseed.server.done.card_work import stored_as
 from mintseed.server.done.jobs.heartbeat import Heartbeat
 from mintseed.server.doors.roles import may
 from mintseed.server.kept.models import CardWork, DriveLease, Job, LogEntry, ReportedDrive, Write
@@ -337,3 +339,21 @@ def test_a_drive_that_just_came_is_pointed_out(api: Api) -> None:
     ReportedDrive.objects.exclude(drive__serial=OTHER_CARD_SERIAL).update(appeared_at=now - timedelta(hours=1))
     assert not any(r["drive"]["just_came"] for r in api.get("/cards")["readers"]), "that is a while ago"
     assert len(rows) > 1
+
+
+def test_a_file_that_a_dead_worker_left_goes_and_a_whole_one_stays(api: Api) -> None:
+    asked(api, "back-up")
+    folder = wiring.config().home / "backups"
+    folder.mkdir(exist_ok=True)
+    row, now = CardWork.objects.get(), timezone.now()
+    half = folder / stored_as(row)
+    half.write_bytes(b"a network's key")
+    assert remove_stray_backups(now) == 0, "it is being made"
+    Job.objects.filter(card_work=row).update(state=Job.State.FAILED)
+    assert remove_stray_backups(now) == 1
+    assert not half.exists()
+    written(api)
+    asked(api, "back-up")
+    work()
+    assert remove_stray_backups(now + timedelta(days=400)) == 0
+    assert len(list(folder.iterdir())) == 1

@@ -19,6 +19,7 @@ from mintseed.server.done.jobs.leases import lock_lease, take_lease, writer_of
 from mintseed.server.done.jobs.tasks import card_work_task
 from mintseed.server.done.picked import picked_drive
 from mintseed.server.judged.changes import changed
+from mintseed.server.judged.job_state import is_active
 from mintseed.server.judged.journal import record
 from mintseed.server.kept.bells import ring
 from mintseed.server.kept.models import Bench, CardWork, Job
@@ -116,6 +117,22 @@ def backup(pk: int) -> CardWork:
     if work.does != CardWork.Does.BACK_UP or work.done_at is None or work.gone_at is not None:
         raise MissingError("this backup is not there", next_step="Read the card again.")
     return work
+
+
+def remove_stray_backups(now: datetime) -> int:
+    """Remove the files of backups that were never done: a worker that died once its file had a name left it, with all that was on the card.
+    Returns how many went."""
+    rows = CardWork.objects.filter(does=CardWork.Does.BACK_UP, gone_at=None).select_related("job")
+    known = {stored_as(w) for w in rows if w.done_at is not None or _is_under_way(w, now)}
+    strays = wiring.backups().names() - known
+    for name in strays:
+        wiring.backups().remove(name)
+    return len(strays)
+
+
+def _is_under_way(work: CardWork, now: datetime) -> bool:
+    job = getattr(work, "job", None)
+    return job is not None and is_active(job, now)
 
 
 def remove_backup(pk: int) -> None:

@@ -8,6 +8,7 @@ from datetime import datetime
 
 from mintseed import wiring
 from mintseed.server.done.card_files import forget_errands
+from mintseed.server.done.card_orders import remove_stray_backups
 from mintseed.server.done.copies import remove_old_copies
 from mintseed.server.doors.passwords import forget_wrong_passwords
 from mintseed.server.judged.changes import forget_changes
@@ -33,7 +34,7 @@ class Housekeeping:
         forget_changes(now)
         forget_wrong_passwords(now)
         forget_errands(now)
-        swept = wiring.sweep_scratch() + remove_old_copies(now)
+        swept = wiring.sweep_scratch() + remove_old_copies(now) + remove_stray_backups(now)
         gone = {name: count for name, count in let_go(now).items() if count}
         if swept or gone:
             log.info("let go: %s files, %s", swept, gone or "no rows")
