@@ -94,7 +94,6 @@ class Demo:
             {"drive_id": drive["id"], "path": drive["path"], "serial": serial, "again": drive["path"]},
         )
 
-
     def work(self, does: str, serial: str) -> None:
         """Have something done to a card for no deployment, and wait until it is."""
         drive = next(r["drive"] for r in self.ask("GET", "/cards")["readers"] if r["drive"]["serial"] == serial)
