@@ -13,6 +13,9 @@ from mintseed.core.settings.repair import look_at
 from tests.builders.judges import JUDGES
 from tests.core.settings.right_files import RIGHT
 
+HANGS_ON_ANOTHER_FILE = {"iwd.address-if"}
+"""What one file alone cannot tell is something to look at, however right the file is."""
+
 ALL = [(dialect, text) for dialect, texts in RIGHT.items() for text in texts]
 
 
@@ -32,6 +35,7 @@ def test_nothing_worse_than_a_note_is_said_of_it(dialect: str, text: str, tmp_pa
         else FileToFill(path="settings.conf", dialect=dialect, title="", values={"value": "{host_name}"})
     )  # type: ignore[arg-type]
     looked = look_at(text.encode(), "settings.conf", dialect, file)
-    assert verdict(looked.findings) in (Severity.OK, Severity.NOTE), [f.title for f in looked.findings]
+    of_it = tuple(f for f in looked.findings if f.code not in HANGS_ON_ANOTHER_FILE)
+    assert verdict(of_it) in (Severity.OK, Severity.NOTE), [f.title for f in of_it]
     if not looked.findings:
         assert looked.mended == text.encode()
