@@ -68,7 +68,7 @@ def by_hand(packed: Path, unpack: str, target: Path, *, from_medium: bool) -> No
 
 
 def write_rows(folder: Path, size_mib: int) -> list[str]:
-    image = build(folder / "write.img", size_mib, SETTINGS)
+    image = unknown.build(folder / "write.img", size_mib, SETTINGS, SETTINGS_NAME, USED)
     rows = []
     for packing, unpack in UNPACKERS.items():
         packed, target = pack(image, packing), folder / "card"
@@ -116,12 +116,17 @@ def xray_row(folder: Path, size_mib: int) -> str:
     return f"| .xz, {size_mib} MiB image, {BOOT_MIB} MiB boot volume | {whole_s:.2f} | {boot_s:.2f} | **{ratio:.2f}** | {XRAY_TARGET} | {held} | {peak / 1e6:.0f} MB |"
 
 
+USED = 0.45
+"""of an image is in use; the published ones looked at were a third to two thirds (common practice)"""
+
 CARD_RATES_MB_S = (20, 45, 90)
 
 
 def card_rows(folder: Path, size_mib: int) -> list[str]:
     """Cards of usual speeds: the target takes and gives only so much a second, for both sides (`pv -L` by hand)."""
-    packed = pack(build(folder / "card.img", size_mib, SETTINGS), "xz")
+    image = unknown.build(folder / "card.img", size_mib, SETTINGS, SETTINGS_NAME, USED)
+    packed = pack(image, "xz")
+    image.unlink()
     rows = []
     for rate in CARD_RATES_MB_S:
         target = folder / "card"
@@ -136,7 +141,10 @@ def card_rows(folder: Path, size_mib: int) -> list[str]:
         )
         target.write_bytes(b"")
         ours_s, _ = ours("write", packed, target, str(rate * 10**6))
-        rows.append(f"| {rate} MB/s | {hand_s:.1f} | {ours_s:.1f} | **{ours_s / hand_s:.2f}** |")
+        ratio = ours_s / hand_s
+        rows.append(
+            f"| {rate} MB/s | {hand_s:.1f} | {ours_s:.1f} | **{ratio:.2f}** | {WRITE_TARGET} | {'yes' if ratio <= WRITE_TARGET else 'no'} |"
+        )
         print(rows[-1], flush=True)
     return rows
 
@@ -165,7 +173,7 @@ def sections(asked: argparse.Namespace) -> dict[str, str]:
             ] = f"""By hand: `sha256sum`, `xz -dc | dd conv=fsync`, then `xz -dc | cmp`. Typed like that, `cmp` compares with what the system
 still holds in memory, not with the card; the second column drops that memory first, as taking the card out and putting
 it back does. Ours fills the settings, checks the download's SHA-256, writes, flushes, drops the memory, reads back from the
-medium and compares. Image of {asked.size_mib} MiB, target a file on the same disk, median of {ROUNDS} rounds. {day}.
+medium and compares: what the image's volumes say is in use, {USED:.0%} of its root volume. Image of {asked.size_mib} MiB, target a file on the same disk, median of {ROUNDS} rounds. {day}.
 
 | what | by hand, s | by hand, read from the medium, s | ours, s | ratio | ratio to the medium | target | held | peak memory |
 |---|---|---|---|---|---|---|---|---|
@@ -176,10 +184,10 @@ Memory target: under {MEMORY_TARGET_BYTES // 10**6} MB, whatever the image's siz
             rows = chr(10).join(card_rows(folder, asked.size_mib))
             made[
                 "The time to a proven card, at three card speeds"
-            ] = f"""The same on a target that takes and gives so much a second, one run, xz, {asked.size_mib} MiB. {day}.
+            ] = f"""The same on a target that takes and gives so much a second: what is in use is written and read back, {USED:.0%} of the image's root volume. One run, xz, {asked.size_mib} MiB. {day}.
 
-| card | by hand, s | ours, s | ratio |
-|---|---|---|---|
+| card | by hand, s | ours, s | ratio | target | held |
+|---|---|---|---|---|---|
 {rows}"""
         if "xray" in asked.only:
             made[

@@ -19,6 +19,7 @@ from mintseed.adapters.block_device import BlockDevice, LookedAt, flushed
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.card.drives import Drive
+from mintseed.core.card.in_use import in_use
 from mintseed.core.described import Around, read_described
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.draft import Choices, draft_of, recipe_text
@@ -53,6 +54,9 @@ class Paced:
         began_s = time.monotonic()
         self._device.write_at(offset_bytes, data)
         self._take(len(data), began_s)
+
+    def pass_over(self, length_bytes: int) -> None:
+        self._device.pass_over(length_bytes)
 
     def flush(self) -> None:
         self._device.flush()
@@ -128,7 +132,9 @@ def write(image: Path, target: Path, rate_bytes_per_s: int = 0, *, root: bool = 
         filled = _by_draft(xray) if root else _by_hand(xray)
         readers = FileReaders(target, rate_bytes_per_s)
         started = time.monotonic()
-        with fill_image.execute(xray, filled, library=library, tools=tools) as filled_image:
+        with fill_image.execute(
+            xray, filled, library=library, tools=tools, only_used=in_use(xray).whole
+        ) as filled_image:
             write_card.execute(xray, filled_image, readers.drive, readers=readers, tools=tools, tell=lambda p: None)
         return time.monotonic() - started
 

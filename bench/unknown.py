@@ -17,12 +17,12 @@ ROUNDS = 3
 READ_TARGET, WRITE_TARGET = 1.2, 1.1
 
 
-def build(path: Path, size_mib: int, settings: str, settings_name: str) -> Path:
-    """Build the unpacked image: a small boot volume, and an ext4 of `FILES` files that fill two thirds of it, half of them hard to pack."""
+def build(path: Path, size_mib: int, settings: str, settings_name: str, used: float = 2 / 3) -> Path:
+    """Build the unpacked image: a small boot volume, and an ext4 of `FILES` files that fill `used` of it, half of them hard to pack."""
     boot_mib = 64
     root_mib = size_mib - boot_mib - 2
     tree = path.with_suffix(".tree")
-    each = root_mib * MIB * 2 // 3 // FILES
+    each = int(root_mib * MIB * used) // FILES
     line = b"drwxr-xr-x 2 root root 4096 usr/lib/module-%07d.so.1 needed by program %05d\n"
     texts = b"".join(line % (n * 7919, n * n % 99991) for n in range(each // 60))[:each]
     for n in range(FILES):

@@ -8,6 +8,8 @@ from pathlib import Path
 
 import pytest
 
+from mintseed.adapters import ext_skeleton
+from mintseed.adapters.run_tool import ToolAnswer
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.errors import ToolError
 from mintseed.ports.volume import RootFile
@@ -181,3 +183,14 @@ def test_random_fills_leave_a_sound_volume_and_every_other_file(tmp_path: Path) 
         )
         for path, content in {**held, **wanted}.items():
             assert cat(filled, path) == content, (SEED + number, path)
+
+
+def test_of_a_list_that_was_cut_no_half_number_counts(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Cut within 25000, 2500 would be called unused."""
+    said = (
+        b"Filesystem features:      extent\nFilesystem state:         clean\nBlock size:               1024\n"
+        b"  Free blocks: 100-199\n  Free blocks: 1000-1999, 2500"
+    )
+    for cut, wanted in ((True, ((102400, 102400),)), (False, ((102400, 102400), (1024000, 1024000), (2560000, 1024)))):
+        monkeypatch.setattr(ext_skeleton, "ask_tool", lambda *_, cut=cut, **__: ToolAnswer(said, "", cut))
+        assert ext_skeleton.unused("x", 10**9) == wanted

@@ -17,7 +17,7 @@ from tests.browser.conftest import Application
 
 FIRST, SECOND, FALSE = "T-SIDE-1", "T-SIDE-2", "T-FALSE"
 MB = 10**6
-PROVEN = "Proven: the card holds exactly the filled image"
+PROVEN = "Proven: the card holds the filled image"
 
 
 def entry(name: str, serial: str, size_bytes: int, **faults: int) -> dict[str, Any]:

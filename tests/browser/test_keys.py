@@ -98,7 +98,7 @@ def test_from_an_empty_field_to_the_label(page: Page, cards_in_reader: None) -> 
     tab_to(page, "radio", "")
     arrow_to(page, again)
     press(page, "button", "Write over")
-    expect(page.get_by_role("heading", name="Proven: the card holds exactly the filled image")).to_be_visible()
+    expect(page.get_by_role("heading", name="Proven: the card holds the filled image")).to_be_visible()
     go_on(page, "Go on to First boot", "First boot")
     expect(page.get_by_role("button", name="Power on")).to_be_enabled()
     page.keyboard.press("Enter")

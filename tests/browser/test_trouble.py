@@ -16,7 +16,7 @@ from tests.browser import walk
 from tests.browser.conftest import Application
 
 CARD = "T-CARD-16"
-PROVEN = "Proven: the card holds exactly the filled image"
+PROVEN = "Proven: the card holds the filled image"
 
 
 def processes(application: Application, words: str) -> list[int]:

@@ -86,7 +86,7 @@ def write(page: Page, serial: str) -> None:
     dialog = page.get_by_role("dialog")
     dialog.locator("label", has_text=serial).get_by_role("radio").check()
     dialog.get_by_role("button", name=re.compile("^Write over")).click()
-    expect(page.get_by_role("heading", name="Proven: the card holds exactly the filled image")).to_be_visible()
+    expect(page.get_by_role("heading", name="Proven: the card holds the filled image")).to_be_visible()
 
 
 def power_on(page: Page) -> None:

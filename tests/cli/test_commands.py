@@ -146,6 +146,17 @@ def test_write_keeps_every_rule(
     assert status == 0
     assert said["bytes"] == 138412032
     assert answer(capsys, "prove", str(folder.cards / "pdt.img"), "--against", image)[0] == 0
+    used = folder.cards / "pdt.img"
+    for options, code in (((), "card.proven-in-use"), (("--everything",), "card.proven")):
+        used.write_bytes(b"\x5a" * 138412032)  # an earlier owner's
+        status, said = answer(capsys, "write", image, "/dev/pdt", "--yes", *options)
+        assert (status, said["left_bytes"] > 0) == (0, not options)
+        status, said = answer(capsys, "prove", str(used), "--against", image)
+        assert (status, [f["code"] for f in said["findings"]]) == (0, [code])
+    with used.open("r+b") as file:
+        file.seek(5 * 1024 * 1024)
+        file.write(b"one that is in use")
+    assert answer(capsys, "prove", str(used), "--against", image)[0] == 2
 
 
 def test_find_from_pasted_lists(tmp_path: Path, capsys: pytest.CaptureFixture[str]) -> None:

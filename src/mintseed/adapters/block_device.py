@@ -122,7 +122,10 @@ class BlockDevice:
         for begin, end, blank in stretches(data):
             if not (blank and self._holds_zeros(self._written + begin, end - begin)):
                 self.write_at(self._written + begin, data[begin:end])
-        self._written += len(data)
+        self.pass_over(len(data))
+
+    def pass_over(self, length_bytes: int) -> None:
+        self._written += length_bytes
         if not self._is_block and os.fstat(self._descriptor).st_size < self._written:
             os.ftruncate(self._descriptor, self._written)
 

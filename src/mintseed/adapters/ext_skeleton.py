@@ -19,6 +19,7 @@ from typing import BinaryIO, Protocol
 from backports import zstd
 
 from mintseed.adapters.run_tool import ask_tool
+from mintseed.core.card.unused import ext_unused
 from mintseed.core.errors import ToolError
 from mintseed.core.limits import MAX_INODE_TABLES_BYTES, MAX_SKELETON_BYTES
 from mintseed.ports.volume import Patch, RootFile
@@ -90,6 +91,22 @@ def patches(skeleton: bytes, files: Sequence[RootFile], volume: Callable[[Path, 
         own = _put(after, files, volume(Path(_path(after)), 0), head)
         _refuse_unsound(after)
         return tuple(_changed(before, after, head.block_bytes, own))
+
+
+def unused(volume: str, size_bytes: int) -> tuple[tuple[int, int], ...]:
+    """Return what a volume, named as e2fsprogs take it, does not use: offsets from its start and lengths in bytes, in order."""
+    answer = ask_tool(["dumpe2fs", volume], package=PACKAGE, timeout_s=CHECK_S)
+    # Of a list that was cut the last line is not whole: half a number would call another block unused.
+    listed = answer.printed.rpartition(b"\n")[0] if answer.cut else answer.printed
+    found = ext_unused(listed.decode("utf-8", "replace"))
+    return tuple((at, length) for at, length in found if at + length <= size_bytes)
+
+
+def unused_of(skeleton: bytes) -> tuple[tuple[int, int], ...]:
+    """Return what the volume that `skeleton` was taken from does not use."""
+    with _scratch() as disk:
+        _unpack(skeleton, disk)
+        return unused(_path(disk), os.fstat(disk.fileno()).st_size)
 
 
 def _put(disk: BinaryIO, files: Sequence[RootFile], there: Folders, head: _Superblock) -> set[int]:

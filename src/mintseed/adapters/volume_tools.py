@@ -12,7 +12,7 @@ from pathlib import Path
 from mintseed.adapters import ext_skeleton
 from mintseed.adapters.nginx_lexer import nginx_tokens
 from mintseed.adapters.run_tool import ToolAnswer, ask_tool, run_tool
-from mintseed.core.card.unused import ext_unused, fat_unused
+from mintseed.core.card.unused import fat_unused
 from mintseed.core.errors import OddNameError, ToolError
 from mintseed.core.image.web_servers import Token
 from mintseed.core.limits import MAX_DIRECTORY_ENTRIES, MAX_LISTING_BYTES, MAX_TOOL_OUTPUT_BYTES
@@ -274,10 +274,7 @@ class OffsetVolumeTools:
         if kind == "vfat":
             return fat_unused(source, offset_bytes, size_bytes)
         if kind in ("ext2", "ext3", "ext4"):
-            said = run_tool(["dumpe2fs", f"{disk}?offset={offset_bytes}"], package="e2fsprogs").decode(
-                "utf-8", "replace"
-            )
-            return tuple((at, length) for at, length in ext_unused(said) if at + length <= size_bytes)
+            return ext_skeleton.unused(f"{disk}?offset={offset_bytes}", size_bytes)
         return ()
 
     def nginx_tokens(self, data: bytes) -> tuple[Token, ...]:
@@ -288,6 +285,9 @@ class OffsetVolumeTools:
         if kind.file_system not in ("ext2", "ext3", "ext4"):
             raise ToolError(f"its file system is {kind.file_system or 'not known'}", expected="ext2, ext3 or ext4")
         return ext_skeleton.take(disk, offset_bytes, size_bytes)
+
+    def unused_of(self, skeleton: bytes) -> tuple[tuple[int, int], ...]:
+        return ext_skeleton.unused_of(skeleton)
 
     def patches(self, skeleton: bytes, files: Sequence[RootFile]) -> tuple[Patch, ...]:
         return ext_skeleton.patches(skeleton, files, ExtVolume)

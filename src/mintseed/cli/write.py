@@ -7,6 +7,7 @@ import sys
 
 from mintseed.cli.files import Commands, library_of
 from mintseed.cli.output import tell, tell_progress
+from mintseed.core.card.in_use import in_use
 from mintseed.core.errors import RefusedError
 from mintseed.core.findings import Severity, verdict
 from mintseed.core.units import drive_size
@@ -21,6 +22,11 @@ def add(commands: Commands) -> None:
     parser.add_argument("--expect-serial", default=None, help="refuse any other drive")
     parser.add_argument(
         "--clear-end", action="store_true", help="clear what an earlier system left in the last MiB too"
+    )
+    parser.add_argument(
+        "--everything",
+        action="store_true",
+        help="write what nothing uses too (without it: what is in use, where every volume tells)",
     )
     parser.add_argument("--yes", action="store_true", help="do not ask for the drive's name again")
     parser.add_argument("--json", action="store_true")
@@ -41,7 +47,8 @@ def run(arguments: argparse.Namespace) -> int:
         return tell(found, {"written": ""}, as_json=arguments.json)
     if not arguments.yes:
         _ask_again(drive.path, drive_size(drive.size_bytes))
-    with fill_image.execute(xray, (), library=library, tools=outside.tools) as image:
+    only_used = not arguments.everything and in_use(xray).whole
+    with fill_image.execute(xray, (), library=library, tools=outside.tools, only_used=only_used) as image:
         written = write_card.execute(
             xray,
             image,
@@ -55,6 +62,7 @@ def run(arguments: argparse.Namespace) -> int:
         "written": drive.path,
         "bytes": written.written_bytes,
         "blake3": written.digest,
+        "left_bytes": written.left_bytes,
         "cleared_bytes": written.cleared_bytes,
         "took_s": round(written.took_s, 1),
         "pull_out": written.released.text,

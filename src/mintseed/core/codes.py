@@ -61,6 +61,7 @@ CODES: dict[str, Code] = {
     "card.other-sectors": Code("stop", "Its sectors are of another size than the image's"),
     "card.proof-void": Code("check", "This card's proof no longer stands"),
     "card.proven": Code("ok", "The same, byte for byte"),
+    "card.proven-in-use": Code("ok", "All that is in use is the same, byte for byte"),
     "card.read-only": Code("stop", "Write-protected"),
     "card.room-holds": Code("ok", "It holds all of the … it says"),
     "card.second-look": Code("note", "Its size was measured without unplugging it"),

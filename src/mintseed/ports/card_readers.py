@@ -25,6 +25,9 @@ class BlockTarget(Protocol):
     def write(self, data: bytes) -> None:
         """Write `data` after what was written before; zeros only where the medium does not hold zeros already."""
 
+    def pass_over(self, length_bytes: int) -> None:
+        """Leave what lies there as it is: what is written next comes after it."""
+
     def flush(self) -> None:
         """Return only when everything written is on the medium."""
 

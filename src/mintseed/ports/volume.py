@@ -79,6 +79,9 @@ class VolumeTools(Protocol):
         """Return what the volume at `offset_bytes` says of itself without what its files hold, packed. Raises ToolError with the reason
         where nothing may be put on it: another file system, or one that is not clean."""
 
+    def unused_of(self, skeleton: bytes) -> tuple[tuple[int, int], ...]:
+        """Return what the volume that `skeleton` was taken from does not use, as `unused` does. Raises ToolError where it is damaged."""
+
     def patches(self, skeleton: bytes, files: Sequence[RootFile]) -> tuple[Patch, ...]:
         """Return what is to be laid over the volume that `skeleton` was taken from, so that it holds `files`: in the order of its bytes.
         Raises ToolError when one of them cannot be put there; then none is."""

@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Sequence
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from itertools import chain
 
+from mintseed.core.card import in_use
+from mintseed.core.card.samples import block_bytes_for
 from mintseed.core.errors import ImageError, RefusedError, ToolError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.image import packing
 from mintseed.core.image.changes import UNCHANGED, ImageChanges, marks_of, merged, ranges_between
 from mintseed.core.image.naming import file_of
 from mintseed.core.image.report import XRay
+from mintseed.core.ranges import Range
 from mintseed.core.settings.fill import FilledFile
 from mintseed.ports.images import ImageLibrary, ScratchDisk
 from mintseed.ports.volume import Patch, RootFile, VolumeTools
@@ -32,9 +35,12 @@ class FilledImage:
         tap: TappedStream,
         patches: Sequence[Patch] = (),
         changes: ImageChanges = UNCHANGED,
+        left: Sequence[Range] = (),
     ) -> None:
         self._disk, self._rest, self._tap, self._patches = disk, rest, tap, patches
         self.changes = changes
+        self.left = tuple(left)
+        """what nothing uses and need not be written: whole blocks of a write of this length; nothing where it was not asked"""
 
     def pieces(self) -> Iterator[bytes]:
         """Yield the image's bytes in pieces of at most packing.PIECE_BYTES. Raises ImageError when the file is damaged."""
@@ -83,11 +89,16 @@ def check(filled: Sequence[FilledFile]) -> tuple[Finding, ...]:
 
 @contextmanager
 def execute(
-    xray: XRay, filled: Sequence[FilledFile], *, library: ImageLibrary, tools: VolumeTools
+    xray: XRay,
+    filled: Sequence[FilledFile],
+    *,
+    library: ImageLibrary,
+    tools: VolumeTools,
+    only_used: bool = False,
 ) -> Iterator[FilledImage]:
     """Unpack the image's head, write the files into its boot volume, read each back, and hand over the whole.
 
-    The head is unpacked once: what follows it comes from the same stream.
+    The head is unpacked once: what follows it comes from the same stream. `only_used`: ask its volumes, as they are filled, what they do not use.
     Raises RefusedError when a finding stops it, ImageError when there is no boot volume to fill.
     """
     found = check(filled)
@@ -96,11 +107,13 @@ def execute(
     boot, on_boot = xray.boot_volume, [f for f in filled if not f.on_root]
     if boot is None and on_boot:
         raise ImageError("there is no boot volume to fill", where=xray.file_name)
-    patches = _patches(xray, [f for f in filled if f.on_root], library, tools)
+    root = library.skeleton(xray.mark) if only_used or len(on_boot) < len(filled) else None
+    patches = _patches(xray, [f for f in filled if f.on_root], root, tools)
+    wants_head = boot is not None and (on_boot or (only_used and in_use.tells(boot, xray)))
     with library.scratch() as disk, library.open(file_of(xray.file_name)) as stream:
         _, tap, pieces = open_tapped(stream, lambda done: None, wanted=xray.inside)
         with tap:
-            left = _unpack_head(pieces, disk, boot.offset_bytes + boot.size_bytes if boot and on_boot else 0)
+            left = _unpack_head(pieces, disk, boot.offset_bytes + boot.size_bytes if boot and wants_head else 0)
             # What follows the head is unpacked while the files are put in and the head is written.
             with run_ahead(chain([left] if left else [], pieces), UNPACK_AHEAD_PIECES) as rest:
                 ranges = [(p.offset_bytes, len(p.data)) for p in patches]
@@ -108,15 +121,33 @@ def execute(
                     before = marks_of(disk.read_at, disk.size_bytes)
                     _put_files(disk, boot.offset_bytes, on_boot, tools, xray.file_name)
                     ranges += ranges_between(before, marks_of(disk.read_at, disk.size_bytes))
-                yield FilledImage(disk, rest, tap, patches, ImageChanges(tuple(f.path for f in filled), merged(ranges)))
+                unused = _left_out(xray, disk, root, patches, tools) if only_used else ()
+                changes = ImageChanges(tuple(f.path for f in filled), merged(ranges))
+                yield FilledImage(disk, rest, tap, patches, changes, unused)
 
 
-def _patches(xray: XRay, files: Sequence[FilledFile], library: ImageLibrary, tools: VolumeTools) -> tuple[Patch, ...]:
+def _left_out(
+    xray: XRay, disk: ScratchDisk, skeleton: bytes | None, patches: Sequence[Patch], tools: VolumeTools
+) -> tuple[Range, ...]:
+    """Return what of the filled image nothing uses, as its volumes say: the boot volume on `disk`, which is filled, and the root volume by what was
+    kept of it, with what is laid over that taken out. A volume that does not tell is written whole."""
+    unused: dict[int, tuple[Range, ...]] = {}
+    for volume in (v for v in xray.volumes if in_use.tells(v, xray)):
+        with suppress(ToolError):
+            if volume.role == "boot":
+                unused[volume.partition] = tools.unused(disk.path, disk, volume.offset_bytes, volume.size_bytes)
+            elif skeleton is not None:
+                unused[volume.partition] = tools.unused_of(skeleton)
+    written = [(p.offset_bytes, len(p.data)) for p in patches]
+    return in_use.left_out(xray.volumes, unused, written, block_bytes_for(xray.unpacked_bytes))
+
+
+def _patches(xray: XRay, files: Sequence[FilledFile], skeleton: bytes | None, tools: VolumeTools) -> tuple[Patch, ...]:
     """Return what is to be laid over the image so that its root volume holds `files`. Raises ImageError when what was read of that
     volume is gone, ToolError when one of them cannot be put there."""
     if not files:
         return ()
-    root, skeleton = xray.root_volume, library.skeleton(xray.mark)
+    root = xray.root_volume
     if root is None or skeleton is None:
         raise ImageError("what was read of its root volume is gone", where=xray.file_name, next_step="Read the image again under Images, then go on.")  # fmt: skip
     wanted = [

@@ -23,15 +23,15 @@ def execute(
 ) -> ReadAgain:
     """Return in what `drive` is otherwise than `known`. Raises RefusedError where it is in use, DriveError, StoppedError when `tell` says so."""
     refuse_stops(back_up_card.check(drive))
-    began, other, first, at = time.monotonic(), 0, None, 0
+    began, other, first, done, whole = time.monotonic(), 0, None, 0, known.known_bytes
     # Nobody writes to it meanwhile; what memory holds of it is forgotten first.
     with nullcontext() if drive.read_only else readers.held(drive.path) as flush, readers.look(drive) as disk:
         if flush is not None:
             flush()
-        for number, (ends, alike) in enumerate(compared(disk, known)):
+        for number, (begins, length, alike) in enumerate(compared(disk, known)):
             if not alike:
-                other, first = other + ends - at, first if first is not None else at
-            at = ends
-            if number % TELL_EVERY == 0 or ends == known.length_bytes:
-                tell(Progress(Phase.COMPARING, ends, known.length_bytes, time.monotonic() - began))
-    return ReadAgain(known.length_bytes, other, first)
+                other, first = other + length, first if first is not None else begins
+            done += length
+            if number % TELL_EVERY == 0 or done == whole:
+                tell(Progress(Phase.COMPARING, done, whole, time.monotonic() - began))
+    return ReadAgain(whole, other, first, known.length_bytes - whole)

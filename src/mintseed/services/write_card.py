@@ -5,7 +5,7 @@ from __future__ import annotations
 import random
 import secrets
 import time
-from collections.abc import Callable, Collection, Iterable
+from collections.abc import Callable, Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from blake3 import blake3
@@ -14,12 +14,14 @@ from mintseed.core.card.capacity import MARK_BYTES, CapacityProof, fill_bytes, m
 from mintseed.core.card.drives import Drive, judge_drive
 from mintseed.core.card.end_of_card import End, end_of_card, has_backup_table
 from mintseed.core.card.identity import CardMarks
+from mintseed.core.card.in_use import parted, without
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.card.samples import BlockDigests, BlockHasher
 from mintseed.core.errors import DriveError, MissingError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.image.changes import ImageChanges
 from mintseed.core.image.report import XRay
+from mintseed.core.ranges import Range
 from mintseed.core.units import decimal_size, drive_size
 from mintseed.ports.card_readers import BlockTarget, CardReaders, Released
 from mintseed.ports.volume import VolumeTools
@@ -46,7 +48,7 @@ class PhaseTaken:
 @dataclass(frozen=True, slots=True)
 class WrittenCard:
     """Proof of a write: length, BLAKE3 of what was written and read back alike, whole and block by block, seconds it took; bytes
-    cleared at the end; what was found out about the room beyond it."""
+    cleared at the end; what was found out about the room beyond it; bytes that nothing uses, left as they were."""
 
     drive: Drive
     written_bytes: int
@@ -59,6 +61,7 @@ class WrittenCard:
     capacity: CapacityProof
     changes: ImageChanges
     cleared_bytes: int = 0
+    left_bytes: int = 0
 
 
 def check(drive: Drive, xray: XRay) -> tuple[Finding, ...]:
@@ -100,7 +103,7 @@ def execute(
     `looked` is told the marks of what lies there now, once nobody else can write and before the first byte goes out:
     its proof is about to end. `paths` are settings files that tell cards apart. `clear_end`: the end of the card, which the
     image does not reach, is cleared too, and read back. `test_whole`: all of the room beyond the image is written and read
-    back, not marks in it alone; see core.card.capacity.
+    back, not marks in it alone; see core.card.capacity. What `image` leaves out, since nothing uses it, is neither written nor read back.
     Raises RefusedError when a safety rule stands against the drive, ImageError when the download is not the file that
     was X-rayed, DriveError when the card lets us down or gives back other bytes, StoppedError when `tell` says so.
     """
@@ -117,14 +120,15 @@ def execute(
         room_ends = end.offset_bytes if end.length_bytes else _room_ends(readers, drive, xray.unpacked_bytes)
         capacity = _mark_room(target, xray.unpacked_bytes, room_ends, whole=test_whole, tell=phases.tell)
         digest, blocks = _write(xray, image, target, phases.tell)
-        _prove(target, xray.unpacked_bytes, digest, drive, phases.tell)
+        _prove(target, xray.unpacked_bytes, image.left, digest, drive, phases.tell)
         _prove_room(target, capacity, xray.unpacked_bytes, room_ends, drive, phases.tell)
         _prove_cleared(target, end, drive)
         marks = recognise_card.execute(drive, paths, readers=readers, tools=tools)
     released = readers.set_free(drive)
     took_s = time.monotonic() - started
     return WrittenCard(
-        drive, xray.unpacked_bytes, digest, took_s, phases.taken(), marks, released, blocks, capacity, image.changes, end.length_bytes
+        drive, xray.unpacked_bytes, digest, took_s, phases.taken(), marks, released, blocks, capacity, image.changes, end.length_bytes,
+        _size(image.left),
     )  # fmt: skip
 
 
@@ -180,16 +184,26 @@ class _Phases:
         return tuple(PhaseTaken(p.phase, p.done_bytes, round(p.elapsed_s, 2)) for p in self._last.values())
 
 
+def _size(ranges: Iterable[Range]) -> int:
+    return sum(length for _, length in ranges)
+
+
 def _write(xray: XRay, image: FilledImage, target: BlockTarget, tell: Tell) -> tuple[str, BlockDigests]:
-    """Write the filled image and return the BLAKE3 of what was written, whole and block by block."""
-    digest, blocks, written, started = blake3(), BlockHasher(xray.unpacked_bytes), 0, time.monotonic()
-    for piece in image.pieces():
-        target.write(piece)
-        digest.update(piece)
-        blocks.update(piece)
-        written += len(piece)
-        tell(Progress(Phase.WRITING, written, xray.unpacked_bytes, time.monotonic() - started))
-    image.refuse_other_than(xray, written)
+    """Write the filled image, but for what it leaves out, and return the BLAKE3 of what was written, whole and block by block."""
+    digest, blocks, started = blake3(), BlockHasher(xray.unpacked_bytes), time.monotonic()
+    written, passed, wanted = 0, 0, xray.unpacked_bytes - _size(image.left)
+    for piece, keep in parted(image.pieces(), image.left):
+        passed += len(piece)
+        if keep:
+            target.write(piece)
+            digest.update(piece)
+            blocks.update(piece)
+            written += len(piece)
+        else:
+            target.pass_over(len(piece))
+            blocks.pass_over(len(piece))
+        tell(Progress(Phase.WRITING, written, wanted, time.monotonic() - started))
+    image.refuse_other_than(xray, passed)
     flushing = time.monotonic()
     tell(Progress(Phase.FLUSHING, 0, written, 0))
     target.flush()
@@ -197,19 +211,28 @@ def _write(xray: XRay, image: FilledImage, target: BlockTarget, tell: Tell) -> t
     return digest.hexdigest(), blocks.blocks()
 
 
-def _prove(target: BlockTarget, length_bytes: int, wanted: str, drive: Drive, tell: Tell) -> None:
-    """Read the card back and compare. Raises DriveError when it holds other bytes."""
+def _prove(
+    target: BlockTarget, length_bytes: int, left: Sequence[Range], wanted: str, drive: Drive, tell: Tell
+) -> None:
+    """Read back what was written and compare. Raises DriveError when the card holds other bytes."""
     digest, read, started = blake3(), 0, time.monotonic()
-    with run_ahead(target.read_back(length_bytes), READ_AHEAD_PIECES) as pieces:
+    kept = tuple(without([(0, length_bytes)], left))
+    whole = _size(kept)
+    with run_ahead(_read_back(target, kept), READ_AHEAD_PIECES) as pieces:
         for piece in pieces:
             digest.update(piece)
             read += len(piece)
-            tell(Progress(Phase.READING_BACK, read, length_bytes, time.monotonic() - started))
+            tell(Progress(Phase.READING_BACK, read, whole, time.monotonic() - started))
     if digest.hexdigest() != wanted:
         raise DriveError(
             "the card gave back other bytes than were written", expected=f"BLAKE3 {wanted}", where=drive.path,
             next_step="The card or the reader is failing. Take another card.",
         )  # fmt: skip
+
+
+def _read_back(target: BlockTarget, kept: Iterable[Range]) -> Iterator[bytes]:
+    for offset, length in kept:
+        yield from target.read_back(length, offset)
 
 
 def _prove_cleared(target: BlockTarget, end: End, drive: Drive) -> None:

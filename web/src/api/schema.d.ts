@@ -2424,13 +2424,18 @@ export interface components {
             image_text: string;
             /** In Board */
             in_board: boolean;
+            in_use: components["schemas"]["InUseOut"] | null;
             job: components["schemas"]["JobOut"] | null;
+            /** Left In All S */
+            left_in_all_s: number | null;
             /** Needed Bytes */
             needed_bytes: number;
             /** Not Ready Because */
             not_ready_because: string;
             /** Proven */
             proven: boolean;
+            /** Proven Text */
+            proven_text: string;
             /** Questions */
             questions: components["schemas"]["QuestionOut"][];
             /** Reader */
@@ -3204,6 +3209,22 @@ export interface components {
             path: string;
             /** Serial */
             serial: string;
+        };
+        /**
+         * InUseOut
+         * @description What may be written instead of everything. `proposed`: every volume tells what it uses; `untold`: those that do not, which are written whole.
+         */
+        InUseOut: {
+            /** Proposed */
+            proposed: boolean;
+            /** Rest Text */
+            rest_text: string;
+            /** Text */
+            text: string;
+            /** Untold */
+            untold: string;
+            /** Whole Text */
+            whole_text: string;
         };
         /** InsideIn */
         InsideIn: {
@@ -5404,7 +5425,8 @@ export interface components {
         /**
          * WriteIn
          * @description The drive as the person picked it: its row, path and serial, and the path picked a second time. `clear_end`: what an
-         *     earlier system left at the end of the card goes too. `test_whole`: all of the room beyond the image is written and read back.
+         *     earlier system left at the end of the card goes too. `test_whole`: all of the room beyond the image is written and read back. `only_used`: what of
+         *     the image nothing uses is neither written nor read back.
          */
         WriteIn: {
             /** Again */
@@ -5416,6 +5438,11 @@ export interface components {
             clear_end: boolean;
             /** Drive Id */
             drive_id: number;
+            /**
+             * Only Used
+             * @default false
+             */
+            only_used: boolean;
             /** Path */
             path: string;
             /** Serial */
@@ -5452,6 +5479,8 @@ export interface components {
             id: number;
             /** Image Name */
             image_name: string;
+            /** Left Bytes */
+            left_bytes: number;
             /** Outcome */
             outcome: string;
             /** Phases */

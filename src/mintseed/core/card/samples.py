@@ -7,7 +7,7 @@ all of it takes minutes, so blocks from all over it are read, others each time.
 from __future__ import annotations
 
 import random
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable, Iterator, Sequence
 from dataclasses import dataclass
 
 from blake3 import blake3
@@ -23,6 +23,9 @@ MOST_BLOCKS = 256 * 1024
 DIGEST_BYTES = 8
 """of BLAKE3, a block. It tells damage, not somebody who forges 2^64 blocks."""
 
+LEFT = bytes(DIGEST_BYTES)
+"""stands for a block that nothing uses: it was left as it was, and no digest of it is known"""
+
 SAMPLES_BEFORE_POWER = 300
 """blocks read before a board is powered, or when a card comes into a reader."""
 
@@ -32,7 +35,7 @@ SAMPLES_WHILE_IT_LIES = 12
 
 @dataclass(frozen=True, slots=True)
 class BlockDigests:
-    """`digests` holds DIGEST_BYTES for each block of `block_bytes`; the last block may be shorter."""
+    """`digests` holds DIGEST_BYTES for each block of `block_bytes`, LEFT for one that was left as it was; the last block may be shorter."""
 
     block_bytes: int
     length_bytes: int
@@ -44,6 +47,22 @@ class BlockDigests:
 
     def digest_of(self, number: int) -> bytes:
         return self.digests[number * DIGEST_BYTES : (number + 1) * DIGEST_BYTES]
+
+    def is_left(self, number: int) -> bool:
+        return self.digest_of(number) == LEFT
+
+    @property
+    def known(self) -> Sequence[int]:
+        """The numbers of the blocks of which something is known."""
+        if LEFT not in self.digests:
+            return range(self.count)
+        return [number for number in range(self.count) if not self.is_left(number)]
+
+    @property
+    def known_bytes(self) -> int:
+        """How much of the write its digests speak of."""
+        whole = sum(min(self.block_bytes, self.length_bytes - number * self.block_bytes) for number in self.known)
+        return max(0, whole)
 
 
 def block_bytes_for(length_bytes: int) -> int:
@@ -60,9 +79,11 @@ class BlockHasher:
     def __init__(self, length_bytes: int) -> None:
         self._block_bytes = block_bytes_for(length_bytes)
         self._digests = bytearray()
-        self._open, self._held, self._seen = blake3(), 0, 0
+        self._open, self._held, self._passed, self._seen = blake3(), 0, 0, 0
 
     def update(self, piece: bytes) -> None:
+        if self._passed:
+            raise ValueError("a block is left out whole or not at all")
         view, at = memoryview(piece), 0
         while at < len(view):
             part = view[at : at + self._block_bytes - self._held]
@@ -72,6 +93,15 @@ class BlockHasher:
             if self._held == self._block_bytes:
                 self._close()
         self._seen += len(piece)
+
+    def pass_over(self, length_bytes: int) -> None:
+        """Take note that the next `length_bytes` are left as they are. Raises ValueError where that begins or ends within a block."""
+        if self._held:
+            raise ValueError("a block is left out whole or not at all")
+        self._passed += length_bytes
+        self._digests += LEFT * (self._passed // self._block_bytes)
+        self._passed %= self._block_bytes
+        self._seen += length_bytes
 
     def _close(self) -> None:
         self._digests += self._open.digest(DIGEST_BYTES)
@@ -86,11 +116,12 @@ class BlockHasher:
 
 def chosen_blocks(blocks: BlockDigests, most: int, dice: random.Random) -> Iterator[int]:
     """Yield `most` numbers of blocks, one at a random place in each equal stretch of the write, in the order they lie in."""
-    if blocks.count <= most:
-        yield from range(blocks.count)
+    known = blocks.known
+    if len(known) <= most:
+        yield from known
         return
     for stretch in range(most):
-        yield dice.randrange(stretch * blocks.count // most, (stretch + 1) * blocks.count // most)
+        yield known[dice.randrange(stretch * len(known) // most, (stretch + 1) * len(known) // most)]
 
 
 def first_that_differs(card: Source, blocks: BlockDigests, most: int, dice: random.Random) -> int | None:
@@ -103,11 +134,12 @@ def first_that_differs(card: Source, blocks: BlockDigests, most: int, dice: rand
     return None
 
 
-def compared(card: Source, known: BlockDigests) -> Iterator[tuple[int, bool]]:
-    """Read every block in turn; yield where it ends, and whether it holds what it held when it was proven."""
-    for number in range(known.count):
-        ends = min((number + 1) * known.block_bytes, known.length_bytes)
-        yield ends, _digest(card, known, number) == known.digest_of(number)
+def compared(card: Source, known: BlockDigests) -> Iterator[tuple[int, int, bool]]:
+    """Read every block in turn, but for those that were left as they were; yield where it begins, its length, and whether it holds what it held when it was proven."""
+    for number in known.known:
+        begins = number * known.block_bytes
+        length = min(known.block_bytes, known.length_bytes - begins)
+        yield begins, length, _digest(card, known, number) == known.digest_of(number)
 
 
 def between(known: BlockDigests, begins: int, ends: int) -> range:
@@ -116,12 +148,12 @@ def between(known: BlockDigests, begins: int, ends: int) -> range:
 
 
 def holds_all(disk: Source, known: BlockDigests, blocks: Iterable[int]) -> bool:
-    """Return whether each of `blocks` holds what it held when it was proven."""
-    return all(_digest(disk, known, number) == known.digest_of(number) for number in blocks)
+    """Return whether each of `blocks` holds what it held when it was proven, as far as that is known."""
+    return all(known.is_left(number) or _digest(disk, known, number) == known.digest_of(number) for number in blocks)
 
 
 def read_anew(disk: Source, known: BlockDigests, blocks: Iterable[int]) -> BlockDigests:
-    """Return `known` with the digests of `blocks` as they are now."""
+    """Return `known` with the digests of `blocks` as they are now: those that were left before too, since a file that was put there may lie in them."""
     fresh = bytearray(known.digests)
     for number in blocks:
         fresh[number * DIGEST_BYTES : (number + 1) * DIGEST_BYTES] = _digest(disk, known, number)

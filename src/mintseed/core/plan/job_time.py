@@ -6,6 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from mintseed.core.boot.band import band_for
+from mintseed.core.card.in_use import proposed_bytes
 from mintseed.core.plan.cards import promised_mb_s, published_bytes
 from mintseed.core.plan.plan import Plan
 from mintseed.core.units import MB
@@ -67,7 +68,7 @@ def job_time(plan: Plan, measured_mb_s: Sequence[float] = (), hands_s: Sequence[
 
 
 def _writing(plan: Plan, measured_mb_s: Sequence[float]) -> Span:
-    size = plan.image.unpacked_bytes if plan.image else published_bytes(plan)
+    size = proposed_bytes(plan.image) if plan.image else published_bytes(plan)
     if measured_mb_s:
         slow, quick, rests_on = min(measured_mb_s), max(measured_mb_s), f"{len(measured_mb_s)} writes measured here"
     else:

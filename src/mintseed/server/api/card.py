@@ -9,6 +9,7 @@ from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
 from ninja import Router, Schema
 
 from mintseed import wiring
+from mintseed.core.card.in_use import LEAST_LEFT_BYTES, in_use
 from mintseed.core.findings import Finding
 from mintseed.core.image.packing import Packing
 from mintseed.core.image.report import XRay
@@ -28,7 +29,7 @@ from mintseed.server.api.shapes import (
 from mintseed.server.done.cards import CAPACITY, CHANGES
 from mintseed.server.done.copies import begin_copy, job_of, kept_until, last_copy, made_copy, open_copy, stop_copy
 from mintseed.server.done.proofs import answer
-from mintseed.server.done.writing import begin_write, pause_write, stop_write
+from mintseed.server.done.writing import begin_write, left_in_all, pause_write, stop_write
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.kept.models import Write
 from mintseed.server.kept.stored_types import stored
@@ -56,6 +57,8 @@ class WriteOut(Schema):
     void_why: str
     clears_end: bool
     tests_whole: bool
+    left_bytes: int
+    """of `written_bytes`, what nothing uses and was left as it was"""
     card_name: str
     """what its card was called on the shelf then"""
     room_text: str
@@ -76,17 +79,33 @@ class CopyOut(Schema):
     job: JobOut | None
 
 
+class InUseOut(Schema):
+    """What may be written instead of everything. `proposed`: every volume tells what it uses; `untold`: those that do not, which are written whole."""
+
+    text: str
+    rest_text: str
+    whole_text: str
+    proposed: bool
+    untold: str
+
+
 class CardOut(Schema):
     deployment: DeploymentOut
     drives: list[DriveOut]
     job: JobOut | None
+    left_in_all_s: float | None
+    """how long the write is still at it, as the same card went before; nothing where it did not"""
     wanted: bool
     """whether a card is written at all"""
     ready: bool
     not_ready_because: str
     image_text: str
     needed_bytes: int
+    in_use: InUseOut | None
+    """how much of the image is in use; nothing where all of it is, or none of it tells"""
     proven: bool
+    proven_text: str
+    """of how much its proof speaks"""
     current: bool
     digest: str
     reader: str
@@ -109,7 +128,8 @@ class CardOut(Schema):
 
 class WriteIn(Schema):
     """The drive as the person picked it: its row, path and serial, and the path picked a second time. `clear_end`: what an
-    earlier system left at the end of the card goes too. `test_whole`: all of the room beyond the image is written and read back."""
+    earlier system left at the end of the card goes too. `test_whole`: all of the room beyond the image is written and read back. `only_used`: what of
+    the image nothing uses is neither written nor read back."""
 
     drive_id: int
     path: str
@@ -117,6 +137,7 @@ class WriteIn(Schema):
     again: str
     clear_end: bool = False
     test_whole: bool = False
+    only_used: bool = False
 
 
 class AnswerIn(Schema):
@@ -142,7 +163,7 @@ def read_card(request: HttpRequest, pk: int) -> CardOut:
 def write(request: HttpRequest, pk: int, payload: WriteIn) -> CardOut:
     begin_write(
         pk, payload.drive_id, path=payload.path, serial=payload.serial, again=payload.again, clear_end=payload.clear_end,
-        test_whole=payload.test_whole,
+        test_whole=payload.test_whole, only_used=payload.only_used,
     )  # fmt: skip
     return _out(judged(pk))
 
@@ -214,12 +235,15 @@ def _out(view: Judged) -> CardOut:
         deployment=deployment_out(view),
         drives=drives_out(one.site, xray.unpacked_bytes if xray else 0, xray.sector_bytes if xray else 0),
         job=job_out(one.job),
+        left_in_all_s=left_in_all(one.job),
         wanted=walk.writes_card,
         ready=not why,
         not_ready_because=why,
         image_text=f"{xray.file_name}, {decimal_size(xray.unpacked_bytes)} unpacked" if xray else "",
         needed_bytes=xray.unpacked_bytes if xray else 0,
+        in_use=_in_use(xray) if xray is not None else None,
         proven=last is not None and last.holds,
+        proven_text=_proven_text(last) if last is not None else "",
         current=walk.card_current,
         digest=last.digest if last else "",
         reader=(last.reader or last.drive_path) if last else "",
@@ -244,6 +268,22 @@ def _out(view: Judged) -> CardOut:
         unsure=last is not None and last.unsure_at is not None and last.void_at is None,
         questions=questions_out(one.site, one.row.pk),
     )
+
+
+def _in_use(xray: XRay) -> InUseOut | None:
+    found = in_use(xray)
+    rest = xray.unpacked_bytes - found.bytes
+    if rest < LEAST_LEFT_BYTES:
+        return None
+    return InUseOut(
+        text=decimal_size(found.bytes), rest_text=decimal_size(rest), whole_text=decimal_size(xray.unpacked_bytes), proposed=found.whole, untold=", ".join(found.untold),
+    )  # fmt: skip
+
+
+def _proven_text(w: Write) -> str:
+    if not w.left_bytes:
+        return f"All {decimal_size(w.written_bytes)} of it were read back and compared"
+    return f"{decimal_size(w.written_bytes - w.left_bytes)} in use, read back and compared; {decimal_size(w.left_bytes)} that nothing uses, left as they were"
 
 
 def _volumes_text(xray: XRay) -> str:
@@ -273,5 +313,5 @@ def _write_out(w: Write) -> WriteOut:
         id=w.pk, begun_at=w.begun_at, ended_at=w.ended_at, bench_name=w.bench.name, reader=w.reader, drive_path=w.drive_path,
         image_name=w.image_name, outcome=w.outcome, trouble=str((w.trouble or {}).get("sentence", "")), digest=w.digest,
         written_bytes=w.written_bytes, phases=list(w.phases), void_at=w.void_at, void_why=w.void_why,
-        clears_end=w.clears_end, tests_whole=w.tests_whole, room_text=_room_text(w), card_name=w.card_name,
+        clears_end=w.clears_end, tests_whole=w.tests_whole, left_bytes=w.left_bytes, room_text=_room_text(w), card_name=w.card_name,
     )  # fmt: skip

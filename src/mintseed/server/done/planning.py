@@ -55,16 +55,16 @@ def time_of(one: Loaded, plan: Plan) -> JobTime | None:
 
 def rates_mb_s(row: Deployment) -> list[float]:
     """Return the rates of the last proven writes, in 10⁶ bytes a second: to this card where it was written before, else to any."""
-    columns = ("written_bytes", "phases", "proven_at")
+    columns = ("written_bytes", "left_bytes", "phases", "proven_at")
     proven = Write.objects.filter(deployment__demo=False)  # what the demo's first start wrote took nobody's time
     own = proven.filter(owned_card=row.owned_card_id) if row.owned_card_id else proven.none()
     found: list[float] = []
     # The newest by their key, whatever place they are of: looking for those of one place would look at every write there ever was.
     for writes in (own, proven):
-        for size, phases, proven_at in writes.order_by("-pk").values_list(*columns)[:LAST_WRITES]:
+        for size, left, phases, proven_at in writes.order_by("-pk").values_list(*columns)[:LAST_WRITES]:
             took = next((p.get("took_s") for p in phases if p.get("phase") == "writing"), None)
             if proven_at is not None and size and isinstance(took, (int, float)) and took > 0:
-                found.append(size / took / 1e6)
+                found.append((size - left) / took / 1e6)
         if found:
             break
     return found

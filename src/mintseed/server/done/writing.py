@@ -10,7 +10,8 @@ from django.db.models import Q
 from django.utils import timezone
 
 from mintseed import wiring
-from mintseed.core.card.progress import CARDS_AT_ONCE
+from mintseed.core.card.progress import CARDS_AT_ONCE, Phase
+from mintseed.core.card.time_left import left_in_all_s, seconds_a_byte
 from mintseed.core.errors import RefusedError
 from mintseed.core.settings.fill import FINGERPRINT_VERSION
 from mintseed.server.done.agent.bench_row import is_alive
@@ -30,12 +31,13 @@ from mintseed.services import accept_write
 
 @all_or_nothing
 def begin_write(
-    pk: int, drive_id: int, *, path: str, serial: str, again: str, clear_end: bool = False, test_whole: bool = False
-) -> Write:
+    pk: int, drive_id: int, *, path: str, serial: str, again: str, clear_end: bool = False, test_whole: bool = False,
+    only_used: bool = False,
+) -> Write:  # fmt: skip
     """Hand the drive to a write of deployment `pk` and queue it where the card is. Raises RefusedError or MissingError.
 
     `path`, `serial` and `again` are the drive as the person picked it, twice; `clear_end` and `test_whole` as in
-    services.write_card. It changes nothing yet: what was proven on the card, the boot of the board, a closed record end when the
+    services.write_card; `only_used`: what of the image nothing uses is left out. It changes nothing yet: what was proven on the card, the boot of the board, a closed record end when the
     writing begins (first_byte.began). It may still be stopped, or found impossible, before the first byte.
     """
     # Whoever asks for the same drive or the same deployment at this moment waits here, and then sees what was decided.
@@ -69,6 +71,7 @@ def begin_write(
         begun_at=now,
         clears_end=clear_end,
         tests_whole=test_whole,
+        only_used=only_used,
     )
     take_lease(lease, made, now)
     # Whose card is in there is to be looked at anew afterwards, however quick the writing was.
@@ -78,6 +81,18 @@ def begin_write(
     write_card_task.using(queue_name=bench.write_queue).enqueue(job.pk)
     ring(bench.write_queue)
     return made
+
+
+def left_in_all(job: Job | None) -> float | None:
+    """Return how many seconds a write is still at it, as the same card went before; None where it never did, or nothing is written."""
+    write = job.write if job is not None else None
+    # Whose card it is, is known once its first byte is about to go. A test of all its room is seldom made, and takes as long as the card is large.
+    if job is None or write is None or job.state != Job.State.RUNNING or write.card_id is None or write.tests_whole:
+        return None
+    before = Write.objects.filter(card=write.card_id, outcome=Write.Outcome.PROVEN).exclude(pk=write.pk).order_by("-pk")
+    taken = before.values_list("phases", flat=True).first()
+    sizes = dict.fromkeys((Phase.WRITING, Phase.FLUSHING, Phase.READING_BACK), job.total_bytes)
+    return left_in_all_s(job.phase, job.done_bytes, job.left_s, sizes, seconds_a_byte(taken or ()))
 
 
 def _busy_with(bench: Bench, now: datetime) -> str:

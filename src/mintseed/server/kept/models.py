@@ -384,6 +384,10 @@ class Write(models.Model):
     """when it was put back into a reader and still held what was written, its marks too"""
     clears_end = models.BooleanField(default=False)
     """The end of the card, which the image does not reach, is cleared too."""
+    only_used = models.BooleanField(default=False)
+    """What of the image nothing uses is neither written nor read back."""
+    left_bytes = models.BigIntegerField(default=0)
+    """how much that came to, of `written_bytes`"""
 
     class Meta:
         indexes: ClassVar = [models.Index(fields=["deployment", "begun_at"])]

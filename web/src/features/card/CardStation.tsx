@@ -2,7 +2,7 @@ import { useState } from "react";
 import { answer, GET, POST, type Severity, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
 import { stationPath } from "../../lib/stations";
-import { duration } from "../../lib/words";
+import { decimalSize, duration } from "../../lib/words";
 import { Card, Cards } from "../../ui/Cards";
 import { Mark } from "../../ui/Mark";
 import { Button, ButtonLink, Facts, Mono, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
@@ -72,7 +72,7 @@ export function CardStation({ id }: { id: number }) {
       waits={proven || data.in_board || writing ? undefined : !data.ready ? data.not_ready_because : drive ? (drive.question_id === null ? undefined : "say whose card it is") : free.length ? "pick the card" : "put a card into a reader"}
     >
       <Trouble error={write.error ?? stop.error ?? pause.error ?? fetchBack.error} />
-      {writing && data.job && <WriteProgress job={data.job} whole={written?.tests_whole ?? false} onStop={() => stop.mutate(undefined)} onPause={(paused) => pause.mutate(paused)} stopping={stop.isPending || stop.isSuccess} />}
+      {writing && data.job && <WriteProgress job={data.job} whole={written?.tests_whole ?? false} leftInAll={data.left_in_all_s} onStop={() => stop.mutate(undefined)} onPause={(paused) => pause.mutate(paused)} stopping={stop.isPending || stop.isSuccess} />}
       {!writing && data.job?.trouble && (
         <section role="alert" className="flex gap-3 rounded-xl border border-stop bg-sheet px-4 py-3">
           <Mark name="stop" size={22} />
@@ -112,7 +112,7 @@ export function CardStation({ id }: { id: number }) {
                 rows={[
                   ["Image", <Mono key="i">{data.image_text}</Mono>],
                   ["Filled", "settings are put into the image on the way"],
-                  ["Proof", "every byte is read back from the card and compared, and marks all over the room beyond it"],
+                  ["Proof", "what was written is read back from the card and compared, and marks all over the room beyond it"],
                 ]}
               />
               <FilledCopy id={id} copy={data.copy_of_image} />
@@ -128,11 +128,12 @@ export function CardStation({ id }: { id: number }) {
           open={asking}
           drive={drive}
           drives={free}
+          inUse={data.in_use}
           onClose={() => setAsking(false)}
-          onWrite={(again, clearEnd, testWhole) => {
+          onWrite={(again, how) => {
             setAsking(false);
             stop.reset();
-            write.mutate({ drive_id: drive.id, path: drive.path, serial: drive.serial, again, clear_end: clearEnd, test_whole: testWhole });
+            write.mutate({ drive_id: drive.id, path: drive.path, serial: drive.serial, again, ...how });
           }}
         />
       )}
@@ -145,9 +146,9 @@ function Proven({ data }: { data: CardAnswer }) {
     <section className="flex gap-3 rounded-xl border border-rule bg-sheet px-4 py-3">
       <Mark name="ok" size={22} />
       <div className="min-w-0">
-        <h2 className="text-[1.1rem]">Proven: the card holds exactly the filled image</h2>
+        <h2 className="text-[1.1rem]">Proven: the card holds the filled image</h2>
         <p className="text-ink-2">
-          Written in <Mono>{data.reader}</Mono>, BLAKE3 <Mono className="break-all">{data.digest}</Mono>.{" "}
+          {data.proven_text}. Written in <Mono>{data.reader}</Mono>, BLAKE3 <Mono className="break-all">{data.digest}</Mono>.{" "}
           {data.in_board ? "It is in its board." : data.released ? `Pulling it out is safe: ${data.released_text}.` : data.released_text && `Do not pull it out yet: ${data.released_text}.`}
         </p>
         {data.volumes_text && <p className="mt-1 text-[0.93rem] text-ink-2">On it now: {data.volumes_text}.</p>}
@@ -236,6 +237,7 @@ function Writes({ writes }: { writes: CardAnswer["writes"] }) {
               {w.card_name && `${w.card_name}, in `}
               {w.reader || w.drive_path}, on {w.bench_name}
               {w.phases.length > 0 && `: ${w.phases.map((p) => `${String(p["phase"])} ${duration(Number(p["took_s"]))}`).join(", ")}`}
+              {w.left_bytes > 0 && `; ${decimalSize(w.left_bytes)} that nothing uses left as they were`}
               {w.room_text && w.outcome === "proven" && `; ${w.room_text}`}
               {w.clears_end && w.outcome === "proven" && "; the end of the card cleared"}
               {w.trouble && `: ${w.trouble}`}

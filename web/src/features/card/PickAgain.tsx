@@ -11,25 +11,29 @@ interface Props {
   drive: Drive;
   drives: readonly Drive[];
   onClose: () => void;
-  onWrite: (path: string, clearEnd: boolean, testWhole: boolean) => void;
+  inUse: Shapes["InUseOut"] | null;
+  onWrite: (path: string, how: { clear_end: boolean; test_whole: boolean; only_used: boolean }) => void;
 }
 
 /** Bytes are destroyed here, so the card is picked a second time. */
-export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
+export function PickAgain({ open, drive, drives, inUse, onClose, onWrite }: Props) {
   const [again, setAgain] = useState("");
   const old = drive.findings.find((f) => f.code === "card.old-table-at-end");
   const [clearEnd, setClearEnd] = useState(false);
   const [testWhole, setTestWhole] = useState(false);
+  const [onlyUsed, setOnlyUsed] = useState(false);
   const [wasOpen, setWasOpen] = useState(open);
   if (open !== wasOpen) {
     setWasOpen(open);
     setAgain("");
     setClearEnd(old !== undefined);
     setTestWhole(false);
+    setOnlyUsed(inUse?.proposed ?? false);
   }
   return (
     <Overlay title={`Everything on the ${drive.name} goes`} open={open} onClose={onClose}>
       <SameAgain drive={drive} drives={drives} again={again} onPick={setAgain} />
+      {inUse && <HowMuch inUse={inUse} onlyUsed={onlyUsed} onPick={setOnlyUsed} />}
       <label className="flex cursor-pointer items-start gap-2.5">
         <input type="checkbox" className="mt-1 accent-mint" checked={clearEnd} onChange={(e) => setClearEnd(e.target.checked)} />
         <span>
@@ -50,10 +54,37 @@ export function PickAgain({ open, drive, drives, onClose, onWrite }: Props) {
       </label>
       <div className="flex justify-end gap-2">
         <Button onClick={onClose}>Leave it as it is</Button>
-        <Button go disabled={again !== drive.path} onClick={() => onWrite(again, clearEnd, testWhole)}>
+        <Button go disabled={again !== drive.path} onClick={() => onWrite(again, { clear_end: clearEnd, test_whole: testWhole, only_used: onlyUsed })}>
           Write over {drive.name}
         </Button>
       </div>
     </Overlay>
+  );
+}
+
+/** What of the image goes onto the card: what its file systems use, or every byte. */
+function HowMuch({ inUse, onlyUsed, onPick }: { inUse: Shapes["InUseOut"]; onlyUsed: boolean; onPick: (onlyUsed: boolean) => void }) {
+  const ways = [
+    {
+      name: `What is in use, ${inUse.text}`,
+      only: true,
+      why: inUse.untold
+        ? `Quicker. Written whole, since it does not tell what it uses: ${inUse.untold}. In the rest, ${inUse.rest_text}, stays what lies on the card now.`
+        : `Quicker: the other ${inUse.rest_text} hold no file. What lies on the card there now stays, and no file of the new system reaches it.`,
+    },
+    { name: `Everything, ${inUse.whole_text}`, only: false, why: "The room that nothing uses is written over too: for a card whose old content is nobody else's business." },
+  ];
+  return (
+    <fieldset className="flex flex-col gap-1.5">
+      <legend className="mb-1 font-[550]">How much of the image is written?</legend>
+      {(inUse.proposed ? ways : [...ways].reverse()).map((way) => (
+        <label key={way.name} className="flex cursor-pointer items-start gap-2.5">
+          <input type="radio" name="how-much" className="mt-1 accent-mint" checked={onlyUsed === way.only} onChange={() => onPick(way.only)} />
+          <span>
+            {way.name} <span className="block text-[0.9rem] text-ink-2">{way.why}</span>
+          </span>
+        </label>
+      ))}
+    </fieldset>
   );
 }

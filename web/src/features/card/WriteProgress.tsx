@@ -19,13 +19,15 @@ interface Props {
   job: Shapes["JobOut"];
   /** All of the room beyond the image is written and read back too. */
   whole: boolean;
+  /** As the same card went before; null where nobody knows. */
+  leftInAll: number | null;
   onStop: () => void;
   onPause: (paused: boolean) => void;
   stopping: boolean;
 }
 
 /** The phases as pieces of one bar; bytes, rate and time left of the one at work. */
-export function WriteProgress({ job, whole, onStop, onPause, stopping }: Props) {
+export function WriteProgress({ job, whole, leftInAll, onStop, onPause, stopping }: Props) {
   const phases = PHASES.filter(([name]) => whole || !ROOM.includes(name));
   const at = Math.max(0, phases.findIndex(([name]) => name === job.phase));
   const part = job.total_bytes && job.phase !== "filling" ? job.done_bytes / job.total_bytes : 0;
@@ -58,7 +60,7 @@ export function WriteProgress({ job, whole, onStop, onPause, stopping }: Props) 
       <p className="mt-1 text-[0.93rem] text-ink-2 sm:hidden">Part {at + 1} of {phases.length}: {phases.map(([, title]) => title.toLowerCase()).join(", ")}.</p>
       <p className="mt-1 font-mono text-[0.93rem] text-ink-2">
         {moving
-          ? `${decimalSize(job.done_bytes)} of ${decimalSize(job.total_bytes)}, ${decimalSize(job.rate_bytes_per_s)}/s${job.left_s === null ? "" : `, ${duration(job.left_s)} left in this part`}`
+          ? `${decimalSize(job.done_bytes)} of ${decimalSize(job.total_bytes)}, ${decimalSize(job.rate_bytes_per_s)}/s${job.left_s === null ? "" : `, ${duration(job.left_s)} left in this part`}${leftInAll === null ? "" : `; about ${duration(leftInAll)} in all, as this card went before`}`
           : "a moment"}
       </p>
     </section>

@@ -174,7 +174,9 @@ def _write_card(job: Job, heartbeat: Heartbeat) -> None:
         card, _ = card_of(marks, half_written(row, write) if row else None)
         began(write, card, timezone.now())
 
-    with fill_image.execute(walk.inputs.xray, walk.filled, library=bench.library, tools=bench.tools) as image:
+    with fill_image.execute(
+        walk.inputs.xray, walk.filled, library=bench.library, tools=bench.tools, only_used=write.only_used
+    ) as image:
         written = write_card.execute(
             walk.inputs.xray, image, drive, readers=bench.readers, tools=bench.tools, tell=heartbeat.tell,
             paths=settings_paths({f.path for f in walk.filled if not f.on_root}), looked=looked, clear_end=write.clears_end,
@@ -204,6 +206,7 @@ def _store_proof(job: Job, write: Write, drive: Drive, written: write_card.Writt
     Write.objects.filter(pk=write.pk).update(
         digest=written.digest,
         written_bytes=written.written_bytes,
+        left_bytes=written.left_bytes,
         phases=[asdict(p) for p in written.phases],
         marks=asdict(written.marks),
         capacity=asdict(written.capacity),
@@ -219,11 +222,12 @@ def _store_proof(job: Job, write: Write, drive: Drive, written: write_card.Writt
 
 
 def _proof_text(drive: Drive, written: write_card.WrittenCard) -> str:
-    size = decimal_size(written.written_bytes)
+    size = decimal_size(written.written_bytes - written.left_bytes)
+    left = f" ({decimal_size(written.left_bytes)} that nothing uses left as they were)" if written.left_bytes else ""
     cleared = f", its last {binary_size(written.cleared_bytes)} cleared" if written.cleared_bytes else ""
     count = len(written.capacity.offsets)
     room = ", all of its room beyond too" if written.capacity.whole else f", {count} marks beyond too" if count else ""
-    return f"Card proven: {size} written and read back alike in {duration(written.took_s)}{room}, {drive_size(drive.size_bytes)}{cleared}"
+    return f"Card proven: {size} written and read back alike{left} in {duration(written.took_s)}{room}, {drive_size(drive.size_bytes)}{cleared}"
 
 
 def _fill_image(job: Job, heartbeat: Heartbeat) -> None:
