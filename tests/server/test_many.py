@@ -12,7 +12,7 @@ import pytest
 from bench.many import SCREENS, Asked, counting, fill
 from django.utils import timezone
 
-from mintseed.server.api.image import PAGE_IMAGES
+from mintseed.server.api.images import PAGE_IMAGES
 from mintseed.server.judged.judging import JUDGED_BY, rules_mark
 from mintseed.server.judged.lists import COUNTED_TO, PAGE
 from mintseed.server.kept.models import Bench, Judgement, Site

@@ -1037,7 +1037,7 @@ export interface paths {
             cookie?: never;
         };
         /** Images */
-        get: operations["mintseed_server_api_image_images"];
+        get: operations["mintseed_server_api_images_images"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1059,7 +1059,7 @@ export interface paths {
          * Build More
          * @description Have the worker build the made-up images that are not there yet.
          */
-        post: operations["mintseed_server_api_image_build_more"];
+        post: operations["mintseed_server_api_images_build_more"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1074,7 +1074,7 @@ export interface paths {
             cookie?: never;
         };
         /** Image */
-        get: operations["mintseed_server_api_image_image"];
+        get: operations["mintseed_server_api_images_image"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1096,7 +1096,7 @@ export interface paths {
          * Compare
          * @description Compare an image with a checksum copied from its download page, which is kept beside it from then on.
          */
-        post: operations["mintseed_server_api_image_compare"];
+        post: operations["mintseed_server_api_images_compare"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1111,7 +1111,7 @@ export interface paths {
             cookie?: never;
         };
         /** Compared */
-        get: operations["mintseed_server_api_image_compared"];
+        get: operations["mintseed_server_api_images_compared"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1150,7 +1150,7 @@ export interface paths {
          * Read Inside
          * @description Have one of several images in an archive read as an image of its own.
          */
-        post: operations["mintseed_server_api_image_read_inside"];
+        post: operations["mintseed_server_api_images_read_inside"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1168,7 +1168,7 @@ export interface paths {
          * Others
          * @description Return the images that were read beside this one, those of its appliance first.
          */
-        get: operations["mintseed_server_api_image_others"];
+        get: operations["mintseed_server_api_images_others"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1187,7 +1187,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Read Again */
-        post: operations["mintseed_server_api_image_read_again"];
+        post: operations["mintseed_server_api_images_read_again"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1207,7 +1207,7 @@ export interface paths {
          * Rename File
          * @description Call an image's file otherwise; whatever uses it goes on using it.
          */
-        post: operations["mintseed_server_api_image_rename_file"];
+        post: operations["mintseed_server_api_images_rename_file"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1224,7 +1224,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Stop Reading */
-        post: operations["mintseed_server_api_image_stop_reading"];
+        post: operations["mintseed_server_api_images_stop_reading"];
         delete?: never;
         options?: never;
         head?: never;
@@ -8269,7 +8269,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_image_images: {
+    mintseed_server_api_images_images: {
         parameters: {
             query?: {
                 page?: number;
@@ -8311,7 +8311,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_image_build_more: {
+    mintseed_server_api_images_build_more: {
         parameters: {
             query?: never;
             header?: never;
@@ -8349,7 +8349,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_image_image: {
+    mintseed_server_api_images_image: {
         parameters: {
             query?: never;
             header?: never;
@@ -8389,7 +8389,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_image_compare: {
+    mintseed_server_api_images_compare: {
         parameters: {
             query?: never;
             header?: never;
@@ -8433,7 +8433,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_image_compared: {
+    mintseed_server_api_images_compared: {
         parameters: {
             query?: never;
             header?: never;
@@ -8514,7 +8514,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_image_read_inside: {
+    mintseed_server_api_images_read_inside: {
         parameters: {
             query?: never;
             header?: never;
@@ -8558,7 +8558,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_image_others: {
+    mintseed_server_api_images_others: {
         parameters: {
             query?: never;
             header?: never;
@@ -8598,7 +8598,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_image_read_again: {
+    mintseed_server_api_images_read_again: {
         parameters: {
             query?: never;
             header?: never;
@@ -8638,7 +8638,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_image_rename_file: {
+    mintseed_server_api_images_rename_file: {
         parameters: {
             query?: never;
             header?: never;
@@ -8682,7 +8682,7 @@ export interface operations {
             };
         };
     };
-    mintseed_server_api_image_stop_reading: {
+    mintseed_server_api_images_stop_reading: {
         parameters: {
             query?: never;
             header?: never;
