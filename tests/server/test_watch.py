@@ -16,13 +16,14 @@ from mintseed.core.find.candidates import PageAnswer
 from mintseed.core.find.look import seen_key
 from mintseed.core.recipes.identity import NOBODYS, Identity, identity_of
 from mintseed.server.demo.quay_house import UNITS
-from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.agent.bench_row import ALIVE_S, beat, own_bench
 from mintseed.server.done.agent.looking import keep_look, look_at, look_every_s, look_once, sweep, watched
 from mintseed.server.done.agent.naming import NameThread, questions
 from mintseed.server.done.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.done.power import switch_off_ghosts
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import BoardUnit, BootRun, Claim, Closing, Deployment, Judgement, LogEntry, Site
+from mintseed.server.management.commands import bench_agent
 from mintseed.server.management.commands.bench_agent import Agent
 from mintseed.server.owned.library import sync_library
 from mintseed.standins.bench import mac_of
@@ -407,3 +408,42 @@ def test_two_who_press_at_once_leave_one_claim_and_one_closing(api: Api) -> None
     assert at_once(f"/deployments/{pk}/keep/done", {}) == [200] * 4
     assert Closing.objects.filter(deployment=pk).count() == 1
     assert LogEntry.objects.filter(deployment=pk, event="keep.in-service").count() == 1
+
+
+def test_a_bench_that_rests_gives_signs_of_life_and_wakes_for_a_drive(
+    api: Api, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    """By a clock that goes on only while somebody waits."""
+    now_s, waits = 0.0, list[float]()
+
+    class Rung:
+        def wait(self, seconds: float) -> bool:
+            nonlocal now_s
+            now_s += seconds
+            waits.append(seconds)
+            return False
+
+    class Drives:
+        came_s = 1e9
+
+        def changed(self) -> bool:
+            return now_s >= self.came_s
+
+    class Resting:
+        drives = Drives()
+
+    beats = list[float]()
+    monkeypatch.setattr(bench_agent.time, "monotonic", lambda: now_s)
+    monkeypatch.setattr(bench_agent, "beat", lambda name, now: beats.append(now_s))
+    bench_agent._rest(Rung(), Resting(), lively=False)  # type: ignore[arg-type]
+    assert now_s == bench_agent.IDLE_EVERY_S
+    assert max(waits) <= bench_agent.GLANCE_EVERY_S
+    silent = [b - a for a, b in zip([0.0, *beats], [*beats, now_s], strict=True)]
+    assert max(silent) <= ALIVE_S / 2
+    Drives.came_s = now_s + 2
+    bench_agent._rest(Rung(), Resting(), lively=False)  # type: ignore[arg-type]
+    assert now_s == Drives.came_s, "a drive that came cuts it short"
+    was = own_bench().seen_at
+    later = timezone.now() + timedelta(seconds=5)
+    beat(own_bench().name, later)
+    assert own_bench().seen_at == later != was

@@ -126,7 +126,7 @@ LATE_SHARE, MOST_BETWEEN_S = 0.05, 60.0
 """A board that is late is looked at again after this share of the time it has been late, a minute at most: who comes after an hour is
 seen soon enough."""
 
-TURN_S = 10.0
+TURN_S = 17.0
 """seconds that a bench which has nothing else to do rests between two turns, and some to spare."""
 
 

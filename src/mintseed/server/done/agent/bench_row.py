@@ -87,6 +87,11 @@ def holder() -> str:
     return hashlib.sha256(f"{own}\0{wiring.config().home}\0{machine or socket.gethostname()}".encode()).hexdigest()
 
 
+def beat(name: str, now: datetime) -> None:
+    """Give a sign of life of the bench called `name`, and no more."""
+    Bench.objects.filter(name=name).update(seen_at=now)
+
+
 def is_alive(bench: Bench, now: datetime) -> bool:
     """Return whether the worker of `bench` gave a sign lately."""
     return bench.seen_at is not None and now - bench.seen_at < timedelta(seconds=ALIVE_S)

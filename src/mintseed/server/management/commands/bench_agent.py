@@ -6,6 +6,7 @@ import logging
 import signal
 import threading
 import time
+from contextlib import suppress
 from datetime import datetime
 from typing import Any
 
@@ -14,7 +15,7 @@ from django.db import DatabaseError, close_old_connections
 
 from mintseed import wiring
 from mintseed.core.errors import MintSeedError
-from mintseed.server.done.agent.bench_row import own_bench
+from mintseed.server.done.agent.bench_row import beat, own_bench
 from mintseed.server.done.agent.drives import DriveWatch
 from mintseed.server.done.agent.housekeeping import Housekeeping
 from mintseed.server.done.agent.looking import Watched, look_every_s, look_once, sweep, watched
@@ -34,8 +35,11 @@ log = logging.getLogger("mintseed.agent")
 LOOK_EVERY_S = 0.5
 """seconds between two turns while a board is looked for or a card is written."""
 
-IDLE_EVERY_S = 7.0
+IDLE_EVERY_S = 14.0
 """the same while nothing happens; a bell, or a drive that comes, cuts it short."""
+
+BEAT_EVERY_S = 7.0
+"""seconds between two signs of life meanwhile: a bench that gives none for 20 s counts as silent"""
 
 GLANCE_EVERY_S = 1.0
 """seconds between two glances at the drives while nothing happens."""
@@ -75,10 +79,14 @@ def _rest(bell: Bell, agent: Agent, lively: bool) -> None:
     if lively:
         bell.wait(LOOK_EVERY_S)
         return
-    until = time.monotonic() + IDLE_EVERY_S
+    until, beat_s = time.monotonic() + IDLE_EVERY_S, time.monotonic() + BEAT_EVERY_S
     while (left := until - time.monotonic()) > 0 and not agent.drives.changed():
         if bell.wait(min(GLANCE_EVERY_S, left)):
             return
+        if time.monotonic() >= beat_s:
+            beat_s += BEAT_EVERY_S
+            with suppress(DatabaseError):  # the next turn says so
+                beat(wiring.config().bench_name, wiring.bench().clock.now())
 
 
 def _is_asked_for(board: Watched, asked: datetime | None) -> bool:
