@@ -11,6 +11,7 @@ from mintseed import wiring
 from mintseed.core.boot.assembly import assembly_steps
 from mintseed.core.boot.band import (
     MOST_BETWEEN_S,
+    TURN_S,
     Band,
     BootState,
     band_for,
@@ -261,8 +262,8 @@ def test_a_board_that_is_late_for_long_is_looked_at_less_often() -> None:
     assert late_look_every_s(86_400) == MOST_BETWEEN_S
     late = datetime(2026, 11, 28, 12, tzinfo=UTC)
     seen = late + timedelta(hours=2)
-    assert not not_looked_at(seen, seen + timedelta(seconds=65), late)
-    assert not_looked_at(seen, seen + timedelta(seconds=75), late)
+    assert not not_looked_at(seen, seen + timedelta(seconds=MOST_BETWEEN_S + TURN_S - 1), late)
+    assert not_looked_at(seen, seen + timedelta(seconds=MOST_BETWEEN_S + TURN_S + 1), late)
     assert not_looked_at(seen, seen + timedelta(seconds=10))
 
 

@@ -31,7 +31,7 @@ export function PickAgain({ open, drive, drives, inUse, onClose, onWrite }: Prop
     setOnlyUsed(inUse?.proposed ?? false);
   }
   return (
-    <Overlay title={`Everything on the ${drive.name} goes`} open={open} onClose={onClose}>
+    <Overlay title={`What is on the ${drive.name} is lost`} open={open} onClose={onClose}>
       <SameAgain drive={drive} drives={drives} again={again} onPick={setAgain} />
       {inUse && <HowMuch inUse={inUse} onlyUsed={onlyUsed} onPick={setOnlyUsed} />}
       <label className="flex cursor-pointer items-start gap-2.5">
@@ -52,7 +52,8 @@ export function PickAgain({ open, drive, drives, inUse, onClose, onWrite }: Prop
           </span>
         </span>
       </label>
-      <div className="flex justify-end gap-2">
+      {/* However long the choices are, what to press stays in sight. */}
+      <div className="sticky -bottom-5 -mx-5 -mb-5 flex justify-end gap-2 border-t border-rule-2 bg-sheet px-5 py-3">
         <Button onClick={onClose}>Leave it as it is</Button>
         <Button go disabled={again !== drive.path} onClick={() => onWrite(again, { clear_end: clearEnd, test_whole: testWhole, only_used: onlyUsed })}>
           Write over {drive.name}
@@ -70,9 +71,9 @@ function HowMuch({ inUse, onlyUsed, onPick }: { inUse: Shapes["InUseOut"]; onlyU
       only: true,
       why: inUse.untold
         ? `Quicker. Written whole, since it does not tell what it uses: ${inUse.untold}. In the rest, ${inUse.rest_text}, stays what lies on the card now.`
-        : `Quicker: the other ${inUse.rest_text} hold no file. What lies on the card there now stays, and no file of the new system reaches it.`,
+        : `Quicker: the other ${inUse.rest_text} hold no file. What lies there now stays, out of the new system's reach.`,
     },
-    { name: `Everything, ${inUse.whole_text}`, only: false, why: "The room that nothing uses is written over too: for a card whose old content is nobody else's business." },
+    { name: `Everything, ${inUse.whole_text}`, only: false, why: "Writes over the room that nothing uses too: for a card whose old content is nobody else's business." },
   ];
   return (
     <fieldset className="flex flex-col gap-1.5">
