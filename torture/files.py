@@ -15,7 +15,8 @@ import tarfile
 import tempfile
 import time
 import zipfile
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
+from concurrent.futures import ProcessPoolExecutor
 from contextlib import suppress
 from pathlib import Path
 from typing import Any
@@ -32,7 +33,7 @@ from mintseed.core.settings.dialects.registry import DIALECTS
 from mintseed.core.settings.fill import fill_files
 from mintseed.core.settings.repair import look_at
 from mintseed.core.settings.values import SettingValues
-from mintseed.services import inspect_image
+from mintseed.services import fill_image, inspect_image
 from mintseed.standins.forge.sources import DEMO_IMAGES
 from torture.outcome import Outcome
 
@@ -107,13 +108,31 @@ def _read(folder: Path, name: str) -> str:
     library = LibraryFolder(folder, folder / "scratch")
     xray = inspect_image.execute(name, library=library, tools=OffsetVolumeTools(), recipes=wiring.recipes().values())
     fill_files(wiring.recipes()["platen"], VALUES, xray)
+    with fill_image.execute(xray, (), library=library, tools=OffsetVolumeTools(), only_used=True) as image:
+        if any(begins < 0 or begins + length > xray.unpacked_bytes for begins, length in image.left):
+            return "harm: more is left out than there is"
     unforeseen = [f for f in xray.findings if "unforeseen" in f.detail]
     return "read, a part of it unforeseen" if unforeseen else "read with findings" if len(xray.findings) > 1 else "read"
 
 
-def images(times: int, seed: int) -> Outcome:
-    """Read an image with bytes of its structures changed, `times` times: every other one of it as it is, of the rest the packed file, in every packing."""
-    outcome, dice, began = Outcome("mutated images, every other one packed"), random.Random(seed), time.monotonic()
+def images(times: int, seed: int, side_by_side: int = 1) -> Outcome:
+    """Read an image with bytes of its structures changed, `times` times: every other one of it as it is, of the rest the packed file, in every packing;
+    and ask each what of it need not be written. Each number of a seed is the same image, however many are read `side_by_side`."""
+    outcome, began = Outcome("mutated images, every other one packed"), time.monotonic()
+    if side_by_side < 2:
+        outcome = _some_images(range(times), seed)
+    else:
+        with ProcessPoolExecutor(side_by_side) as workers:
+            for part in workers.map(
+                _some_images, [range(one, times, side_by_side) for one in range(side_by_side)], [seed] * side_by_side
+            ):
+                outcome.add(part)
+    outcome.took_s = time.monotonic() - began
+    return outcome
+
+
+def _some_images(numbers: Iterable[int], seed: int) -> Outcome:
+    outcome = Outcome("mutated images, every other one packed")
     with tempfile.TemporaryDirectory(prefix="torture-") as text:
         folder = Path(text)
         whole = _small_image(folder)
@@ -121,7 +140,8 @@ def images(times: int, seed: int) -> Outcome:
         spots = [(0, 1024), (440, 512), (first, first + 512), (first, first + 64 * 1024), (first, first + 2 * MIB),
                  (len(whole) - 5 * MIB, len(whole) - 4 * MIB), (len(whole) - 8 * MIB, len(whole))]  # fmt: skip
         packings = packed_in_every_way(whole, folder)
-        for number in range(times):
+        for number in numbers:
+            dice = random.Random(f"{seed} {number}")
             name = "platen-3.2-64.img.xz"  # a recipe knows it by this name; how it is packed is told by its content
             file = packings[number // 2 % len(packings)] if number % 2 else b""
             ends = [(0, min(4096, len(file))), (max(0, len(file) - 4096), len(file)), (0, len(file))]
@@ -130,7 +150,6 @@ def images(times: int, seed: int) -> Outcome:
         left = list((folder / "scratch").glob("*"))
         if left:
             outcome.harm.append(f"{len(left)} scratch files left")
-    outcome.took_s = time.monotonic() - began
     return outcome
 
 

@@ -19,6 +19,13 @@ class Outcome:
         """Count one more of `what` happened."""
         self.notes[what] = self.notes.get(what, 0) + 1
 
+    def add(self, other: Outcome) -> None:
+        """Count what `other`, a part of the same, came to."""
+        self.tried += other.tried
+        self.harm += other.harm
+        for what, count in other.notes.items():
+            self.notes[what] = self.notes.get(what, 0) + count
+
     def row(self) -> str:
         """Return it as a row of the table."""
         seen = ", ".join(f"{count} {what}" for what, count in sorted(self.notes.items()))
