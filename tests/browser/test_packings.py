@@ -27,8 +27,8 @@ NO_IMAGES = {
 }  # fmt: skip
 
 
-@pytest.fixture
-def library(application: Application) -> Iterator[tuple[list[str], str]]:
+@pytest.fixture(scope="module")
+def put_in(application: Application) -> Iterator[tuple[list[str], str]]:
     library, apart = application.home / "library", application.home / "packings"
     apart.mkdir()
     build_image(WEIR_POST, apart)
@@ -59,8 +59,8 @@ def opened(page: Page, name: str) -> None:
     expect(page.get_by_role("heading", name=name)).to_be_visible()
 
 
-def test_the_same_is_read_of_each_packing(page: Page, library: tuple[list[str], str]) -> None:
-    names, size = library
+def test_the_same_is_read_of_each_packing(page: Page, put_in: tuple[list[str], str]) -> None:
+    names, size = put_in
     for name in names:
         opened(page, name)
         # A file that came is read by itself.
@@ -69,7 +69,7 @@ def test_the_same_is_read_of_each_packing(page: Page, library: tuple[list[str], 
         expect(page.get_by_role("link", name="Use this image")).to_be_visible()
 
 
-def test_what_is_no_image_is_told_what_it_is(page: Page, library: tuple[list[str], str]) -> None:
+def test_what_is_no_image_is_told_what_it_is(page: Page, put_in: tuple[list[str], str]) -> None:
     for name, (_, said) in NO_IMAGES.items():
         opened(page, name)
         expect(page.get_by_role("alert").get_by_text(said)).to_be_visible()
