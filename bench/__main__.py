@@ -152,6 +152,9 @@ def card_rows(folder: Path, size_mib: int) -> list[str]:
 WHY_WRITE = """Where xz and zst miss: what is left is unpacking (xz) or SHA-256 of the download, fsync and the real
 reading back (zst), each already beside the others on a thread of its own."""
 
+WHY_CARDS = """At 45 and 90 MB/s what is left is unpacking: this machine unpacks the xz more slowly than such a card takes what is in use. By hand it is
+unpacked twice, which at 90 MB/s is nearly all of the time; here once, beside the writing."""
+
 WHY_EIGHT = """Where it misses: a screen of one device asks a dozen small questions or more, each answered by MariaDB within a
 millisecond, and Django's ORM takes one to two milliseconds of a core to compose each and make its rows. By py-spy (First boot): 70 %
 is the ORM, a fifth of the whole waiting for MariaDB; what remains is judging, reading and writing JSON. Plan asks for most: everything
@@ -188,7 +191,9 @@ Memory target: under {MEMORY_TARGET_BYTES // 10**6} MB, whatever the image's siz
 
 | card | by hand, s | ours, s | ratio | target | held |
 |---|---|---|---|---|---|
-{rows}"""
+{rows}
+
+{WHY_CARDS}"""
         if "xray" in asked.only:
             made[
                 "X-ray of the boot volume of a packed image"
