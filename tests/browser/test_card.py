@@ -33,13 +33,17 @@ def used_card(application: Application) -> Iterator[None]:
     folder.write(folder.drives_file, before)
 
 
-def test_an_old_table_is_told_and_goes_with_the_write(page: Page, used_card: None) -> None:
-    walk.start(page, "Platen", "On a used card")
+def as_far_as_the_card(page: Page, name: str, host_name: str) -> None:
+    walk.start(page, "Platen", name)
     walk.plan(page, "Larkspur R, bare", "Black one with switch", "16 GB")
     walk.use_suggested_image(page)
-    walk.fill(page, "Host name", "on-a-used-card")
+    walk.fill(page, "Host name", host_name)
     page.get_by_role("button", name="Put on a card").click()
     walk.station(page, "Card")
+
+
+def test_an_old_table_is_told_and_goes_with_the_write(page: Page, used_card: None) -> None:
+    as_far_as_the_card(page, "On a used card", "on-a-used-card")
     mine = page.locator("label", has_text=CARD)
     expect(mine).to_contain_text(OLD_TABLE)
     walk.radio(page, CARD).check()
@@ -63,12 +67,7 @@ def test_an_old_table_is_told_and_goes_with_the_write(page: Page, used_card: Non
 
 
 def test_what_is_in_use_is_proposed_and_everything_is_one_choice_away(page: Page, used_card: None) -> None:
-    walk.start(page, "Platen", "Twice written")
-    walk.plan(page, "Larkspur R, bare", "Black one with switch", "16 GB")
-    walk.use_suggested_image(page)
-    walk.fill(page, "Host name", "twice-written")
-    page.get_by_role("button", name="Put on a card").click()
-    walk.station(page, "Card")
+    as_far_as_the_card(page, "Twice written", "twice-written")
     walk.radio(page, OTHER_CARD).check()
     dialog = page.get_by_role("dialog")
     page.get_by_role("button", name="Write the card").click()
