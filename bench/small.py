@@ -20,7 +20,7 @@ from mintseed.services import examine_file
 
 NETWORK, PORTS = "127.77.13", (80, 443, 631, 5310, 8080, 8420, 9100, 1883)
 LISTENING = (3, 40, 77, 121, 200, 254)
-FIND_TARGET, CHECK_TARGET_MS, BUNDLE_TARGET_BYTES, LATER_TARGET_S = 2.0, 1.0, 250_000, 10.0
+FIND_TARGET, CHECK_TARGET_MS, BUNDLE_TARGET_BYTES, LATER_TARGET_S = 2.0, 1.0, 150_000, 10.0
 
 FILE = (
     b'ctrl_interface=/run/wpa\ncountry=GB\nnetwork={\n    ssid="Quay House 2G"\n    psk='
