@@ -6,9 +6,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mintseed.core.card.in_use import LEAST_LEFT_BYTES, left_out, parted, without
+from mintseed.core.card.in_use import LEAST_LEFT_BYTES, left_out, parted
 from mintseed.core.card.samples import LEFT, SMALLEST_BLOCK_BYTES, BlockHasher
 from mintseed.core.image.report import VolumeFacts
+from mintseed.core.ranges import without
 
 BLOCK = SMALLEST_BLOCK_BYTES
 MIB = 1024 * 1024

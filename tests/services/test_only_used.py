@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 import subprocess
 from dataclasses import replace
+from io import BytesIO
 from pathlib import Path
 
 import pytest
@@ -13,13 +14,14 @@ from blake3 import blake3
 from mintseed.adapters.block_device import BlockDevice
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.core.card.drives import Drive
-from mintseed.core.card.in_use import in_use
+from mintseed.core.card.in_use import in_use, parted
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.card.samples import SAMPLES_BEFORE_POWER, compared, first_that_differs
 from mintseed.core.errors import DriveError
 from mintseed.core.image.report import XRay
+from mintseed.core.ranges import without
 from mintseed.core.settings.fill import FilledFile, fill_files
-from mintseed.services import fill_image, inspect_image, read_card_again, write_card
+from mintseed.services import fill_image, inspect_image, prove_card, read_card_again, write_card
 from mintseed.standins.board.boot import boot
 from mintseed.standins.readers import StandinReaders
 from tests.builders.disks import MIB, cut, device_tree, fat_file, image, packed, run
@@ -176,12 +178,12 @@ def test_the_real_target_leaves_and_reads_back_the_same(roomy: tuple[LibraryFold
     with fill_image.execute(xray, (), library=library, tools=TOOLS, only_used=True) as made:
         device = BlockDevice(str(target))
         try:
-            for piece, keep in write_card.parted(made.pieces(), made.left):
+            for piece, keep in parted(made.pieces(), made.left):
                 (device.write if keep else lambda data: device.pass_over(len(data)))(piece)
                 if keep:
                     digest.update(piece)
             device.flush()
-            for begins, length in write_card.without([(0, xray.unpacked_bytes)], made.left):
+            for begins, length in without([(0, xray.unpacked_bytes)], made.left):
                 for back in device.read_back(length, begins):
                     read.update(back)
         finally:
@@ -208,6 +210,9 @@ def test_a_volume_that_does_not_tell_is_written_whole(roomy: tuple[LibraryFolder
     assert left(over) == (), "volumes that lie over one another"
     other = replace(xray, volumes=(boot_volume, replace(root, role="data")))
     assert in_use(other).untold == ("ext4 on partition 2",)
+    short = replace(xray, volumes=(boot_volume, replace(root, size_bytes=xray.unpacked_bytes)))
+    assert in_use(short).untold == ("ext4 on partition 2",), "it ends beyond the image"
+    assert all(begins + length <= root.offset_bytes for begins, length in left(short))
     library.keep_skeleton(xray.mark, b"")
     assert all(begins + length <= root.offset_bytes for begins, length in left(xray)), "what was kept of it is gone"
 
@@ -216,3 +221,24 @@ def test_without_asking_nothing_is_left_out(roomy: tuple[LibraryFolder, XRay], t
     library, xray = roomy
     with fill_image.execute(xray, (), library=library, tools=TOOLS) as made:
         assert made.left == ()
+
+
+def test_a_file_that_ends_before_the_image_is_no_card_of_it(roomy: tuple[LibraryFolder, XRay], tmp_path: Path) -> None:
+    """Nothing uses the end of it; it is not there at all."""
+    library, xray = roomy
+    held = whole(library, xray, ())
+
+    def proven(data: bytes) -> str:
+        found = prove_card.of_what_is_used(xray, BytesIO(data), target_name="card", library=library, tools=TOOLS)
+        assert found is not None
+        return found.finding.code
+
+    with fill_image.execute(xray, (), library=library, tools=TOOLS, only_used=True) as made:
+        begins, length = made.left[-1]
+    assert proven(held) == "card.proven-in-use"
+    assert proven(held[:begins] + bytes([1]) * length + held[begins + length :]) == "card.proven-in-use"
+    assert proven(held[: begins + length // 2]) == "card.differs"
+    ends_unused = [(b"a" * 10, True), (b"b" * 10, False)]
+    for there, code in ((b"a" * 10 + b"x" * 10, "card.proven-in-use"), (b"a" * 10 + b"x" * 9, "card.differs")):
+        found = prove_card._compared(ends_unused, BytesIO(there), "card", lambda done: None)
+        assert found.finding.code == code

@@ -52,7 +52,8 @@ def _compared(
     offset, left = 0, 0
     for piece, wanted in pieces:
         held = target.read(len(piece))
-        if wanted and held != piece:
+        # What is left out may hold anything, but it has to be there.
+        if held != piece and (wanted or len(held) != len(piece)):
             differs = next((i for i, (a, b) in enumerate(zip(held, piece, strict=False)) if a != b), len(held))
             return Proof(offset + differs, _differs(offset + differs, target_name))
         offset += len(piece)

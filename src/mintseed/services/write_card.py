@@ -14,14 +14,14 @@ from mintseed.core.card.capacity import MARK_BYTES, CapacityProof, fill_bytes, m
 from mintseed.core.card.drives import Drive, judge_drive
 from mintseed.core.card.end_of_card import End, end_of_card, has_backup_table
 from mintseed.core.card.identity import CardMarks
-from mintseed.core.card.in_use import parted, without
+from mintseed.core.card.in_use import parted
 from mintseed.core.card.progress import Phase, Progress
 from mintseed.core.card.samples import BlockDigests, BlockHasher
 from mintseed.core.errors import DriveError, MissingError, RefusedError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.image.changes import ImageChanges
 from mintseed.core.image.report import XRay
-from mintseed.core.ranges import Range
+from mintseed.core.ranges import Range, without
 from mintseed.core.units import decimal_size, drive_size
 from mintseed.ports.card_readers import BlockTarget, CardReaders, Released
 from mintseed.ports.volume import VolumeTools

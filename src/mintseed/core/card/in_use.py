@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
 
 from mintseed.core.image.report import VolumeFacts, XRay
-from mintseed.core.ranges import Range, joined
+from mintseed.core.ranges import Range, joined, without
 
 LEAST_LEFT_BYTES = 256 * 1024
 """A smaller gap costs a card about what it saves: it is written with its neighbours."""
@@ -49,7 +49,8 @@ def proposed_bytes(xray: XRay) -> int:
 
 def tells(volume: VolumeFacts, xray: XRay) -> bool:
     """Return whether the volume will say what it uses when the card is written: the root volume by what was kept of it."""
-    if volume.used_bytes is None or _overlaps(volume, xray.volumes):
+    ends = volume.offset_bytes + volume.size_bytes
+    if volume.used_bytes is None or ends > xray.unpacked_bytes or _overlaps(volume, xray.volumes):
         return False
     if volume.role == "root":
         return volume.file_system in EXT and not xray.root_unfillable
@@ -85,24 +86,6 @@ def left_out(
 def _blocks_within(begins: int, ends: int, block_bytes: int) -> Range:
     first, last = -(-begins // block_bytes) * block_bytes, ends // block_bytes * block_bytes
     return first, max(0, last - first)
-
-
-def without(ranges: Iterable[Range], taken: Iterable[Range]) -> Iterator[Range]:
-    """Yield what is left of `ranges`, which are in order and apart from one another, when `taken` is taken out."""
-    holes, at = joined(sorted(taken)), 0
-    for begins, length in ranges:
-        ends = begins + length
-        while at < len(holes) and sum(holes[at]) <= begins:
-            at += 1
-        for hole in range(at, len(holes)):
-            hole_begins, hole_ends = holes[hole][0], sum(holes[hole])
-            if hole_begins >= ends:
-                break
-            if hole_begins > begins:
-                yield begins, hole_begins - begins
-            begins = max(begins, hole_ends)
-        if begins < ends:
-            yield begins, ends - begins
 
 
 def parted(pieces: Iterable[bytes], left: Iterable[Range]) -> Iterator[tuple[bytes, bool]]:

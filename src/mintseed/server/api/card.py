@@ -283,7 +283,7 @@ def _in_use(xray: XRay) -> InUseOut | None:
 def _proven_text(w: Write) -> str:
     if not w.left_bytes:
         return f"All {decimal_size(w.written_bytes)} of it were read back and compared"
-    return f"{decimal_size(w.written_bytes - w.left_bytes)} in use, read back and compared; {decimal_size(w.left_bytes)} that nothing uses, left as they were"
+    return f"{decimal_size(w.written_bytes - w.left_bytes)} in use, read back and compared; {decimal_size(w.left_bytes)} that nothing uses, left as they were{' when it was written' if w.put_mark else ''}"
 
 
 def _volumes_text(xray: XRay) -> str:
