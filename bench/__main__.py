@@ -25,7 +25,7 @@ from pathlib import Path
 from bench import api, unknown
 from bench.images import BOOT_MIB, build, pack
 from bench.images import SETTINGS as SETTINGS_NAME
-from bench.small import bundle_row, check_row, find_row, matrix_row, start_rows
+from bench.small import bundle_row, check_row, find_row, fit_row, matrix_row, start_rows
 
 PROJECT = Path(__file__).resolve().parents[1]
 ROUNDS = 3
@@ -223,7 +223,7 @@ alone; median of {unknown.ROUNDS} rounds in turns. {day}.
 |---|---|---|---|---|---|---|
 {rows}"""
     if "small" in asked.only:
-        rows = chr(10).join([find_row(), check_row(), matrix_row(), bundle_row(), *start_rows()])
+        rows = chr(10).join([find_row(), check_row(), fit_row(), matrix_row(), bundle_row(), *start_rows()])
         made["Find, check, load, start"] = f"""{day}.
 
 | what | measured | target | held |

@@ -6,17 +6,15 @@ from __future__ import annotations
 import argparse
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, replace
-from typing import Any, get_args
+from typing import TYPE_CHECKING, Any, get_args
 
 from mintseed import shipped
 from mintseed.cli.files import Commands, board_named, library_of, part_named, recipe_named, text_of
 from mintseed.cli.output import findings_as_json, tell
 from mintseed.cli.things import CABLE_WORDS, CARD_WORDS, SUPPLY_WORDS, cable_from, card_from, shelf_from, supply_from
 from mintseed.core.errors import InputError
-from mintseed.core.image.report import XRay
 from mintseed.core.parts.model import Part
 from mintseed.core.plan.fit import check_plan
-from mintseed.core.plan.job_time import job_time
 from mintseed.core.plan.plan import HALF, Plan, PlannedPart, Way
 from mintseed.core.plan.power import power_sum, wanted_a
 from mintseed.core.plan.shelf import Shelf
@@ -25,6 +23,9 @@ from mintseed.core.plan.way_out import Proposal, ways_out
 from mintseed.core.recipes.model import WAYS_IN, Recipe
 from mintseed.core.site.model import WifiNetwork
 from mintseed.core.visible import one_line
+
+if TYPE_CHECKING:
+    from mintseed.core.image.report import XRay
 
 
 def add(commands: Commands) -> None:
@@ -119,6 +120,9 @@ def _line(proposal: Proposal) -> dict[str, Any]:
 
 
 def _facts(plan: Plan, shops: Shelf, proposals: tuple[Proposal, ...]) -> dict[str, Any]:
+    # Only here, as in _image: the sentences need no times.
+    from mintseed.core.plan.job_time import job_time
+
     time = job_time(plan)
     return {
         "recipe": plan.recipe.id,

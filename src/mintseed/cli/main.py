@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import argparse
+import gc
 import importlib
 import os
 import sys
@@ -52,8 +53,11 @@ def main(arguments: Sequence[str] | None = None) -> int:
     commands = parser.add_subparsers(dest="command", required=True, metavar="COMMAND", parser_class=_Parser)
     said = sys.argv[1:] if arguments is None else list(arguments)
     # Only the one that is called is loaded: half a second is long for a sentence. Whatever else is said is answered by all of them.
+    # Nothing that is loaded goes away again, so no garbage is looked for meanwhile.
+    gc.disable()
     for command in (said[0],) if said[:1] and said[0] in COMMANDS else COMMANDS:
         importlib.import_module(f"mintseed.cli.{command.replace('-', '_')}").add(commands)
+    gc.enable()
     chosen = parser.parse_args(arguments)
     try:
         status: int = chosen.run(chosen)

@@ -56,7 +56,7 @@ class MeantError(ValueError):
 class Described(BaseModel):
     """Base of everything people describe in YAML: unknown fields are mistakes, values do not change afterwards."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True, str_strip_whitespace=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, str_strip_whitespace=True, defer_build=True)
 
     def faults(self, around: Around) -> Iterator[Fault]:
         """Yield what cannot be meant about this thing's own fields; those of things in it are asked of them."""

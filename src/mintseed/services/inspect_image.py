@@ -17,6 +17,7 @@ from mintseed.core.image.naming import file_of, inside_of, names_of
 from mintseed.core.image.partitions import PartitionTable, read_partition_table
 from mintseed.core.image.report import XRay, image_mark
 from mintseed.core.image.unwrapping import Wrapping, unwrap
+from mintseed.core.image.xz_blocks import Ahead, in_turn
 from mintseed.core.limits import MAX_FIRMWARE_BYTES
 from mintseed.core.recipes.model import Build, Recipe, Release
 from mintseed.core.source import BytesSource
@@ -26,6 +27,7 @@ from mintseed.ports.volume import VolumeTools
 from mintseed.services import inspect_volumes
 from mintseed.services.background_hash import BackgroundSha256
 from mintseed.services.inspect_volumes import HeldOnImage, Looking
+from mintseed.services.side_by_side import side_by_side
 
 TABLE_BYTES = MIB
 """bytes of the image's start that surely hold its partition table."""
@@ -126,7 +128,12 @@ def _unreadable(stream: BinaryIO, error: OSError) -> OutsideError:
 
 
 def open_tapped(
-    stream: BinaryIO, tell: Callable[[int], None], *, wanted: str = "", look_around: bool = False
+    stream: BinaryIO,
+    tell: Callable[[int], None],
+    *,
+    wanted: str = "",
+    look_around: bool = False,
+    ahead: Ahead = side_by_side,
 ) -> tuple[Wrapping, TappedStream, Iterator[bytes]]:
     """Return how the image in `stream` is wrapped, the tap, and the image's bytes; see unwrapping.unwrap.
 
@@ -134,7 +141,9 @@ def open_tapped(
     """
     tap = TappedStream(stream, tell)
     try:
-        wrapping, pieces = unwrap(tap.buffered, wanted=wanted, look_around=look_around, seek_to=tap.hash_to)
+        wrapping, pieces = unwrap(
+            tap.buffered, wanted=wanted, look_around=look_around, seek_to=tap.hash_to, ahead=ahead
+        )
     except BaseException:
         tap.close()
         raise
@@ -203,7 +212,12 @@ def _firmware(name: str, known: Known, library: ImageLibrary, tell: Tell) -> XRa
 def _unpack(stream: BinaryIO, disk: ScratchDisk, depth: Depth, tell: Tell, wanted: str) -> _Unpacked:
     size_bytes = _size_of(stream)
     wrapping, tap, pieces = open_tapped(
-        stream, lambda done: tell(done, size_bytes), wanted=wanted, look_around=depth == "whole"
+        stream,
+        lambda done: tell(done, size_bytes),
+        wanted=wanted,
+        look_around=depth == "whole",
+        # For a boot volume no block is read that it does not lie in.
+        ahead=side_by_side if depth == "whole" else in_turn,
     )
     with tap:
         return _unpack_onto(disk, wrapping, tap, pieces, depth, size_bytes)

@@ -1,10 +1,8 @@
 """Boards, as described in `boards/`, and what one owns to power them: supplies and cables."""
 
-from __future__ import annotations
-
 from collections import Counter
 from collections.abc import Iterator
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 from pydantic import BeforeValidator, Field, model_validator
 
@@ -192,7 +190,7 @@ class Board(Described):
         return said
 
     @model_validator(mode="after")
-    def _whole_says_all(self) -> Board:
+    def _whole_says_all(self) -> Self:
         if self.described == "whole":
             for name in WHOLE:
                 if getattr(self, name) in (None, "", ()):
@@ -304,7 +302,7 @@ class Supply(Described):
         return self.connector in SOCKETS
 
     @model_validator(mode="after")
-    def _socket_has_no_cable(self) -> Supply:
+    def _socket_has_no_cable(self) -> Self:
         if self.has_socket and (self.length_m or self.awg):
             raise MeantError(
                 ("connector",), "a supply with a socket has no cable of its own: length_m and awg belong to the cable"

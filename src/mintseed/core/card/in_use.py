@@ -8,9 +8,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import dataclass
+from typing import TYPE_CHECKING
 
-from mintseed.core.image.report import VolumeFacts, XRay
 from mintseed.core.ranges import Range, joined, without
+
+if TYPE_CHECKING:
+    from mintseed.core.image.report import VolumeFacts, XRay
 
 LEAST_LEFT_BYTES = 256 * 1024
 """A smaller gap costs a card about what it saves: it is written with its neighbours."""

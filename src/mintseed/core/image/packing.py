@@ -10,7 +10,7 @@ import bz2
 import io
 import lzma
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterator
 from enum import StrEnum
 from typing import BinaryIO, Protocol
 
@@ -18,6 +18,7 @@ from backports import zstd
 from isal import igzip_lib
 
 from mintseed.core.image import refusals
+from mintseed.core.image.xz_blocks import Ahead, XzStream, in_turn
 
 HEAD_BYTES = 512
 """bytes of the file's start that `detect` wants to see."""
@@ -161,8 +162,11 @@ class _Counted:
         return data
 
 
-def unpack(stream: BinaryIO, packing: Packing, piece_bytes: int = PIECE_BYTES) -> Iterator[bytes]:
-    """Yield the unpacked bytes of `stream` in pieces of at most `piece_bytes`, however small they were packed.
+def unpack(
+    stream: BinaryIO, packing: Packing, piece_bytes: int = PIECE_BYTES, ahead: Ahead = in_turn
+) -> Iterator[bytes]:
+    """Yield the unpacked bytes of `stream` in pieces of at most `piece_bytes`, however small they were packed. `ahead`: how blocks that can be
+    unpacked by themselves are.
 
     Raises ImageError when the data is damaged or ends before its trailer.
     """
@@ -172,7 +176,7 @@ def unpack(stream: BinaryIO, packing: Packing, piece_bytes: int = PIECE_BYTES) -
         return
     counted = _Counted(stream)
     try:
-        yield from _streams(counted, packing, piece_bytes)
+        yield from _streams(counted, packing, piece_bytes, ahead)
     except EOFError as error:
         raise refusals.cut_short(packing, counted.count, *_TRAILERS[packing]) from error
     except (lzma.LZMAError, igzip_lib.IsalError, zstd.ZstdError, ValueError) as error:  # type: ignore[misc]
@@ -186,27 +190,46 @@ def unpack(stream: BinaryIO, packing: Packing, piece_bytes: int = PIECE_BYTES) -
         raise refusals.damaged(packing, counted.count, str(error)) from error
 
 
-def _streams(stream: _Counted, packing: Packing, piece_bytes: int) -> Iterator[bytes]:
-    """Yield stream after stream. Large reads keep the interpreter's lock free for the threads that hash and write."""
-    one, data = _MAKERS[packing](), stream.read(PIECE_BYTES)
+def _streams(stream: _Counted, packing: Packing, piece_bytes: int, ahead: Ahead) -> Iterator[bytes]:
+    """Yield stream after stream."""
+    data = b""
+    while True:
+        if packing is Packing.XZ:
+            in_blocks = XzStream(stream, data)
+            if in_blocks.apart:
+                yield from in_blocks.pieces(piece_bytes, ahead)
+                unused = in_blocks.rest
+            else:
+                unused = yield from _stream(stream, packing, piece_bytes, in_blocks.read)
+        else:
+            unused = yield from _stream(stream, packing, piece_bytes, data)
+        data = _behind(unused, stream, packing)
+        if not data:
+            return
+
+
+def _stream(stream: _Counted, packing: Packing, piece_bytes: int, data: bytes) -> Generator[bytes, None, bytes]:
+    """Yield what is in one stream, of which `data` was read; return what was read of what follows.
+
+    Large reads keep the interpreter's lock free for the threads that hash and write.
+    """
+    one = _MAKERS[packing]()
+    data = data or stream.read(PIECE_BYTES)
     while True:
         if piece := one.decompress(data, piece_bytes):
             yield piece
         data = b""
         if one.eof:
-            data = _behind(one, stream, packing)
-            if not data:
-                return
-            one = _MAKERS[packing]()
-        elif one.needs_input:
+            return one.unused_data
+        if one.needs_input:
             data = stream.read(PIECE_BYTES)
             if not data:
                 raise EOFError
 
 
-def _behind(finished: _Decompressor, stream: _Counted, packing: Packing) -> bytes:
+def _behind(unused: bytes, stream: _Counted, packing: Packing) -> bytes:
     """Return the start of the stream that follows the finished one, or nothing at the end of the file."""
-    data = finished.unused_data or stream.read(PIECE_BYTES)
+    data = unused or stream.read(PIECE_BYTES)
     if packing in _PADDED:
         while data and not (data := data.lstrip(b"\0")):
             data = stream.read(PIECE_BYTES)

@@ -18,6 +18,7 @@ from mintseed.core.image.archive import Member
 from mintseed.core.image.facts import Beside
 from mintseed.core.image.packing import ARCHIVES, HEAD_BYTES, Packing, PieceStream
 from mintseed.core.image.partition_layout import MBR_SIGNATURE, MBR_SIGNATURE_OFFSET
+from mintseed.core.image.xz_blocks import Ahead, in_turn
 from mintseed.core.limits import (
     MAX_BESIDE_BYTES,
     MAX_BESIDE_FILES,
@@ -52,15 +53,16 @@ class Wrapping:
         return ", ".join(self.layers) or str(Packing.RAW)
 
 
-def unwrap(stream: BinaryIO, *, wanted: str = "", look_around: bool = True, seek_to: Callable[[int], object] = lambda at: None) -> tuple[Wrapping, Iterator[bytes]]:  # fmt: skip
+def unwrap(stream: BinaryIO, *, wanted: str = "", look_around: bool = True, seek_to: Callable[[int], object] = lambda at: None, ahead: Ahead = in_turn) -> tuple[Wrapping, Iterator[bytes]]:  # fmt: skip
     """Return the wrapping of `stream`, a file at its start, and the bytes of the image in it in pieces of at most packing.PIECE_BYTES.
 
     `wanted`: the path of the image in its archive, needed where there are several. `look_around`: go on to the archive's end behind the image, for
     what else is in it. `seek_to` is told where in an archive that is not read from its start the image begins.
+    `ahead`: how blocks that can be unpacked by themselves are.
     While the pieces are used: raises ImageError, SeveralImagesError where nobody said which is wanted.
     """
     wrapping = Wrapping()
-    return wrapping, _Unwrapping(wrapping, wanted, look_around, seek_to).pieces(stream)
+    return wrapping, _Unwrapping(wrapping, wanted, look_around, seek_to, ahead).pieces(stream)
 
 
 def _head_of(pieces: Iterator[bytes]) -> bytes:
@@ -85,7 +87,7 @@ class _Peeled:
     archive: Packing | None
 
 
-def _peel(stream: BinaryIO, outer: list[Packing], bounded: Callable[[Iterator[bytes]], Iterator[bytes]]) -> _Peeled:
+def _peel(stream: BinaryIO, outer: list[Packing], opened: Callable[[BinaryIO, Packing], Iterator[bytes]]) -> _Peeled:
     """Take packing after packing off `stream`. Raises ImageError for what is no image."""
     pieces = packing.unpack(stream, Packing.RAW)
     layers: list[Packing] = []
@@ -98,12 +100,15 @@ def _peel(stream: BinaryIO, outer: list[Packing], bounded: Callable[[Iterator[by
         if len(outer) + len(layers) > MAX_PACKED_LAYERS:
             raise refusals.nested([*outer, *layers])
         inner = io.BufferedReader(PieceStream(_whole_pieces(head, pieces)), packing.PIECE_BYTES)
-        pieces = bounded(packing.unpack(inner, kind))
+        pieces = opened(inner, kind)
 
 
 class _Unwrapping:
-    def __init__(self, wrapping: Wrapping, wanted: str, look_around: bool, seek_to: Callable[[int], object]) -> None:
+    def __init__(
+        self, wrapping: Wrapping, wanted: str, look_around: bool, seek_to: Callable[[int], object], ahead: Ahead
+    ) -> None:
         self._wrapping, self._wanted, self._look_around, self._seek_to = wrapping, wanted, look_around, seek_to
+        self._ahead = ahead
         self._images: list[tuple[str, int]] = []
         self._names: list[str] = []
         self._packed_bytes = 0
@@ -119,7 +124,10 @@ class _Unwrapping:
         if kind is Packing.RAW:
             return packing.unpack(stream, kind)
         self._wrapping.layers.append(kind)
-        return self._deeper(self._bounded(packing.unpack(stream, kind)))
+        return self._deeper(self._opened(stream, kind))
+
+    def _opened(self, stream: BinaryIO, kind: Packing) -> Iterator[bytes]:
+        return self._bounded(packing.unpack(stream, kind, ahead=self._ahead))
 
     def _bounded(self, pieces: Iterator[bytes]) -> Iterator[bytes]:
         """Yield `pieces` until they are more than any image, whether anybody keeps them or not: what is passed over takes its time too."""
@@ -140,7 +148,7 @@ class _Unwrapping:
             yield from whole
             return
         yield from self._peeled(
-            _peel(io.BufferedReader(PieceStream(whole), packing.PIECE_BYTES), self._wrapping.layers, self._bounded)
+            _peel(io.BufferedReader(PieceStream(whole), packing.PIECE_BYTES), self._wrapping.layers, self._opened)
         )
 
     def _peeled(self, peeled: _Peeled) -> Iterator[bytes]:
@@ -203,7 +211,7 @@ class _Unwrapping:
         if _TEXT_NAME.search(member.path):
             self._note(member, opened)
             return None
-        peeled = _peel(opened, self._wrapping.layers, self._bounded)
+        peeled = _peel(opened, self._wrapping.layers, self._opened)
         if peeled.archive is not None:
             raise refusals.nested([*self._wrapping.layers, *peeled.layers, peeled.archive])
         signed = peeled.head[MBR_SIGNATURE_OFFSET:HEAD_BYTES] == MBR_SIGNATURE

@@ -1,9 +1,7 @@
 """Parts, as described in `parts/` and in recipes: what one sees, where they go, what they take and draw."""
 
-from __future__ import annotations
-
 from collections.abc import Iterator
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
@@ -50,7 +48,7 @@ class HeaderUse(Described):
     spi: tuple[Literal[0, 1], ...] = Field(default=(), max_length=2, description="selects on pins 24 (0) and 26 (1)")
 
     @model_validator(mode="after")
-    def _pins_exist(self) -> HeaderUse:
+    def _pins_exist(self) -> Self:
         if strange := [p for p in self.takes if not 1 <= p <= self.socket]:
             raise MeantError(("takes", strange[0]), f"its socket has no pin {strange[0]}")
         if fixed := [p for p in self.takes if p in POWER_PINS]:
@@ -138,7 +136,7 @@ class Part(Described):
     remarks: str = Field(default="", max_length=400)
 
     @model_validator(mode="after")
-    def _makes_sense(self) -> Part:
+    def _makes_sense(self) -> Self:
         if self.feeds_board and not (self.own_supply and (self.header or self.usb)):
             raise MeantError(
                 ("feeds_board",), "only what has a supply of its own and sits on the header or on USB feeds the board"

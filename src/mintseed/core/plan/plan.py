@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import TYPE_CHECKING, Literal
 
 from mintseed.core.boards.model import Battery, Board, Cable, Supply
-from mintseed.core.image.report import XRay
 from mintseed.core.parts.model import Part
 from mintseed.core.recipes.model import Recipe, WayIn
 from mintseed.core.site.model import WifiNetwork
 from mintseed.core.units import GB
+
+if TYPE_CHECKING:
+    from mintseed.core.image.report import XRay
 
 Way = Literal["wifi", "cable"]
 

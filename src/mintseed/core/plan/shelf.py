@@ -4,13 +4,15 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from typing import Generic, TypeVar
+from typing import TYPE_CHECKING, Generic, TypeVar
 
 from mintseed.core.boards.model import Board, Cable, Supply
-from mintseed.core.image.report import XRay
 from mintseed.core.parts.model import Part
 from mintseed.core.plan.plan import Card
 from mintseed.core.site.model import WifiNetwork
+
+if TYPE_CHECKING:
+    from mintseed.core.image.report import XRay
 
 T = TypeVar("T")
 

@@ -31,6 +31,8 @@ def _seats(
     """Yield how each part with a plug for it goes with the board's `sockets` of this kind, and which of them it is in or could be in.
     `more`: it may have others, which nobody named."""
     plugged = [(p, plug_of(p.part)) for p in plan.parts if plug_of(p.part)]
+    if not plugged:
+        return
     ends = seat([plug for _, plug in plugged], sockets, _adapters(plan, of))
     left = Counter(sockets) - Counter(end for end in ends if end)
     for (planned, plug), end in zip(plugged, ends, strict=True):

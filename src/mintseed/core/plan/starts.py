@@ -4,14 +4,16 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date
-from typing import NamedTuple
+from typing import TYPE_CHECKING, NamedTuple
 
 from mintseed.core.boards.model import Architecture, Board
 from mintseed.core.findings import Action, Finding, Severity, Where
-from mintseed.core.image.report import XRay
 from mintseed.core.plan.choosing import not_chosen, not_told
 from mintseed.core.plan.plan import Plan
 from mintseed.core.recipes.model import Build, Recipe, Release
+
+if TYPE_CHECKING:
+    from mintseed.core.image.report import XRay
 
 DEVICE_TREES = "Devicetree Specification v0.4 §2.3.1"
 ELF = "kernel documentation, booting arm64 §4 (image header); ELF gABI e_machine"

@@ -1,12 +1,10 @@
 """A recipe: a text that describes an appliance. It carries no code."""
 
-from __future__ import annotations
-
 import datetime
 import itertools
 import re
 from collections.abc import Collection, Iterator, Mapping
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 
 from pydantic import Field, StringConstraints, field_validator, model_validator
 
@@ -417,7 +415,7 @@ class Recipe(Described):
     cautions: tuple[str, ...] = Field(default=(), max_length=40)
 
     @model_validator(mode="after")
-    def _placeholders_are_known(self) -> Recipe:
+    def _placeholders_are_known(self) -> Self:
         asked = {ask.id for ask in self.asks}
         known = {*PLACEHOLDERS, *LATER_PLACEHOLDERS, *asked}
         if twice := {ask.id for ask in self.asks} & set(PLACEHOLDERS):
@@ -535,7 +533,7 @@ class Recipe(Described):
         return next(((r, b) for r in self.releases for b in r.builds if b.file in file_names), None)
 
     @model_validator(mode="after")
-    def _releases_are_known(self) -> Recipe:
+    def _releases_are_known(self) -> Self:
         versions = [r.version for r in self.releases]
         if len(set(versions)) < len(versions):
             second = next(n for n, v in enumerate(versions) if v in versions[:n])
