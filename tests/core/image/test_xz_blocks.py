@@ -146,7 +146,7 @@ def test_no_more_blocks_are_at_work_than_may_be_held(monkeypatch: pytest.MonkeyP
             taken.append(number)
             yield Block(b"", 70_000, number)
 
-    outcomes = services.side_by_side(lambda block: xz_blocks.Unpacked(block, b""), blocks())
+    outcomes = services.side_by_side(lambda block: xz_blocks.Unpacked(block, []), blocks())
     first = next(outcomes)
     assert first.block.end_bytes == 0
     assert len(taken) <= 3

@@ -13,6 +13,7 @@ import struct
 import zlib
 from collections.abc import Callable, Iterator
 from dataclasses import dataclass
+from functools import partial
 from typing import Protocol
 
 MAX_BESIDE_BYTES = 32 * 1024 * 1024
@@ -53,10 +54,10 @@ class Block:
 
 @dataclass(frozen=True, slots=True)
 class Unpacked:
-    """`data` of a block; None where it is not whole, damaged, or longer or shorter than it says."""
+    """`pieces` of what is in a block; None where it is not whole, damaged, or longer or shorter than it says."""
 
     block: Block
-    data: bytes | None
+    pieces: list[bytes] | None
 
 
 class Ahead(Protocol):
@@ -70,25 +71,30 @@ def in_turn(work: Callable[[Block], Unpacked], blocks: Iterator[Block]) -> Itera
     return map(work, blocks)
 
 
-def unpacked(block: Block) -> Unpacked:
-    """Unpack one block."""
-    one = lzma.LZMADecompressor(lzma.FORMAT_XZ)
-    try:
-        data = one.decompress(block.alone, block.size_bytes + 1)
-    except lzma.LZMAError:
-        return Unpacked(block, None)
-    return Unpacked(block, data if one.eof and len(data) == block.size_bytes else None)
-
-
-def in_pieces(pieces: Iterator[bytes], piece_bytes: int) -> Iterator[bytes]:
-    """Unpack a stream that comes in `pieces`, as far as it can be. Raises LZMAError where it is damaged, EOFError where it is cut short."""
+def in_pieces(packed: Iterator[bytes], piece_bytes: int) -> Iterator[bytes]:
+    """Unpack a stream that comes in pieces, as far as it can be. Raises LZMAError where it is damaged, EOFError where it is cut short."""
     one = lzma.LZMADecompressor(lzma.FORMAT_XZ)
     while not one.eof:
-        data = next(pieces, b"") if one.needs_input else b""
+        data = next(packed, b"") if one.needs_input else b""
         if one.needs_input and not data:
             raise EOFError
         if piece := one.decompress(data, piece_bytes):
             yield piece
+
+
+def unpacked(piece_bytes: int, block: Block) -> Unpacked:
+    """Unpack one block, in pieces: what was used of it is let go."""
+    pieces: list[bytes] = []
+    left = block.size_bytes
+    try:
+        for piece in in_pieces(iter([block.alone]), piece_bytes):
+            left -= len(piece)
+            if left < 0:
+                break
+            pieces.append(piece)
+    except (lzma.LZMAError, EOFError):
+        return Unpacked(block, None)
+    return Unpacked(block, pieces if left == 0 else None)
 
 
 class XzStream:
@@ -118,15 +124,14 @@ class XzStream:
     def pieces(self, piece_bytes: int, ahead: Ahead) -> Iterator[bytes]:
         """Yield what is in it. Raises LZMAError where it is damaged, EOFError where it is cut short; `source.count` says about where."""
         while self._block != b"\0":
-            for one in ahead(unpacked, self._small()):
-                if one.data is None:
-                    # Again, in pieces: what can be had of it, and what the library says of it.
+            for one in ahead(partial(unpacked, piece_bytes), self._small()):
+                if one.pieces is None:
+                    # Again, as it comes: what can be had of it, and what the library says of it.
                     self._source.count = one.block.end_bytes
                     yield from in_pieces(iter([one.block.alone]), piece_bytes)
                     raise lzma.LZMAError("a block is longer or shorter than its header says")
-                view = memoryview(one.data)
-                for at in range(0, len(view), piece_bytes):
-                    yield bytes(view[at : at + piece_bytes])
+                while one.pieces:
+                    yield one.pieces.pop(0)
             if self._block != b"\0":
                 yield from in_pieces(self._large(), piece_bytes)
         self._check_end()
