@@ -149,11 +149,11 @@ def card_rows(folder: Path, size_mib: int) -> list[str]:
     return rows
 
 
-WHY_WRITE = """Where xz and zst miss: what is left is unpacking (xz) or SHA-256 of the download, fsync and the real
-reading back (zst), each already beside the others on a thread of its own."""
+WHY_WRITE = """The blocks of the xz are unpacked side by side, as those of a file are that was packed with `-T0`; a file of one block is
+unpacked in one thread. Where zst misses: what is left is SHA-256 of the download, fsync and the real reading back, each already beside
+the others on a thread of its own."""
 
-WHY_CARDS = """At 45 and 90 MB/s what is left is unpacking: this machine unpacks the xz more slowly than such a card takes what is in use. By hand it is
-unpacked twice, which at 90 MB/s is nearly all of the time; here once, beside the writing."""
+WHY_CARDS = """By hand the xz is unpacked twice, which at 90 MB/s is nearly all of the time; here once, its blocks side by side and beside the writing."""
 
 WHY_EIGHT = """Where it misses: a screen of one device asks a dozen small questions or more, each answered by MariaDB within a
 millisecond, and Django's ORM takes one to two milliseconds of a core to compose each and make its rows. By py-spy (First boot): 70 %

@@ -10,10 +10,11 @@ from django.contrib.sessions.models import Session
 from django.core.exceptions import ValidationError
 from django.db import transaction
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed.core.errors import InputError, RefusedError
+from mintseed.server.api.wire import Wire
 from mintseed.server.doors.door import DOORS
 from mintseed.server.doors.guard import HERE
 from mintseed.server.doors.roles import Role, role_of, set_role
@@ -23,7 +24,7 @@ from mintseed.server.judged.journal import record
 router = Router(tags=["accounts"])
 
 
-class AccountOut(Schema):
+class AccountOut(Wire):
     id: int
     name: str
     role: Role
@@ -31,13 +32,13 @@ class AccountOut(Schema):
     you: bool
 
 
-class AccountIn(Schema):
+class AccountIn(Wire):
     name: str = Field(max_length=80)
     password: str = Field(max_length=500)
     role: Role = "bench"
 
 
-class AccountChangeIn(Schema):
+class AccountChangeIn(Wire):
     """Only what is sent changes."""
 
     password: str | None = Field(default=None, max_length=500)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Annotated, Literal
 
 from django.http import HttpRequest
-from ninja import Router, Schema, Status
+from ninja import Router, Status
 from pydantic import Field
 
 from mintseed import wiring
@@ -28,6 +28,7 @@ from mintseed.server.api.shapes import (
     job_out,
     page_out,
 )
+from mintseed.server.api.wire import Wire
 from mintseed.server.done import starting
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.off_bench import put_deployment_back, refuse_while_written, take_deployment_off
@@ -43,7 +44,7 @@ from mintseed.server.owned import descriptions
 router = Router(tags=["bench"])
 
 
-class BandOut(Schema):
+class BandOut(Wire):
     """A running boot: seconds since power-on at `pace`, and the marks of its time band."""
 
     elapsed_s: float
@@ -56,7 +57,7 @@ class BandOut(Schema):
     """nobody said these times"""
 
 
-class RunningOut(Schema):
+class RunningOut(Wire):
     deployment_id: int
     name: str
     station: str
@@ -65,7 +66,7 @@ class RunningOut(Schema):
     job: JobOut | None
 
 
-class NewcomerOut(Schema):
+class NewcomerOut(Wire):
     """An address new since a power-on, and which deployment it may be."""
 
     address: str
@@ -75,7 +76,7 @@ class NewcomerOut(Schema):
     likely: str
 
 
-class BenchOut(Schema):
+class BenchOut(Wire):
     """The first pages of what is on the go and of what is in service, and what happens now."""
 
     open: PageOut
@@ -88,7 +89,7 @@ class BenchOut(Schema):
     findings: list[Finding]
 
 
-class PlaceOut(Schema):
+class PlaceOut(Wire):
     """What the shell needs to know: which bench this is, and the counts beside the places."""
 
     standin: bool
@@ -107,11 +108,11 @@ class PlaceOut(Schema):
     """whether somebody took the made-up examples off the lists"""
 
 
-class ExamplesIn(Schema):
+class ExamplesIn(Wire):
     off: bool
 
 
-class NewDeploymentIn(Schema):
+class NewDeploymentIn(Wire):
     recipe: str
     name: str = ""
     site_id: int | None = None
@@ -282,7 +283,7 @@ def read(request: HttpRequest, pk: int) -> DeploymentOut:
     return deployment_out(judged(pk))
 
 
-class DemoOut(Schema):
+class DemoOut(Wire):
     """How many deployments were taken off, or put back."""
 
     count: int

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 
 from mintseed.core.boot.assembly import AssemblyStep, assembly_steps
 from mintseed.core.boot.causes import Cause
@@ -16,6 +16,7 @@ from mintseed.core.plan.power import power_sum, wanted_text
 from mintseed.core.stations import Station
 from mintseed.server.api.bench import BandOut, band_out
 from mintseed.server.api.shapes import DeploymentOut, LogLineOut, deployment_out, log_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.power import begin_run, end_run, facts
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.load import Loaded
@@ -28,7 +29,7 @@ MOST_RUNS, MOST_EVENTS = 20, 50
 """the last ones shown; all stand in the log."""
 
 
-class RunOut(Schema):
+class RunOut(Wire):
     """A boot run as it was."""
 
     number: int
@@ -42,7 +43,7 @@ class RunOut(Schema):
     """which board it was, as it was called and marked then"""
 
 
-class BootOut(Schema):
+class BootOut(Wire):
     deployment: DeploymentOut
     steps: list[AssemblyStep]
     by_hand: bool
@@ -61,7 +62,7 @@ class BootOut(Schema):
     events: list[LogLineOut]
 
 
-class PowerOnIn(Schema):
+class PowerOnIn(Wire):
     """`ago_s`: seconds since a person plugged it in; 0 for now. Only where it is done by hand."""
 
     ago_s: float = 0

@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Any, Literal
 
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
-from ninja import Router, Schema
+from ninja import Router
 
 from mintseed import wiring
 from mintseed.core.card.in_use import LEAST_LEFT_BYTES, in_use
@@ -26,6 +26,7 @@ from mintseed.server.api.shapes import (
     job_out,
     questions_out,
 )
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.cards import CAPACITY, CHANGES
 from mintseed.server.done.copies import begin_copy, job_of, kept_until, last_copy, made_copy, open_copy, stop_copy
 from mintseed.server.done.proofs import answer
@@ -38,7 +39,7 @@ from mintseed.server.owned.library import sync_library
 router = Router(tags=["card"])
 
 
-class WriteOut(Schema):
+class WriteOut(Wire):
     """One attempt at a card, as it was."""
 
     id: int
@@ -65,7 +66,7 @@ class WriteOut(Schema):
     """what was found out about the room beyond the image; empty where nothing was looked at"""
 
 
-class CopyOut(Schema):
+class CopyOut(Wire):
     """The filled image as a file: being made, there until `kept_until`, or why not. `current`: made of the settings as they are."""
 
     id: int
@@ -79,7 +80,7 @@ class CopyOut(Schema):
     job: JobOut | None
 
 
-class InUseOut(Schema):
+class InUseOut(Wire):
     """What may be written instead of everything. `proposed`: every volume tells what it uses; `untold`: those that do not, which are written whole."""
 
     text: str
@@ -89,7 +90,7 @@ class InUseOut(Schema):
     untold: str
 
 
-class CardOut(Schema):
+class CardOut(Wire):
     deployment: DeploymentOut
     drives: list[DriveOut]
     job: JobOut | None
@@ -126,7 +127,7 @@ class CardOut(Schema):
     questions: list[QuestionOut]
 
 
-class WriteIn(Schema):
+class WriteIn(Wire):
     """The drive as the person picked it: its row, path and serial, and the path picked a second time. `clear_end`: what an
     earlier system left at the end of the card goes too. `test_whole`: all of the room beyond the image is written and read back. `only_used`: what of
     the image nothing uses is neither written nor read back."""
@@ -140,14 +141,14 @@ class WriteIn(Schema):
     only_used: bool = False
 
 
-class AnswerIn(Schema):
+class AnswerIn(Wire):
     """Whose card it is: that of a write it could be, none of those (`write_id` null), or that nobody knows."""
 
     write_id: int | None = None
     nobody_knows: bool = False
 
 
-class CopyIn(Schema):
+class CopyIn(Wire):
     """How the filled image is to be packed; `raw` is a plain image."""
 
     packing: Literal["raw", "gzip", "xz", "zstd"] = "raw"
@@ -181,7 +182,7 @@ def stop(request: HttpRequest, pk: int) -> CardOut:
     return _out(judged(pk))
 
 
-class PauseIn(Schema):
+class PauseIn(Wire):
     paused: bool
 
 

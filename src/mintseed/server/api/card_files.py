@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed import wiring
@@ -11,6 +11,7 @@ from mintseed.core.errors import MintSeedError, RefusedError
 from mintseed.core.findings import Finding
 from mintseed.server.api.doctor import MOST_BASE64, bytes_of, in_base64, known_file
 from mintseed.server.api.shapes import DriveOut, drives_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.card_errands import begin
 from mintseed.server.done.card_files import found_by
 from mintseed.server.judged.job_state import describe_trouble, is_active
@@ -21,7 +22,7 @@ from mintseed.services import examine_file
 router = Router(tags=["settings"])
 
 
-class InReaderIn(Schema):
+class InReaderIn(Wire):
     """A card in a reader, as the person picked it. `deployment`: whose recipe may know its files."""
 
     drive_id: int
@@ -38,7 +39,7 @@ class OnCardIn(InReaderIn):
     content: str = Field(max_length=MOST_BASE64)
 
 
-class CardFileOut(Schema):
+class CardFileOut(Wire):
     """A file on the card. `content` in base64; `findings` as the doctor has them."""
 
     name: str
@@ -48,7 +49,7 @@ class CardFileOut(Schema):
     findings: list[Finding]
 
 
-class ErrandOut(Schema):
+class ErrandOut(Wire):
     id: int
     does: str
     state: str

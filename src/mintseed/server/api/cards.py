@@ -6,7 +6,7 @@ from datetime import datetime
 from typing import Literal
 
 from django.http import HttpRequest, HttpResponse, StreamingHttpResponse
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed import wiring
@@ -15,6 +15,7 @@ from mintseed.core.units import decimal_size
 from mintseed.server.api.card import PauseIn
 from mintseed.server.api.handed_over import checksum_of, handed_over
 from mintseed.server.api.shapes import DriveOut, JobOut, drives_out, job_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.done import card_orders
 from mintseed.server.judged.job_state import is_active
 from mintseed.server.kept.models import CardWork
@@ -25,7 +26,7 @@ MOST_SHOWN = 40
 router = Router(tags=["card"])
 
 
-class BackupOut(Schema):
+class BackupOut(Wire):
     """A card as a file. `there`: it was not removed."""
 
     file_name: str
@@ -36,7 +37,7 @@ class BackupOut(Schema):
     there: bool
 
 
-class WorkOut(Schema):
+class WorkOut(Wire):
     """What was done to a card, or is. `finding` is what came out of it."""
 
     id: int
@@ -53,7 +54,7 @@ class WorkOut(Schema):
     backup: BackupOut | None
 
 
-class ReaderOut(Schema):
+class ReaderOut(Wire):
     """A card in a reader, and what is being done to it."""
 
     drive: DriveOut
@@ -62,13 +63,13 @@ class ReaderOut(Schema):
     work: WorkOut | None
 
 
-class CardsOut(Schema):
+class CardsOut(Wire):
     readers: list[ReaderOut]
     works: list[WorkOut]
     """what was done before, newest first"""
 
 
-class WorkIn(Schema):
+class WorkIn(Wire):
     """The drive as the person picked it: its row, path and serial; `again` is the path picked a second time, where what is on it goes."""
 
     does: Literal["back-up", "prove", "test", "clear"]

@@ -6,7 +6,7 @@ import base64
 import binascii
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed.core.errors import InputError
@@ -19,6 +19,7 @@ from mintseed.core.settings.fill import files_for
 from mintseed.core.settings.guess import guess
 from mintseed.core.settings.text import split
 from mintseed.core.visible import visible
+from mintseed.server.api.wire import Wire
 from mintseed.server.judged.judging import judged
 from mintseed.services import examine_file
 
@@ -28,7 +29,7 @@ MOST_BASE64 = 4 * MAX_SETTINGS_FILE_BYTES * 4 // 3 + 8
 """letters of a file four times as long as any that is looked at, so that one which is too long is told so in words"""
 
 
-class DoctorIn(Schema):
+class DoctorIn(Wire):
     """`content`: the file's bytes in base64 (RFC 4648). `read_as`: its dialect where the person says it. `deployment`: whose recipe may know the file."""
 
     name: str = Field(max_length=255)
@@ -37,7 +38,7 @@ class DoctorIn(Schema):
     deployment: int | None = None
 
 
-class RepairOut(Schema):
+class RepairOut(Wire):
     """`finding`: its number among the findings. `content`: the file after this repair alone, in base64."""
 
     finding: int
@@ -45,7 +46,7 @@ class RepairOut(Schema):
     content: str
 
 
-class DoctorOut(Schema):
+class DoctorOut(Wire):
     """`lines`: the file as it would be with every repair, changed lines marked. `known`: the file of a recipe it was taken for."""
 
     dialect: str

@@ -7,7 +7,7 @@ from dataclasses import replace
 from typing import Annotated, Literal
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import ConfigDict, Field
 
 from mintseed.core.boards.model import Bands, Board, Plug
@@ -21,6 +21,7 @@ from mintseed.core.recipes.kin import Kin, kin_of, with_release
 from mintseed.core.recipes.model import Recipe
 from mintseed.server.api.bench import card_in_reader
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.done import starting
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.reading import queue_reading
@@ -36,7 +37,7 @@ from mintseed.server.owned.users import users_of
 router = Router(tags=["image"])
 
 
-class DraftFileOut(Schema):
+class DraftFileOut(Wire):
     """A file that could be filled: what it is, what told it, what would go into it."""
 
     path: str
@@ -47,7 +48,7 @@ class DraftFileOut(Schema):
     take: bool
 
 
-class DraftOut(Schema):
+class DraftOut(Wire):
     """A recipe drafted from an image. `recipe_id`: the recipe that names this image already, if one does."""
 
     image_id: int
@@ -64,7 +65,7 @@ class DraftOut(Schema):
     """the recipe as it would be kept, for who wants to see it"""
 
 
-class UseIn(Schema):
+class UseIn(Wire):
     """What a person made of the draft. What is left out stays as it was proposed."""
 
     model_config = ConfigDict(extra="forbid")
@@ -82,7 +83,7 @@ class UseIn(Schema):
     """the board the image names that it is for: one on the shelf is taken, else it is described and put there"""
 
 
-class SaidOfBoardIn(Schema):
+class SaidOfBoardIn(Wire):
     """What a person knows of a board; everything but its name may be left out."""
 
     model_config = ConfigDict(extra="forbid")
@@ -106,7 +107,7 @@ class OwnBoardIn(SaidOfBoardIn):
     site_id: int | None = None
 
 
-class BoardKnownOut(Schema):
+class BoardKnownOut(Wire):
     """What is known of a board that is described in part, as it is asked for; `text` is its description."""
 
     name: str
@@ -128,7 +129,7 @@ class KnownBoardIn(SaidOfBoardIn):
     was: Annotated[str, Field(max_length=MAX_DESCRIPTION_BYTES)]
 
 
-class OwnBoardOut(Schema):
+class OwnBoardOut(Wire):
     """The kind of board that was described, and the one that lies on the shelf now."""
 
     board: str

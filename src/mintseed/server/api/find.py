@@ -8,7 +8,7 @@ from typing import Literal
 
 from django.db import transaction
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 
 from mintseed import wiring
 from mintseed.core.errors import RefusedError
@@ -17,6 +17,7 @@ from mintseed.core.findings import Finding
 from mintseed.core.keep.label import qr_code
 from mintseed.core.stations import Station
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.looking import Watched, look_at
 from mintseed.server.done.agent.naming import Question, asked
@@ -33,14 +34,14 @@ from mintseed.services import claim as claiming
 router = Router(tags=["find"])
 
 
-class SeenOut(Schema):
+class SeenOut(Wire):
     """An address and when it was first seen in this boot."""
 
     address: str
     first_seen_at: datetime
 
 
-class FindOut(Schema):
+class FindOut(Wire):
     deployment: DeploymentOut
     powered: bool
     scanning: bool
@@ -67,17 +68,17 @@ class FindOut(Schema):
     findings: list[Finding]
 
 
-class ClaimIn(Schema):
+class ClaimIn(Wire):
     address: str
 
 
-class WayIn(Schema):
+class WayIn(Wire):
     """By which way a claimed device joined, where a person says so."""
 
     by: Literal["", "wifi", "cable"]
 
 
-class ScanIn(Schema):
+class ScanIn(Wire):
     """Whether the site's own ranges are scanned while the board is looked for."""
 
     on: bool

@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Annotated
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed import wiring
 from mintseed.core.site.join_code import read_join_code
 from mintseed.core.site.proposal import Proposal, proposals
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.kept.models import BoardUnit, Site, WifiNetwork
 from mintseed.server.owned.library import sync_library
@@ -18,7 +19,7 @@ from mintseed.server.owned.library import sync_library
 router = Router(tags=["site"])
 
 
-class FirstStepsOut(Schema):
+class FirstStepsOut(Wire):
     """What is there of what a first deployment wants; none of it has to be."""
 
     place: bool
@@ -28,11 +29,11 @@ class FirstStepsOut(Schema):
     image: bool
 
 
-class JoinCodeIn(Schema):
+class JoinCodeIn(Wire):
     code: Annotated[str, Field(max_length=400)]
 
 
-class JoinCodeOut(Schema):
+class JoinCodeOut(Wire):
     """What a join code says, for the form it was pasted into. It holds the passphrase that was sent."""
 
     ssid: str

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.db import transaction
 from django.db.models import Case, Q, When
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 
 from mintseed import wiring
 from mintseed.core.findings import Finding, Severity
@@ -14,6 +14,7 @@ from mintseed.core.stations import Station
 from mintseed.server.api.image_shapes import ImageOut, ImageRowOut, image_out, image_was, row_out
 from mintseed.server.api.images import building
 from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.reading import queue_reading
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.judging import Judged, judged
@@ -27,7 +28,7 @@ from mintseed.services import change_choice
 router = Router(tags=["image"])
 
 
-class ImageChoiceOut(Schema):
+class ImageChoiceOut(Wire):
     """A row of the library as a choice for one deployment."""
 
     image: ImageRowOut
@@ -36,7 +37,7 @@ class ImageChoiceOut(Schema):
     fit: Finding | None
 
 
-class StationImageOut(Schema):
+class StationImageOut(Wire):
     deployment: DeploymentOut
     choices: list[ImageChoiceOut]
     chosen: ImageOut | None
@@ -49,7 +50,7 @@ class StationImageOut(Schema):
     findings: list[Finding]
 
 
-class ChooseImageIn(Schema):
+class ChooseImageIn(Wire):
     image_id: int
 
 

@@ -6,8 +6,6 @@ from collections import Counter
 from collections.abc import Sequence
 from datetime import datetime
 
-from ninja import Schema
-
 from mintseed.core.boards.model import Board
 from mintseed.core.contained import same_file_twice
 from mintseed.core.findings import Finding, Severity, verdict
@@ -22,6 +20,7 @@ from mintseed.core.settings.secrets_in import masked
 from mintseed.core.units import binary_size, decimal_size
 from mintseed.core.visible import visible
 from mintseed.server.api.shapes import JobOut, job_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.judged.lists import COUNTED_TO
 from mintseed.server.judged.load import Loaded
 from mintseed.server.kept.models import BoardUnit, Image, Job
@@ -30,7 +29,7 @@ from mintseed.server.owned import descriptions
 from mintseed.server.owned.users import Users, users_of
 
 
-class ImageRowOut(Schema):
+class ImageRowOut(Wire):
     """An image of the library in one line."""
 
     id: int
@@ -48,7 +47,7 @@ class ImageRowOut(Schema):
     """in the library's list: names of the first few deployments, and whether there are more"""
 
 
-class FileOnImageOut(Schema):
+class FileOnImageOut(Wire):
     path: str
     title: str
     known: bool
@@ -59,7 +58,7 @@ class FileOnImageOut(Schema):
     why: str
 
 
-class BoardFitOut(Schema):
+class BoardFitOut(Wire):
     """A board the image names, or one that is owned, and whether it starts there. `described`: whether more is known of it here."""
 
     name: str
@@ -69,7 +68,7 @@ class BoardFitOut(Schema):
     finding: Finding
 
 
-class PageSaidOut(Schema):
+class PageSaidOut(Wire):
     """Something that listens on an image's system, and what speaks for and against its being the page."""
 
     port: int
@@ -79,7 +78,7 @@ class PageSaidOut(Schema):
     likely: bool
 
 
-class XRayOut(Schema):
+class XRayOut(Wire):
     packing: str
     inside: str
     """its path in the archive, empty where it lies in none"""
@@ -101,7 +100,7 @@ class XRayOut(Schema):
     system: SystemFacts
 
 
-class InsideOut(Schema):
+class InsideOut(Wire):
     """One of several images in an archive. `image_id` is None where nobody asked for it yet."""
 
     path: str
@@ -109,7 +108,7 @@ class InsideOut(Schema):
     image_id: int | None
 
 
-class ImageOut(Schema):
+class ImageOut(Wire):
     """`findings` of what cannot be read are why; `inside`: the images to choose from, where a file holds several; `used_by`: names of the
     first few deployments, and whether there are more."""
 

@@ -7,7 +7,7 @@ from typing import Annotated
 from django.db import transaction
 from django.db.models import Case, Q, Sum, When
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed import wiring
@@ -19,6 +19,7 @@ from mintseed.core.limits import MAX_SETTINGS_FILE_BYTES
 from mintseed.core.units import decimal_size
 from mintseed.server.api.image_shapes import ImageOut, ImageRowOut, image_out, images_inside, row_out
 from mintseed.server.api.shapes import JobOut, job_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.copies import stop_jobs
 from mintseed.server.done.jobs.tasks import queue_building
 from mintseed.server.done.reading import compare_with, queue_reading
@@ -35,7 +36,7 @@ from mintseed.server.owned.users import users_of
 router = Router(tags=["image"])
 
 
-class LibraryOut(Schema):
+class LibraryOut(Wire):
     """A page of the library, and what lies in it under an image's name and is none. `next_page` is None at the end."""
 
     images: list[ImageRowOut]
@@ -54,7 +55,7 @@ class LibraryOut(Schema):
     building: JobOut | None
 
 
-class InsideIn(Schema):
+class InsideIn(Wire):
     path: Annotated[str, Field(min_length=1, max_length=MOST_NAME_BYTES)]
 
 
@@ -136,7 +137,7 @@ def stop_reading(request: HttpRequest, pk: int) -> ImageOut:
     return image_out(pk)
 
 
-class RenameIn(Schema):
+class RenameIn(Wire):
     name: Annotated[str, Field(min_length=1, max_length=MOST_NAME_BYTES)]
 
 
@@ -147,7 +148,7 @@ def rename_file(request: HttpRequest, pk: int, payload: RenameIn) -> ImageOut:
     return image_out(pk)
 
 
-class ComparedOut(Schema):
+class ComparedOut(Wire):
     """What is otherwise on an image than on `other`."""
 
     image_name: str
@@ -178,7 +179,7 @@ def compared(request: HttpRequest, pk: int, other: int) -> ComparedOut:
     )
 
 
-class ChecksumIn(Schema):
+class ChecksumIn(Wire):
     text: Annotated[str, Field(min_length=1, max_length=MAX_SETTINGS_FILE_BYTES)]
 
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from django.db import transaction
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import TypeAdapter
 
 from mintseed.core.keep.label import Label, next_name
 from mintseed.server.api.log import PAGE_LINES
 from mintseed.server.api.shapes import DeploymentOut, LogLineOut, deployment_out, log_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.done import planning
 from mintseed.server.judged.frozen import NAMES, pack
 from mintseed.server.judged.journal import record
@@ -27,7 +28,7 @@ router = Router(tags=["keep"])
 LABEL = TypeAdapter(Label)
 
 
-class KeepOut(Schema):
+class KeepOut(Wire):
     deployment: DeploymentOut
     label: Label | None
     kept: bool
@@ -38,7 +39,7 @@ class KeepOut(Schema):
     older_before: int | None
 
 
-class SameAgainIn(Schema):
+class SameAgainIn(Wire):
     name: str
     host_name: str
 

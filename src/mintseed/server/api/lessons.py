@@ -6,7 +6,7 @@ from typing import Literal
 
 from django.db import transaction
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 
 from mintseed import wiring
 from mintseed.core.boards.model import Board
@@ -16,6 +16,7 @@ from mintseed.core.find.candidates import page_url
 from mintseed.core.find.sightings import inside
 from mintseed.core.recipes.lessons import About, Lesson, SeenPage, lessons, ports_to_ask, taught, vendor_lesson
 from mintseed.core.recipes.model import Recipe
+from mintseed.server.api.wire import Wire
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.load import Loaded, load
 from mintseed.server.kept.models import Description
@@ -24,12 +25,12 @@ from mintseed.server.owned import bringing, descriptions
 router = Router(tags=["keep"])
 
 
-class LessonOut(Schema):
+class LessonOut(Wire):
     about: About
     text: str
 
 
-class LessonIn(Schema):
+class LessonIn(Wire):
     about: About
 
 

@@ -9,13 +9,14 @@ from zoneinfo import ZoneInfo
 from django.db import transaction
 from django.db.models import Q
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed.core.errors import InputError
 from mintseed.core.keep.story import folded
 from mintseed.core.stations import ORDER
 from mintseed.server.api.shapes import LogLineOut, log_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.keeping import change_keeping, keeping
@@ -27,19 +28,19 @@ router = Router(tags=["log"])
 PAGE_LINES = 100
 
 
-class ToldOut(Schema):
+class ToldOut(Wire):
     """A line of the log, and below it those of its kind that are told with it, newest first."""
 
     line: LogLineOut
     more: list[LogLineOut]
 
 
-class DeviceOut(Schema):
+class DeviceOut(Wire):
     id: int
     name: str
 
 
-class LogOut(Schema):
+class LogOut(Wire):
     lines: list[LogLineOut]
     """the page, line by line"""
     told: list[ToldOut]
@@ -93,7 +94,7 @@ def _bounds(day: date) -> tuple[datetime, datetime]:
         raise InputError(f"{day} is no day of this log", where="day") from error
 
 
-class KeepingOut(Schema):
+class KeepingOut(Wire):
     """How long is kept what only adds up."""
 
     log_days: int
@@ -101,7 +102,7 @@ class KeepingOut(Schema):
     copy_hours: int
 
 
-class KeepingIn(Schema):
+class KeepingIn(Wire):
     log_days: int
     jobs_days: int
     copy_hours: int

@@ -5,12 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 from typing import Any, TypeVar
 
-from ninja import Body, Schema
+from ninja import Body
 from pydantic import ValidationError
 
 from mintseed.core.errors import ChangedError, InputError
+from mintseed.server.api.wire import Wire
 
-S = TypeVar("S", bound=Schema)
+S = TypeVar("S", bound=Wire)
 
 
 ChangeIn = Body[dict[str, Any]]

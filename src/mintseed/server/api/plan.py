@@ -7,7 +7,7 @@ from typing import Annotated, Any
 from django.db import transaction
 from django.db.models import QuerySet
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import ConfigDict, Field
 
 from mintseed.core.boards.model import Board, Drawing
@@ -36,6 +36,7 @@ from mintseed.core.stations import Station
 from mintseed.core.units import NOMINAL_CARD_GB
 from mintseed.server.api.meanwhile import refuse_changed
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.done import planning
 from mintseed.server.done.reading import queue_reading
 from mintseed.server.judged.changes import changed, deployment_topic
@@ -49,7 +50,7 @@ from mintseed.services import change_choice
 router = Router(tags=["plan"])
 
 
-class OptionOut(Schema):
+class OptionOut(Wire):
     """Something of the shelf that may be chosen, best first, and why. `text` is what one sees on it."""
 
     id: int
@@ -65,18 +66,18 @@ class BoardOptionOut(OptionOut):
     printed_mark: str
 
 
-class NetworkChoiceOut(Schema):
+class NetworkChoiceOut(Wire):
     id: int
     ssid: str
     band_ghz: float
 
 
-class WayInOut(Schema):
+class WayInOut(Wire):
     id: str
     text: str
 
 
-class PlannedPartOut(Schema):
+class PlannedPartOut(Wire):
     """A part of the plan; `owned`: it is on the shelf, else it is to be bought."""
 
     place: int
@@ -90,7 +91,7 @@ class PlannedPartOut(Schema):
     remarks: str
 
 
-class PartChoiceOut(Schema):
+class PartChoiceOut(Wire):
     """A part that may be added: of the shelf (`part_id`) or a kind to buy (`kind`). `wanted`: the recipe asks for its role."""
 
     part_id: int | None
@@ -103,7 +104,7 @@ class PartChoiceOut(Schema):
     reason: str
 
 
-class BoardPictureOut(Schema):
+class BoardPictureOut(Wire):
     """The chosen board to scale, and how it is told from others."""
 
     name: str
@@ -113,13 +114,13 @@ class BoardPictureOut(Schema):
     drawing: Drawing | None
 
 
-class TimeOut(Schema):
+class TimeOut(Wire):
     from_s: float
     to_s: float
     spans: list[Span]
 
 
-class ProposalOut(Schema):
+class ProposalOut(Wire):
     """A way out of the finding `cures`: taking it changes the plan by `sets`. `verdict` and `findings` are the plan's after it."""
 
     cures: str
@@ -131,7 +132,7 @@ class ProposalOut(Schema):
     findings: list[Finding]
 
 
-class PlanOut(Schema):
+class PlanOut(Wire):
     """`was`: what the things of a device in service were called; of any other, nothing."""
 
     deployment: DeploymentOut
@@ -175,7 +176,7 @@ MOST_ADDED = 8
 """parts that one change adds"""
 
 
-class PlanIn(Schema):
+class PlanIn(Wire):
     """Only the fields that are sent change, and there are no others. `add_parts` are keys of parts on the shelf, `add_kinds` ids of some to buy,
     `drop_part` the place of one in the plan."""
 

@@ -8,7 +8,7 @@ from typing import Annotated, Any, Literal
 
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed.core.boards.model import Board
@@ -20,6 +20,7 @@ from mintseed.core.parts.model import Part
 from mintseed.core.plan.matrix import matrix
 from mintseed.core.recipes.model import Recipe
 from mintseed.server.api.meanwhile import refuse_changed
+from mintseed.server.api.wire import Wire
 from mintseed.server.judged.journal import record
 from mintseed.server.kept.models import BoardUnit, Description, Site
 from mintseed.server.owned import bringing, descriptions
@@ -32,7 +33,7 @@ router = Router(tags=["recipes"])
 Kind = Literal["recipe", "board", "part"]
 
 
-class RecipeOut(Schema):
+class RecipeOut(Wire):
     """An appliance in a few words. `brought`: its recipe is one's own."""
 
     id: str
@@ -45,7 +46,7 @@ class RecipeOut(Schema):
     """whether it is one of the made-up ones that came with the program, on a bench of real ones"""
 
 
-class DescribedOut(Schema):
+class DescribedOut(Wire):
     """A described thing; `broken` says why its text cannot be used."""
 
     id: str
@@ -58,7 +59,7 @@ class DescribedOut(Schema):
     example: bool
 
 
-class TextOut(Schema):
+class TextOut(Wire):
     kind: str
     id: str
     text: str
@@ -68,7 +69,7 @@ class TextOut(Schema):
     shipped: bool
 
 
-class TextIn(Schema):
+class TextIn(Wire):
     text: Annotated[str, Field(max_length=MAX_DESCRIPTION_BYTES)]
 
 
@@ -78,7 +79,7 @@ class BringIn(TextIn):
     was: Annotated[str | None, Field(max_length=MAX_DESCRIPTION_BYTES)] = None
 
 
-class CheckedOut(Schema):
+class CheckedOut(Wire):
     """What a text describes, or what is wrong with it, by line. `replaces`: what of this id is there already."""
 
     id: str
@@ -87,28 +88,28 @@ class CheckedOut(Schema):
     replaces: str
 
 
-class CellOut(Schema):
+class CellOut(Wire):
     recipe: str
     board: str
     verdict: Severity
     reason: str
 
 
-class MatrixUnitOut(Schema):
+class MatrixUnitOut(Wire):
     id: int
     name: str
     board: str
     used_by: str
 
 
-class MatrixKindOut(Schema):
+class MatrixKindOut(Wire):
     id: str
     name: str
     printed_mark: str
     owned: int
 
 
-class MatrixOut(Schema):
+class MatrixOut(Wire):
     """Every appliance on every kind of board that is on the shelf, and the boards themselves."""
 
     recipes: list[RecipeOut]

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from django.contrib.auth import authenticate, logout
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed.core.errors import RefusedError
 from mintseed.core.keep.label import qr_code
+from mintseed.server.api.wire import Wire
 from mintseed.server.doors import passwords
 from mintseed.server.doors.address import phone_url
 from mintseed.server.doors.door import DOORS, Door, door, take_link
@@ -19,7 +20,7 @@ from mintseed.server.judged.changes import changed
 router = Router(tags=["session"])
 
 
-class SessionOut(Schema):
+class SessionOut(Wire):
     """`door`: what is asked of who comes in. `phone_url` is what a phone on the same network opens; empty when none can."""
 
     door: Door
@@ -32,11 +33,11 @@ class SessionOut(Schema):
     qr_size: int
 
 
-class LinkIn(Schema):
+class LinkIn(Wire):
     code: str = Field(max_length=200)
 
 
-class LoginIn(Schema):
+class LoginIn(Wire):
     name: str = Field(max_length=150)
     password: str = Field(max_length=500)
 

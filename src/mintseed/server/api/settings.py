@@ -10,7 +10,7 @@ from typing import Annotated, Any
 from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.utils.http import content_disposition_header
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed.core.errors import InputError, MissingError, RefusedError
@@ -27,6 +27,7 @@ from mintseed.core.stations import Station
 from mintseed.core.units import duration
 from mintseed.server.api.meanwhile import refuse_changed
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
@@ -44,7 +45,7 @@ MOST_KNOWN = 8
 """further networks of one device"""
 
 
-class ValueOut(Schema):
+class ValueOut(Wire):
     """A value and where it comes from: the site, or this deployment alone."""
 
     value: str
@@ -52,7 +53,7 @@ class ValueOut(Schema):
     site_value: str
 
 
-class FileOut(Schema):
+class FileOut(Wire):
     path: str
     title: str
     dialect: str
@@ -62,7 +63,7 @@ class FileOut(Schema):
     findings: list[Finding]
 
 
-class AskOut(Schema):
+class AskOut(Wire):
     """A question of the recipe's own that is asked now. A secret's answer is never sent; `given` says whether there is one. `choices`: the answers
     there are, empty where any line is taken."""
 
@@ -75,7 +76,7 @@ class AskOut(Schema):
     choices: list[Choice]
 
 
-class KnownOut(Schema):
+class KnownOut(Wire):
     """A network of the place that the device may know beside its first one. `knows`: whether it does."""
 
     id: int
@@ -85,7 +86,7 @@ class KnownOut(Schema):
     knows: bool
 
 
-class SettingsOut(Schema):
+class SettingsOut(Wire):
     deployment: DeploymentOut
     way: str
     ssid: str
@@ -132,7 +133,7 @@ class SettingsOut(Schema):
     """what there is to say of a password that was set just now; it is kept as a hash, so that nobody can say it later"""
 
 
-class SettingsIn(Schema):
+class SettingsIn(Wire):
     """Only the fields that are sent change; an empty one goes back to the site's."""
 
     host_name: str | None = None
@@ -151,7 +152,7 @@ class SettingsIn(Schema):
     """what stood in each of those fields when somebody began to change it"""
 
 
-class SecretOut(Schema):
+class SecretOut(Wire):
     value: str
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.db import transaction
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 
 from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
@@ -14,6 +14,7 @@ from mintseed.core.plan.cautions import caution_texts
 from mintseed.core.recipes.model import SetupStep
 from mintseed.core.setup.steps import StepResult
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
+from mintseed.server.api.wire import Wire
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.load import Loaded
@@ -24,7 +25,7 @@ from mintseed.services import check_setup
 router = Router(tags=["setup"])
 
 
-class ContentOut(Schema):
+class ContentOut(Wire):
     """A folder for people's own files, and what to know of it on this board."""
 
     path: str
@@ -32,7 +33,7 @@ class ContentOut(Schema):
     notes: list[str]
 
 
-class SetupOut(Schema):
+class SetupOut(Wire):
     deployment: DeploymentOut
     url: str
     steps: list[StepResult]
@@ -41,11 +42,11 @@ class SetupOut(Schema):
     """where people's own files go"""
 
 
-class StepIn(Schema):
+class StepIn(Wire):
     step: str
 
 
-class TickIn(Schema):
+class TickIn(Wire):
     step: str
     done: bool
 

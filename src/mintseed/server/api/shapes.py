@@ -6,8 +6,6 @@ import time
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
-from ninja import Schema
-
 from mintseed import wiring
 from mintseed.core.card.drives import Drive, judge_drive
 from mintseed.core.card.end_of_card import judge_end
@@ -15,6 +13,7 @@ from mintseed.core.card.identity import Recognition
 from mintseed.core.findings import Finding
 from mintseed.core.line import Line
 from mintseed.core.units import binary_size, drive_size, nominal_gb
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.agent.bench_row import is_alive
 from mintseed.server.done.agent.drives import RECOGNITION, listed
 from mintseed.server.judged.job_state import describe_trouble, is_active
@@ -25,7 +24,7 @@ from mintseed.server.kept.models import Bench, BootRun, CardQuestion, Job, LogEn
 from mintseed.server.kept.stored_types import stored
 
 
-class DeploymentOut(Schema):
+class DeploymentOut(Wire):
     """A deployment with its line. `closed`: in service, shown as it was when its record was closed."""
 
     id: int
@@ -71,7 +70,7 @@ def deployment_out(judged: Judged | Listed) -> DeploymentOut:
     )
 
 
-class PageOut(Schema):
+class PageOut(Wire):
     """Some deployments, newest first. `total` is counted up to a thousand; `older_before` asks for the next page."""
 
     deployments: list[DeploymentOut]
@@ -85,7 +84,7 @@ def page_out(page: Page) -> PageOut:
     )
 
 
-class DriveOut(Schema):
+class DriveOut(Wire):
     """A drive with the findings about it; `locked` ones are never written to. `whose` says whose card is in it."""
 
     id: int
@@ -151,7 +150,7 @@ def just_came(row: ReportedDrive, first: datetime, now: datetime) -> bool:
     )
 
 
-class CouldBeOut(Schema):
+class CouldBeOut(Wire):
     """A card it could be: of which write, of which deployment, since when, and whether it was booted since."""
 
     write_id: int
@@ -162,7 +161,7 @@ class CouldBeOut(Schema):
     booted: bool
 
 
-class QuestionOut(Schema):
+class QuestionOut(Wire):
     """Whose card is it? Asked until a person says so. `there`: it lies in a reader still."""
 
     id: int
@@ -230,7 +229,7 @@ COMES_UP_WITHIN_S = 45.0
 """seconds after the start of this process within which the worker beside it may still be on its way"""
 
 
-class BenchRowOut(Schema):
+class BenchRowOut(Wire):
     """A bench: where cards are written. `alive`: its worker gave a sign within seconds."""
 
     id: int
@@ -257,7 +256,7 @@ def bench_rows(site: Site | None = None) -> list[BenchRowOut]:
     ]  # fmt: skip
 
 
-class JobOut(Schema):
+class JobOut(Wire):
     """A job as it stands now. `trouble` is empty unless it ended badly or died."""
 
     id: int
@@ -299,7 +298,7 @@ def job_out(job: Job | None) -> JobOut | None:
     )
 
 
-class LogLineOut(Schema):
+class LogLineOut(Wire):
     id: int
     at: datetime
     deployment_id: int | None

@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal, TypeVar
 from django.db import transaction
 from django.db.models import Model
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed.core.boards.model import PLUGS, SOCKETS
@@ -38,6 +38,7 @@ from mintseed.server.api.shelf_shapes import (
     SupplyIn,
     UnitIn,
 )
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.taken_off import refuse_powered
 from mintseed.server.judged.journal import record
 from mintseed.server.kept.due import judge_soon
@@ -48,7 +49,7 @@ from mintseed.server.owned.users import part_users, users_of
 
 router = Router(tags=["shelf"])
 
-S = TypeVar("S", bound=Schema)
+S = TypeVar("S", bound=Wire)
 
 PAGE_UNITS = 40
 SHOWN_WRITES = 5
@@ -86,7 +87,7 @@ def _part(payload: PartIn) -> dict[str, Any]:
     return _named(payload)
 
 
-def _named(payload: Schema) -> dict[str, Any]:
+def _named(payload: Wire) -> dict[str, Any]:
     values: dict[str, Any] = payload.model_dump()
     return values | {"name": " ".join(values["name"].split())}
 
@@ -123,7 +124,7 @@ def _change(
     return _out(row.site)
 
 
-def _as_sent(row: Any, shape: type[Schema]) -> dict[str, Any]:
+def _as_sent(row: Any, shape: type[Wire]) -> dict[str, Any]:
     """Return a thing as a form would send it."""
     now = {name: getattr(row, name) for name in shape.model_fields}
     return now | ({"macs": " ".join(row.macs)} if "macs" in now else {})

@@ -5,20 +5,20 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Annotated, Literal
 
-from ninja import Schema
 from pydantic import Field, field_validator
 
 from mintseed.core.boards.model import Drawing, Gauge, Plug, Socket
 from mintseed.core.findings import Finding
 from mintseed.core.plan.cards import CLASSES
 from mintseed.core.units import NOMINAL_CARD_GB
+from mintseed.server.api.wire import Wire
 
 Name = Annotated[str, Field(min_length=1, max_length=80)]
 Note = Annotated[str, Field(max_length=300)]
 Awg = Gauge
 
 
-class BoardKindOut(Schema):
+class BoardKindOut(Wire):
     """A model of board one may own, told apart by its printed mark."""
 
     id: str
@@ -35,7 +35,7 @@ class BoardKindOut(Schema):
     """whether it is one of the made-up ones that came with the program, on a bench of real ones"""
 
 
-class PartKindOut(Schema):
+class PartKindOut(Wire):
     id: str
     name: str
     role: str
@@ -43,7 +43,7 @@ class PartKindOut(Schema):
     example: bool
 
 
-class ShelfUnitOut(Schema):
+class ShelfUnitOut(Wire):
     id: int
     name: str
     board: str
@@ -57,7 +57,7 @@ class ShelfUnitOut(Schema):
     findings: list[Finding]
 
 
-class ShelfSupplyOut(Schema):
+class ShelfSupplyOut(Wire):
     id: int
     name: str
     voltage_v: float
@@ -72,7 +72,7 @@ class ShelfSupplyOut(Schema):
     used_by: list[str]
 
 
-class ShelfCableOut(Schema):
+class ShelfCableOut(Wire):
     id: int
     name: str
     plug_to_supply: str
@@ -83,7 +83,7 @@ class ShelfCableOut(Schema):
     used_by: list[str]
 
 
-class CardWriteOut(Schema):
+class CardWriteOut(Wire):
     """One attempt at a card: for whom, and how it ended."""
 
     at: datetime
@@ -91,7 +91,7 @@ class CardWriteOut(Schema):
     outcome: str
 
 
-class ShelfCardOut(Schema):
+class ShelfCardOut(Wire):
     """`writes`: how often it was written; `history`: the last of those, newest first."""
 
     id: int
@@ -105,7 +105,7 @@ class ShelfCardOut(Schema):
     history: list[CardWriteOut]
 
 
-class ShelfPartOut(Schema):
+class ShelfPartOut(Wire):
     id: int
     name: str
     kind: str
@@ -116,7 +116,7 @@ class ShelfPartOut(Schema):
     findings: list[Finding]
 
 
-class ShelfOut(Schema):
+class ShelfOut(Wire):
     """`units` is a page; `units_after` asks for the next one."""
 
     site_id: int
@@ -135,7 +135,7 @@ class ShelfOut(Schema):
     card_sizes: list[int]
 
 
-class UnitIn(Schema):
+class UnitIn(Wire):
     """`macs`: its hardware addresses, with blanks between."""
 
     name: Name
@@ -144,7 +144,7 @@ class UnitIn(Schema):
     note: Note = ""
 
 
-class SupplyIn(Schema):
+class SupplyIn(Wire):
     name: Name
     voltage_v: float = Field(gt=0, le=60)
     current_a: float = Field(gt=0, le=30)
@@ -157,7 +157,7 @@ class SupplyIn(Schema):
     note: Note = ""
 
 
-class CableIn(Schema):
+class CableIn(Wire):
     name: Name
     plug_to_supply: Literal["USB-A", "USB-C"]
     plug_to_board: Plug
@@ -166,7 +166,7 @@ class CableIn(Schema):
     note: Note = ""
 
 
-class CardIn(Schema):
+class CardIn(Wire):
     name: Name
     size_gb: int
     classes: Annotated[list[str], Field(default_factory=list, max_length=8)]
@@ -188,7 +188,7 @@ class CardIn(Schema):
         return classes
 
 
-class PartIn(Schema):
+class PartIn(Wire):
     name: Name
     kind: str
     note: Note = ""

@@ -7,11 +7,12 @@ from typing import Annotated
 from django.db import transaction
 from django.db.models import Model
 from django.http import HttpRequest, HttpResponse
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed.core.limits import MAX_DESCRIPTION_BYTES
 from mintseed.core.plan.shelf_csv import RowProblem, ShelfRow, read_shelf, write_shelf
+from mintseed.server.api.wire import Wire
 from mintseed.server.judged.journal import record
 from mintseed.server.kept.models import BoardUnit, Cable, OwnedCard, Part, Site, Supply
 from mintseed.server.owned import descriptions
@@ -19,11 +20,11 @@ from mintseed.server.owned import descriptions
 router = Router(tags=["shelf"])
 
 
-class TableIn(Schema):
+class TableIn(Wire):
     text: Annotated[str, Field(max_length=MAX_DESCRIPTION_BYTES)]
 
 
-class TableOut(Schema):
+class TableOut(Wire):
     """What came of a table: how many things were added, which were there already, and the lines that were not taken."""
 
     added: int

@@ -7,7 +7,7 @@ from functools import cache
 import pycountry
 from django.db import transaction
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from pydantic import Field
 
 from mintseed import wiring
@@ -27,6 +27,7 @@ from mintseed.core.site.time_zones import time_zones
 from mintseed.server.api.meanwhile import ChangeIn, changed_by
 from mintseed.server.api.settings import SecretOut, hashed
 from mintseed.server.api.shapes import BenchRowOut, bench_rows
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.judged.journal import record
 from mintseed.server.kept.due import judge_soon
@@ -43,7 +44,7 @@ MOST_KEY_LETTERS = 20_000
 """letters of all public keys of a place; one of RSA has some hundreds"""
 
 
-class NetworkOut(Schema):
+class NetworkOut(Wire):
     id: int
     ssid: str
     band_ghz: float
@@ -56,7 +57,7 @@ class NetworkOut(Schema):
     findings: list[Finding]
 
 
-class SiteOut(Schema):
+class SiteOut(Wire):
     id: int
     name: str
     country: str
@@ -79,12 +80,12 @@ class SiteOut(Schema):
     findings: list[Finding]
 
 
-class SiteRowOut(Schema):
+class SiteRowOut(Wire):
     id: int
     name: str
 
 
-class SiteIn(Schema):
+class SiteIn(Wire):
     name: str
     country: str
     time_zone: str
@@ -100,14 +101,14 @@ class SiteIn(Schema):
     admin_password_gone: bool = Field(default=False, description="whether the stored one is to go")
 
 
-class PickOut(Schema):
+class PickOut(Wire):
     """One of a list: what is stored, and what it is called."""
 
     value: str
     text: str
 
 
-class ChoicesOut(Schema):
+class ChoicesOut(Wire):
     """The full lists that a place and its devices choose from."""
 
     countries: list[PickOut]
@@ -116,11 +117,11 @@ class ChoicesOut(Schema):
     languages: list[PickOut]
 
 
-class NewSiteIn(Schema):
+class NewSiteIn(Wire):
     name: str
 
 
-class NetworkIn(Schema):
+class NetworkIn(Wire):
     """An empty passphrase leaves the stored one as it is."""
 
     ssid: str
@@ -132,7 +133,7 @@ class NetworkIn(Schema):
     passphrase: str = ""
 
 
-class GuestCodeOut(Schema):
+class GuestCodeOut(Wire):
     """A square that phones read; see core.keep.label.qr_code."""
 
     qr_path: str

@@ -5,14 +5,15 @@ from __future__ import annotations
 from datetime import datetime
 
 from django.http import HttpRequest
-from ninja import Router, Schema, Status
+from ninja import Router, Status
 
+from mintseed.server.api.wire import Wire
 from mintseed.server.done.taken_off import put_back, remove, take_off, taken_off
 
 router = Router(tags=["taken off"])
 
 
-class TakenOffOut(Schema):
+class TakenOffOut(Wire):
     """A thing that was taken off. `users` find it again when it is put back; `stays` says why it cannot be removed for good."""
 
     kind: str
