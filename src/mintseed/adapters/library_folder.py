@@ -79,7 +79,7 @@ class SparseFile:
         try:
             for start in range(0, len(data), _HOLE_BYTES):
                 piece = data[start : start + _HOLE_BYTES]
-                if piece.count(0) != len(piece):
+                if piece != (_HOLE if len(piece) == _HOLE_BYTES else bytes(len(piece))):
                     self._mind_the_room(len(piece))
                     os.pwrite(self._file.fileno(), piece, self._size + start)
         except OSError as error:
@@ -281,3 +281,6 @@ def sweep(scratch_folder: Path) -> int:
             left.unlink(missing_ok=True)
         swept += 1
     return swept
+
+
+_HOLE = bytes(_HOLE_BYTES)

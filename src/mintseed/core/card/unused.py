@@ -16,6 +16,8 @@ from mintseed.core.source import Source
 MOST_CLUSTERS = 0x0FFFFFF5
 """of FAT32: a cluster's number has 28 bits (FAT specification §3.5)"""
 
+_FREE = re.compile(rb"\0+")
+
 _MOST_TABLE_BYTES = 256 * 1024 * 1024
 
 
@@ -44,8 +46,11 @@ def fat_unused(source: Source, offset_bytes: int, size_bytes: int) -> tuple[Rang
     entries = _entries(source.read_at(offset_bytes + tables_at, table_sectors * sector_bytes), clusters)
     if entries is None or len(entries) < clusters + 2:
         return ()
-    free = (n for n in range(2, clusters + 2) if not entries[n])
-    return joined((data_at + (n - 2) * cluster_bytes, cluster_bytes) for n in free)
+    used = bytes(map(bool, entries[2 : clusters + 2]))
+    return tuple(
+        (data_at + free.start() * cluster_bytes, (free.end() - free.start()) * cluster_bytes)
+        for free in _FREE.finditer(used)
+    )
 
 
 def _entries(table: bytes, clusters: int) -> array[int] | None:
@@ -58,11 +63,16 @@ def _entries(table: bytes, clusters: int) -> array[int] | None:
         return packed
     wide = clusters >= 65525
     entries = array("I" if wide else "H")
-    entries.frombytes(table[: len(table) // entries.itemsize * entries.itemsize])
+    whole = table[: len(table) // entries.itemsize * entries.itemsize]
+    entries.frombytes(_masked(whole) if wide else whole)
     signs = 0x0C000000 if wide else 0xC000
-    if len(entries) < 2 or entries[1] & signs != signs:
-        return None
-    return array("I", (entry & 0x0FFFFFFF for entry in entries)) if wide else entries
+    return entries if len(entries) >= 2 and entries[1] & signs == signs else None
+
+
+def _masked(table: bytes) -> bytes:
+    """Return FAT32's `table` without the four bits of each entry that are none of the number's (§4.1). As one number: a table has a hundred thousand."""
+    mask = int.from_bytes(b"\xff\xff\xff\x0f" * (len(table) // 4), "big")
+    return (int.from_bytes(table, "big") & mask).to_bytes(len(table), "big")
 
 
 _GROUP_FREE = re.compile(r"^  Free blocks: ([\d, \-]+)$", re.MULTILINE)
