@@ -128,6 +128,34 @@ def test_every_screen_can_be_read(
     assert troubles == []
 
 
+COVERED = """() => {
+  const e = document.activeElement, r = e.getBoundingClientRect();
+  if (e === document.body || !r.width) return null;
+  const at = document.elementFromPoint(r.x + r.width / 2, Math.min(r.bottom, innerHeight) - Math.min(4, r.height / 2));
+  const own = at && (e.contains(at) || at.contains(e) || [...(e.labels || [])].some((l) => l.contains(at)));
+  return own ? null : e.outerHTML.slice(0, 140);
+}"""
+"""What the keyboard is at, where something else lies over its lower edge."""
+
+
+def test_what_the_keyboard_comes_to_is_not_behind_a_bar(
+    browser: Browser, application: Application, paths: list[str]
+) -> None:
+    """WCAG 2.2, 2.4.11 Focus Not Obscured: on a small screen a bar stays at the bottom."""
+    page = browser.new_page(base_url=application.url, viewport={"width": 390, "height": 844}, reduced_motion="reduce")
+    covered: list[str] = []
+    for path in [p for p in paths if p == "/new" or "/deployments/" in p]:
+        page.goto(path)
+        expect(page.get_by_role("heading", level=1)).to_be_visible()
+        expect(page.get_by_text("Reading the")).to_have_count(0)
+        for _ in range(40):
+            page.keyboard.press("Tab")
+            if found := page.evaluate(COVERED):
+                covered.append(f"{path}: {found}")
+    page.close()
+    assert covered == []
+
+
 def test_everything_by_keyboard(page: Page, paths: list[str]) -> None:
     deployment = paths[-2 * len(STATIONS)].rsplit("/", 1)[0]
     page.goto(f"{deployment}/plan")

@@ -89,7 +89,8 @@ function Form({ data, start, site, places }: { data: Matrix; start: { recipe: st
           Everything on everything
         </Link>
       </header>
-      <div className="grid items-start gap-4 lg:grid-cols-[minmax(0,1.25fr)_minmax(0,1fr)]">
+      {/* What the keyboard comes to is never behind the bar at the bottom. */}
+      <div className="grid items-start gap-4 lg:grid-cols-[minmax(0,1.25fr)_minmax(0,1fr)] [&_:is(a,button)]:scroll-mb-32 max-md:[&_:is(a,button)]:scroll-mb-52">
         <a href="#boards" className="rounded px-1 text-mint-ink underline lg:hidden">
           Begin with the board in your hand
         </a>
