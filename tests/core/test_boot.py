@@ -16,9 +16,10 @@ from mintseed.core.boot.band import (
     BootState,
     band_for,
     judge_boot,
-    late_look_every_s,
+    look_every_s,
     not_looked_at,
     state_at,
+    waiting_since,
 )
 from mintseed.core.boot.causes import SHOWN, BootEvidence, rank_causes
 from mintseed.core.boot.run import RunFacts
@@ -257,10 +258,13 @@ def test_a_boot_that_joins_after_it_was_late_says_both() -> None:
 
 
 def test_a_board_that_is_late_for_long_is_looked_at_less_often() -> None:
-    assert late_look_every_s(0) == 0
-    assert late_look_every_s(60) == 3
-    assert late_look_every_s(86_400) == MOST_BETWEEN_S
     late = datetime(2026, 11, 28, 12, tzinfo=UTC)
+    for seconds, between_s in ((0, 0), (60, 3), (86_400, MOST_BETWEEN_S)):
+        assert look_every_s(late, late + timedelta(seconds=seconds)) == between_s
+    assert look_every_s(None, late) == 0
+    assert waiting_since(late, 10.0, 300.0, late) == late + timedelta(seconds=30), "it came after all"
+    assert waiting_since(late, 1.0, None, late) == late
+    assert waiting_since(late, 1.0, None, None) is None
     seen = late + timedelta(hours=2)
     assert not not_looked_at(seen, seen + timedelta(seconds=MOST_BETWEEN_S + TURN_S - 1), late)
     assert not_looked_at(seen, seen + timedelta(seconds=MOST_BETWEEN_S + TURN_S + 1), late)

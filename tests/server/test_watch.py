@@ -17,12 +17,12 @@ from mintseed.core.find.look import seen_key
 from mintseed.core.recipes.identity import NOBODYS, Identity, identity_of
 from mintseed.server.demo.quay_house import UNITS
 from mintseed.server.done.agent.bench_row import ALIVE_S, beat, own_bench
-from mintseed.server.done.agent.looking import keep_look, look_at, look_every_s, look_once, sweep, watched
+from mintseed.server.done.agent.looking import keep_look, look_at, look_once, looked_at_in_s, sweep, watched
 from mintseed.server.done.agent.naming import NameThread, questions
 from mintseed.server.done.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.done.power import switch_off_ghosts
 from mintseed.server.kept.due import judge_soon
-from mintseed.server.kept.models import BoardUnit, BootRun, Claim, Closing, Deployment, Judgement, LogEntry, Site
+from mintseed.server.kept.models import Bench, BoardUnit, BootRun, Claim, Closing, Deployment, Judgement, LogEntry, Site
 from mintseed.server.management.commands import bench_agent
 from mintseed.server.management.commands.bench_agent import Agent
 from mintseed.server.owned.library import sync_library
@@ -368,14 +368,30 @@ def test_a_board_that_is_late_for_long_is_looked_at_less_often(api: Api) -> None
     row = powered(api)
     now = timezone.now()
     BootRun.objects.filter(pk=row.pk).update(late_at=now - timedelta(hours=3))
-    board = watched(own_bench())[0]
-    assert look_every_s(board, now) == 60
-    agent = Agent()
-    assert agent._is_due(board, now)
-    BootRun.objects.filter(pk=row.pk).update(looked_at=now - timedelta(seconds=30))
-    assert not agent._is_due(watched(own_bench())[0], now)
+    assert looked_at_in_s(watched(own_bench())[0], now) <= 0, "nobody has looked yet"
+    BootRun.objects.filter(pk=row.pk).update(looked_at=now - timedelta(seconds=40))
+    assert looked_at_in_s(watched(own_bench())[0], now) == 20
     boot = api.get(f"/deployments/{row.deployment_id}/boot")["finding"]
     assert "Not looked at" not in boot["title"], "somebody does look, only not all the time"
+
+
+def test_a_board_that_waits_to_be_claimed_is_looked_at_less_often(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Joined an hour ago, and nobody came: looking for it twice a second took a sixth of a core."""
+    row = powered(api)
+    joins(row, "press")
+    agent = Agent()
+    agent.turn()
+    agent.scans.stop()
+    now = timezone.now()
+    BootRun.objects.filter(pk=row.pk).update(powered_at=now - timedelta(hours=1), looked_at=now - timedelta(seconds=12))
+    assert looked_at_in_s(watched(own_bench())[0], now) == pytest.approx(48)
+    looked_for: list[int] = []
+    monkeypatch.setattr(bench_agent, "look_once", lambda due, *_, **__: looked_for.extend(b.run.pk for b in due))
+    assert agent.turn() == bench_agent.IDLE_EVERY_S
+    assert looked_for == []
+    Bench.objects.update(look_wanted_at=timezone.now())
+    assert agent.turn() == bench_agent.LOOK_EVERY_S
+    assert looked_for == [row.pk], "somebody asked for a look"
 
 
 @pytest.mark.django_db(transaction=True)
@@ -435,13 +451,13 @@ def test_a_bench_that_rests_gives_signs_of_life_and_wakes_for_a_drive(
     beats = list[float]()
     monkeypatch.setattr(bench_agent.time, "monotonic", lambda: now_s)
     monkeypatch.setattr(bench_agent, "beat", lambda name, now: beats.append(now_s))
-    bench_agent._rest(Rung(), Resting(), lively=False)  # type: ignore[arg-type]
+    bench_agent._rest(Rung(), Resting(), bench_agent.IDLE_EVERY_S)  # type: ignore[arg-type]
     assert now_s == bench_agent.IDLE_EVERY_S
     assert max(waits) <= bench_agent.GLANCE_EVERY_S
     silent = [b - a for a, b in zip([0.0, *beats], [*beats, now_s], strict=True)]
     assert max(silent) <= ALIVE_S / 2
     Drives.came_s = now_s + 2
-    bench_agent._rest(Rung(), Resting(), lively=False)  # type: ignore[arg-type]
+    bench_agent._rest(Rung(), Resting(), bench_agent.IDLE_EVERY_S)  # type: ignore[arg-type]
     assert now_s == Drives.came_s, "a drive that came cuts it short"
     was = own_bench().seen_at
     later = timezone.now() + timedelta(seconds=5)

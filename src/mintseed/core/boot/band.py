@@ -122,22 +122,31 @@ def judge_boot(
 NOT_LOOKED = timedelta(seconds=5)
 """A bench looks twice a second; after this long without a look nobody does."""
 
-LATE_SHARE, MOST_BETWEEN_S = 0.05, 60.0
-"""A board that is late is looked at again after this share of the time it has been late, a minute at most: who comes after an hour is
-seen soon enough."""
+WAITING_SHARE, MOST_BETWEEN_S = 0.05, 60.0
+"""A board that is late, or joined and waits to be claimed, is looked at again after this share of the time it has been so, a minute at most: who comes
+after an hour, and a page that follows after ten minutes, are seen soon enough."""
 
 TURN_S = 17.0
 """seconds that a bench which has nothing else to do rests between two turns, and some to spare."""
 
 
-def late_look_every_s(late_for_s: float) -> float:
-    """Return in how many seconds a board is looked at again that has been late for `late_for_s`."""
-    return min(MOST_BETWEEN_S, max(0.0, late_for_s) * LATE_SHARE)
+def waiting_since(
+    powered_at: datetime, pace: float, joined_after_s: float | None, late_at: datetime | None
+) -> datetime | None:
+    """Return when a board joined, or was called late: from then on it only waits. None while it is awaited itself."""
+    if joined_after_s is not None:
+        return powered_at + timedelta(seconds=joined_after_s / pace)
+    return late_at
+
+
+def look_every_s(since: datetime | None, now: datetime) -> float:
+    """Return in how many seconds a board is looked at again that waits `since` then; 0 while it is awaited itself."""
+    return 0.0 if since is None else min(MOST_BETWEEN_S, max(0.0, (now - since).total_seconds()) * WAITING_SHARE)
 
 
 def not_looked_at(last: datetime, now: datetime, late_since: datetime | None = None) -> bool:
     """Return whether nobody looked since `last`; one that is late since `late_since` is looked at less often."""
-    between_s = late_look_every_s((now - late_since).total_seconds()) if late_since is not None else 0.0
+    between_s = look_every_s(late_since, now)
     pause = timedelta(seconds=between_s + TURN_S) if between_s else NOT_LOOKED
     return now - last > max(NOT_LOOKED, pause)
 

@@ -248,7 +248,8 @@ def inputs_mark(one: Loaded) -> str:
             run.late_at,
             run.candidates,
             run.looked_at is None,
-            not_looked_at(max(run.looked_at or run.powered_at, run.noted_at), one.now, run.late_at),
+            run.joined_after_s is None
+            and not_looked_at(max(run.looked_at or run.powered_at, run.noted_at), one.now, run.late_at),
         )
         if run
         else None

@@ -13,7 +13,7 @@ from django.db import transaction
 from django.db.models import Exists, OuterRef
 
 from mintseed import wiring
-from mintseed.core.boot.band import late_look_every_s
+from mintseed.core.boot import band
 from mintseed.core.boot.console import NOTHING_HEARD, read_console, told
 from mintseed.core.errors import MintSeedError
 from mintseed.core.find.candidates import PageAnswer, Wanted
@@ -237,8 +237,10 @@ def look_once(
             note_late(board)
 
 
-def look_every_s(board: Watched, now: datetime) -> float:
-    """Return in how many seconds `board` is looked at again: the longer it is late, the less often."""
-    if board.run.late_at is None or board.run.joined_after_s is not None:
+def looked_at_in_s(board: Watched, now: datetime) -> float:
+    """Return in how many seconds `board` is to be looked at: the longer it is late, or waits to be claimed, the less often. 0 or less: now."""
+    run = board.run
+    if run.looked_at is None:
         return 0.0
-    return late_look_every_s((now - board.run.late_at).total_seconds())
+    since = band.waiting_since(run.powered_at, run.bench.boot_pace, run.joined_after_s, run.late_at)
+    return band.look_every_s(since, now) - (now - run.looked_at).total_seconds()

@@ -18,7 +18,7 @@ from mintseed.core.errors import MintSeedError
 from mintseed.server.done.agent.bench_row import beat, own_bench
 from mintseed.server.done.agent.drives import DriveWatch
 from mintseed.server.done.agent.housekeeping import Housekeeping
-from mintseed.server.done.agent.looking import Watched, look_every_s, look_once, sweep, watched
+from mintseed.server.done.agent.looking import Watched, look_once, looked_at_in_s, sweep, watched
 from mintseed.server.done.agent.naming import NameThread
 from mintseed.server.done.agent.network_memory import NetworkMemory, site_networks
 from mintseed.server.done.agent.scanning import ScanThread, scan_wish
@@ -63,23 +63,23 @@ class Command(BaseCommand):
         for number in (signal.SIGTERM, signal.SIGINT):
             signal.signal(number, asked)
         while not stop.is_set():
-            lively = True
+            rest_s = LOOK_EVERY_S
             try:
                 close_old_connections()
-                lively = agent.turn()
+                rest_s = agent.turn()
             except (DatabaseError, MintSeedError) as error:
                 log.warning("could not look: %s", type(error).__name__)
             except Exception:
                 log.exception("the bench stumbled; it goes on")
-            _rest(bell, agent, lively)
+            _rest(bell, agent, rest_s)
         agent.scans.stop()
 
 
-def _rest(bell: Bell, agent: Agent, lively: bool) -> None:
-    if lively:
-        bell.wait(LOOK_EVERY_S)
+def _rest(bell: Bell, agent: Agent, rest_s: float) -> None:
+    if rest_s <= GLANCE_EVERY_S:
+        bell.wait(rest_s)
         return
-    until, beat_s = time.monotonic() + IDLE_EVERY_S, time.monotonic() + BEAT_EVERY_S
+    until, beat_s = time.monotonic() + rest_s, time.monotonic() + BEAT_EVERY_S
     while (left := until - time.monotonic()) > 0 and not agent.drives.changed():
         if bell.wait(min(GLANCE_EVERY_S, left)):
             return
@@ -105,17 +105,18 @@ class Agent:
         self._writing = False
         judge_soon()  # rules, recipes and boards may be others than when this home ran last
 
-    def turn(self) -> bool:
-        """Look at everything once. Returns whether the next look should follow soon."""
+    def turn(self) -> float:
+        """Look at everything once. Returns in how many seconds the next turn is to follow, where nothing happens meanwhile."""
         bench, now = own_bench(), wiring.bench().clock.now()
         bury_the_dead(now)
         working = Job.objects.filter(state__in=(Job.State.QUEUED, Job.State.RUNNING)).exists()
+        # Before the drives are looked at, which answers it as far as they go.
+        asked = bench.look_wanted_at
         # Once more after a card was written: then it can be looked at again.
         self.drives.turn(bench, now, busy=working or self._writing)
         self._writing = working
         boards = watched(bench)
-        asked = bench.look_wanted_at
-        due = [b for b in boards if self._is_due(b, now) or _is_asked_for(b, asked)]
+        due = [b for b in boards if looked_at_in_s(b, now) <= 0 or _is_asked_for(b, asked)]
         switch_off_ghosts(bench, now)
         if due or not boards:
             self.scans.want(*scan_wish(bench, due))
@@ -127,13 +128,10 @@ class Agent:
             look_once(due, self.scans.found, settled=settled)
         more = judge_due([b.loaded.row.pk for b in due])
         self._housekeeping.turn(now)
-        soon = any(look_every_s(b, now) < IDLE_EVERY_S for b in boards)
-        return soon or working or more or self.scans.busy
-
-    def _is_due(self, board: Watched, now: datetime) -> bool:
-        """Return whether `board` is to be looked at in this turn: always, until it has been late for long."""
-        last = board.run.looked_at
-        return last is None or (now - last).total_seconds() >= look_every_s(board, now)
+        if working or more or self.scans.busy or due:
+            return LOOK_EVERY_S
+        next_s = min((looked_at_in_s(b, now) for b in boards), default=IDLE_EVERY_S)
+        return min(IDLE_EVERY_S, max(LOOK_EVERY_S, next_s))
 
     def _remember(self, bench: Bench, every_s: float) -> None:
         fresh = self.scans.take_fresh()
