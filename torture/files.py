@@ -38,6 +38,7 @@ from mintseed.standins.forge.sources import DEMO_IMAGES
 from torture.outcome import Outcome
 
 MEMORY_BYTES = 2 * 1024**3
+TOLD_EVERY = 500
 IMAGE_S, SETTINGS_S = 100, 10
 """seconds one reading, one file may take: looking has a minute, then a last tool may end."""
 
@@ -123,9 +124,9 @@ def images(times: int, seed: int, side_by_side: int = 1) -> Outcome:
         outcome = _some_images(range(times), seed)
     else:
         with ProcessPoolExecutor(side_by_side) as workers:
-            for part in workers.map(
-                _some_images, [range(one, times, side_by_side) for one in range(side_by_side)], [seed] * side_by_side
-            ):
+            # In twos: what is packed is refused sooner than what is not.
+            shares = [[n for n in range(times) if n // 2 % side_by_side == one] for one in range(side_by_side)]
+            for part in workers.map(_some_images, shares, [seed] * side_by_side):
                 outcome.add(part)
     outcome.took_s = time.monotonic() - began
     return outcome
@@ -147,6 +148,8 @@ def _some_images(numbers: Iterable[int], seed: int) -> Outcome:
             ends = [(0, min(4096, len(file))), (max(0, len(file) - 4096), len(file)), (0, len(file))]
             (folder / name).write_bytes(mutated(file, dice, ends) if file else mutated(whole, dice, spots))
             _count(outcome, under_limits(_read, (folder, name), IMAGE_S), f"image {number} of seed {seed}")
+            if number % TOLD_EVERY == 0:
+                print(f"  image {number}: {len(outcome.harm)} harmed", flush=True)
         left = list((folder / "scratch").glob("*"))
         if left:
             outcome.harm.append(f"{len(left)} scratch files left")
