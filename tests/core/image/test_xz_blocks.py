@@ -82,6 +82,14 @@ def test_streams_one_behind_the_other_with_zeros_between(ahead: Ahead) -> None:
         assert ours(data, ahead) == (xz(data, "-d"), "")
 
 
+def test_thousands_of_tiny_blocks_behind_a_large_one(monkeypatch: pytest.MonkeyPatch, ahead: Ahead) -> None:
+    data = bytes(262_144) + _RANDOM.randbytes(16 * 3_000)
+    packed = xz(data, "-T2", "-0", "--block-size=512KiB", "--block-list=262144,16")
+    assert ours(packed + packed, ahead) == (data + data, "")
+    monkeypatch.setattr(xz_blocks, "MAX_BLOCKS", 2_000)
+    assert "more than 2000 blocks" in ours(packed, ahead)[1]
+
+
 def test_blocks_that_are_too_large_to_be_held(monkeypatch: pytest.MonkeyPatch, ahead: Ahead) -> None:
     monkeypatch.setattr(xz_blocks, "MAX_BESIDE_BYTES", 40_000)
     data = xz(DATA, *WAYS["of every length"])

@@ -22,8 +22,8 @@ MAX_BESIDE_BYTES = 32 * 1024 * 1024
 MIN_BESIDE_BYTES = 256 * 1024
 """A stream that begins with a smaller block is left to the library: so many small ones are quicker in one go."""
 
-MAX_BLOCKS = 1_000_000
-"""of one stream; with blocks of 1 MiB, those of a terabyte"""
+MAX_BLOCKS = 300_000
+"""of one stream; with blocks of 1 MiB, those of 300 GB. Each takes its time, however small it is."""
 
 _READ_BYTES = 1024 * 1024
 _HEADER_BYTES = 12
@@ -101,7 +101,7 @@ class XzStream:
     """One stream, of which nothing was read yet but `begun`."""
 
     def __init__(self, source: Source, begun: bytes) -> None:
-        self._source, self._begun = source, begun
+        self._source, self._begun, self._at = source, begun, 0
         self._header = self._take(_HEADER_BYTES)
         self._block = self._block_header()
         self._records, self._count = bytearray(), 0
@@ -114,12 +114,12 @@ class XzStream:
 
     @property
     def read(self) -> bytes:
-        return self._header + self._block + self._begun
+        return self._header + self._block + self.rest
 
     @property
     def rest(self) -> bytes:
         """What was read of what follows, once this stream is used up."""
-        return self._begun
+        return self._begun[self._at :]
 
     def pieces(self, piece_bytes: int, ahead: Ahead) -> Iterator[bytes]:
         """Yield what is in it. Raises LZMAError where it is damaged, EOFError where it is cut short; `source.count` says about where."""
@@ -141,7 +141,7 @@ class XzStream:
         while (sizes := self._sizes()) is not None and max(sizes) <= MAX_BESIDE_BYTES:
             start = self._header + self._block
             body = self._take(self._padded(sizes[0]))
-            ends_at = self._source.count - len(self._begun)
+            ends_at = self._source.count - (len(self._begun) - self._at)
             if len(body) < self._padded(sizes[0]):
                 yield Block(start + body, sizes[1], ends_at)
                 return
@@ -153,10 +153,10 @@ class XzStream:
         """Yield the next block as a stream of nothing else. Raises LZMAError or EOFError where none begins."""
         if len(self._block) < _header_length(self._block):
             raise EOFError
-        if (sizes := self._sizes()) is None:
-            raise lzma.LZMAError("a block's header is damaged, or says nothing of its length where others do")
         if self._count >= MAX_BLOCKS:
             raise lzma.LZMAError(f"more than {MAX_BLOCKS} blocks in one stream")
+        if (sizes := self._sizes()) is None:
+            raise lzma.LZMAError("a block's header is damaged, or says nothing of its length where others do")
         yield self._header + self._block
         left = self._padded(sizes[0])
         while left:
@@ -184,7 +184,8 @@ class XzStream:
 
     def _take(self, length_bytes: int) -> bytes:
         """Return that many bytes of the stream; fewer where the file ends."""
-        taken, self._begun = self._begun[:length_bytes], self._begun[length_bytes:]
+        taken = self._begun[self._at : self._at + length_bytes]
+        self._at += len(taken)
         if len(taken) == length_bytes:
             return taken
         parts = [taken]
