@@ -84,7 +84,8 @@ def test_damage_to_what_is_used_is_seen_and_to_the_rest_is_none(api: Api) -> Non
 
 
 def test_files_put_there_afterwards_lie_in_what_was_left_and_are_proven_with_it(api: Api) -> None:
-    pk, _ = written(api, way_in="fill-after")
+    pk, shown = written(api, way_in="fill-after")
+    assert shown["proven_text"].endswith("that nothing uses, left as they were")
     made = api.post(f"/deployments/{pk}/settings/put", picked())
     work()
     assert api.get(f"/card-files/{made['id']}")["state"] == "done"
@@ -92,6 +93,8 @@ def test_files_put_there_afterwards_lie_in_what_was_left_and_are_proven_with_it(
     assert Write.objects.get().holds
     report()
     assert Write.objects.get().holds, "every sample agrees"
+    said = api.get(f"/deployments/{pk}/card")["proven_text"]
+    assert said.endswith("left as they were when it was written"), "some of it is in use by now"
 
 
 def test_how_long_it_takes_in_all_is_told_by_how_this_card_went_before(api: Api) -> None:
