@@ -63,13 +63,23 @@ def recipe_files() -> Descriptions[Recipe]:
 _SHIPPED_ID = re.compile(r"[a-z0-9][a-z0-9.-]{0,39}")
 
 
+def _one(model: type[D], folder: str, name: str) -> D | None:
+    path = PROJECT / folder / f"{name}.yaml"
+    if not _SHIPPED_ID.fullmatch(name) or not path.is_file():
+        return None
+    return read_descriptions(model, path.parent, path.name).good.get(name)
+
+
 @cache
 def recipe(name: str) -> Recipe | None:
     """Return the shipped recipe with the id `name`, without reading the others; None where there is none that can be read."""
-    path = PROJECT / "recipes" / f"{name}.yaml"
-    if not _SHIPPED_ID.fullmatch(name) or not path.is_file():
-        return None
-    return read_descriptions(Recipe, path.parent, path.name).good.get(name)
+    return _one(Recipe, "recipes", name)
+
+
+@cache
+def board(name: str) -> Board | None:
+    """Return the shipped board with the id `name`, without reading the others; None where there is none that can be read."""
+    return _one(Board, "boards", name)
 
 
 @cache

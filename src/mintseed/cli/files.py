@@ -19,7 +19,7 @@ from mintseed.core.parts.model import Part
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.units import binary_size
 from mintseed.core.visible import spell_name
-from mintseed.shipped import around, boards, part_files, parts, read_recipe, recipe, recipes
+from mintseed.shipped import around, board, boards, part_files, parts, read_recipe, recipe, recipes
 
 if TYPE_CHECKING:
     from mintseed.adapters.library_folder import LibraryFolder
@@ -92,6 +92,8 @@ def recipe_named(name: str) -> Recipe:
 
 def board_named(name: str) -> Board:
     """Return the shipped board with the id, printed mark or name `name`, or the one in the file `name`."""
+    if (shipped := board(name)) is not None:
+        return shipped
     wanted = " ".join(name.lower().split())
     found = next((b for b in boards().values() if wanted in (b.id, b.printed_mark.lower(), b.name.lower())), None)
     if found is not None:

@@ -19,7 +19,7 @@ from mintseed.core.plan.plan import HALF, Plan, PlannedPart, Way
 from mintseed.core.plan.power import power_sum, wanted_a
 from mintseed.core.plan.shelf import Shelf
 from mintseed.core.plan.shopping import parts_list
-from mintseed.core.plan.way_out import Proposal, ways_out
+from mintseed.core.plan.way_out import Proposal, counts, ways_out
 from mintseed.core.recipes.model import WAYS_IN, Recipe
 from mintseed.core.site.model import WifiNetwork
 from mintseed.core.visible import one_line
@@ -88,11 +88,15 @@ def run(arguments: argparse.Namespace) -> int:
         card=card_from(arguments.card) if arguments.card else None,
         image=_image(arguments.image, recipe) if arguments.image else None,
     )  # fmt: skip
+    found = check_plan(plan)
+    if not arguments.json and not arguments.shelf and counts(found) == (0, 0):
+        # It fits as it is: what else could be bought need not be read.
+        return tell(found, {"way out": []}, as_json=False)
     shops = _shops(arguments.shelf, {**shipped.part_files().good, **{p.id: p for p in recipe.add_ons}})
     proposals = ways_out(plan, shops)
     if arguments.json:
-        return tell(check_plan(plan), _facts(plan, shops, proposals), as_json=True)
-    return tell(check_plan(plan), {"way out": [_line(p) for p in proposals]}, as_json=False)
+        return tell(found, _facts(plan, shops, proposals), as_json=True)
+    return tell(found, {"way out": [_line(p) for p in proposals]}, as_json=False)
 
 
 def _shops(shelf: str | None, parts: Mapping[str, Part]) -> Shelf:
