@@ -137,6 +137,13 @@ COVERED = """() => {
 }"""
 """What the keyboard is at, where something else lies over its lower edge."""
 
+AT_REST = """() => {
+  const high = document.documentElement.scrollHeight, now = performance.now();
+  if (window.high !== high) [window.high, window.since] = [high, now];
+  return now - window.since > 1000;
+}"""
+"""Whether the page has its height: what comes later pushes down what the keyboard is at."""
+
 
 def test_what_the_keyboard_comes_to_is_not_behind_a_bar(
     browser: Browser, application: Application, paths: list[str]
@@ -148,6 +155,7 @@ def test_what_the_keyboard_comes_to_is_not_behind_a_bar(
         page.goto(path)
         expect(page.get_by_role("heading", level=1)).to_be_visible()
         expect(page.get_by_text("Reading the")).to_have_count(0)
+        page.wait_for_function(AT_REST)
         for _ in range(40):
             page.keyboard.press("Tab")
             if found := page.evaluate(COVERED):
