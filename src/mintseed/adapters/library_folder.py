@@ -35,6 +35,7 @@ MOST_SKELETONS = 200
 """of the images read last; one that is gone is made again when its image is read again"""
 
 _HOLE_BYTES = 64 * 1024
+_HOLE = bytes(_HOLE_BYTES)
 
 
 def open_nameless(folder: Path) -> tuple[int, Path]:
@@ -281,6 +282,3 @@ def sweep(scratch_folder: Path) -> int:
             left.unlink(missing_ok=True)
         swept += 1
     return swept
-
-
-_HOLE = bytes(_HOLE_BYTES)

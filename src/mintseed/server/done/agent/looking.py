@@ -13,7 +13,7 @@ from django.db import transaction
 from django.db.models import Exists, OuterRef
 
 from mintseed import wiring
-from mintseed.core.boot import band
+from mintseed.core.boot.band import look_every_s, waiting_since
 from mintseed.core.boot.console import NOTHING_HEARD, read_console, told
 from mintseed.core.errors import MintSeedError
 from mintseed.core.find.candidates import PageAnswer, Wanted
@@ -242,5 +242,5 @@ def looked_at_in_s(board: Watched, now: datetime) -> float:
     run = board.run
     if run.looked_at is None:
         return 0.0
-    since = band.waiting_since(run.powered_at, run.bench.boot_pace, run.joined_after_s, run.late_at)
-    return band.look_every_s(since, now) - (now - run.looked_at).total_seconds()
+    since = waiting_since(run.powered_at, run.bench.boot_pace, run.joined_after_s, run.late_at)
+    return look_every_s(since, now) - (now - run.looked_at).total_seconds()
