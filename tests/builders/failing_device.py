@@ -41,7 +41,7 @@ def dying_card(folder: Path, size_bytes: int, content: bytes = b"") -> Iterator[
     faults.write_text("{}")
     server = subprocess.Popen([sys.executable, "-m", "tests.builders.failing_device", mount, backing, faults])
     try:
-        until = time.monotonic() + 20
+        until = time.monotonic() + 90
         while not (mount / NAME).exists():
             if server.poll() is not None or time.monotonic() > until:
                 raise OSError("it was not mounted")

@@ -19,7 +19,7 @@ from tests.builders.debian import tools
 from tests.builders.readers import Understood
 
 NETWORKD = Path("/lib/systemd/systemd-networkd")
-MOST_WAIT_S = 20
+MOST_WAIT_S = 90
 
 _ROOM = """
 mount --make-rprivate /

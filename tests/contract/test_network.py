@@ -92,7 +92,7 @@ def _heard_and_taken_back() -> tuple[bool, bool]:
         ear.close()
 
 
-def _until(condition: object, seconds: float = 15) -> bool:
+def _until(condition: object, seconds: float = 60) -> bool:
     end = time.monotonic() + seconds
     while time.monotonic() < end:
         if condition():  # type: ignore[operator]

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import asyncio
-import time
 from datetime import timedelta
 from pathlib import Path
 
@@ -173,12 +172,10 @@ def test_a_bell_wakes_who_waits_and_a_missed_one_harms_nobody(tmp_path: Path, mo
     ring_now("nobody")  # no such bell
     bell = Bell("queue")
     try:
-        began = time.monotonic()
         assert not bell.wait(0.01)
         for _ in range(5000):
             ring_now("queue")  # more than a pipe holds
         assert bell.wait(30)
-        assert time.monotonic() - began < 30
         assert bell.wait(0.01)  # what was rung while it slept is still to be heard, then it is quiet
         while bell.wait(0):
             pass

@@ -18,7 +18,7 @@ from mintseed.core.errors import OutsideError, StoppedError
 from mintseed.server.done.jobs.heartbeat import Heartbeat
 from mintseed.server.done.jobs.tasks import write_card_task
 from mintseed.server.judged.job_state import DEAD_AFTER_S, is_active, is_dead
-from mintseed.server.kept.models import Deployment, DriveLease, Image, Job, LogEntry, Write
+from mintseed.server.kept.models import Bench, Deployment, DriveLease, Image, Job, LogEntry, Write
 from mintseed.server.owned.library import sync_library
 from mintseed.server.start.carried import find_waiting_tasks
 from mintseed.services import write_card
@@ -103,6 +103,18 @@ def test_a_bench_that_is_at_as_many_cards_as_it_can_says_so_at_once(api: Api, mo
     assert (status, "side by side, for Reading-room press" in problem["title"]) == (409, True)
     work()
     api.post(f"/deployments/{other}/card/write", card(OTHER_CARD_SERIAL))
+
+
+def test_a_bench_that_gives_no_sign_of_life_writes_nothing_until_it_does(api: Api) -> None:
+    pk = started(api)
+    Bench.objects.update(seen_at=timezone.now() - timedelta(days=1))
+    picked = card()
+    for path, body in ((f"/deployments/{pk}/card/write", picked), ("/cards/work", {**picked, "does": "clear"})):
+        status, problem = api.call("post", path, body)
+        assert (status, "worker of bench does not answer" in str(problem)) == (409, True)
+    assert not Job.objects.exists()
+    report()
+    api.post(f"/deployments/{pk}/card/write", card())
 
 
 def test_a_card_taken_for_another_deployment_is_no_longer_the_firsts(api: Api) -> None:

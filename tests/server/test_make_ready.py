@@ -51,7 +51,7 @@ READY = ("-m", "mintseed.server.start.make_ready")
 
 
 def done(process: subprocess.Popen[str]) -> str:
-    said, _ = process.communicate(timeout=180)
+    said, _ = process.communicate(timeout=600)
     assert process.returncode == 0, said
     return said
 
@@ -66,7 +66,7 @@ def kill_when(process: subprocess.Popen[str], holds: Callable[[], bool]) -> None
 
 def nothing_left(home: Path) -> None:
     """By the rule of parent death whatever was started ends at once."""
-    until = time.monotonic() + 30
+    until = time.monotonic() + 120
     while list(leftovers(f"{home} test")) and time.monotonic() < until:
         time.sleep(0.1)
     assert not list(leftovers(f"{home} test"))
@@ -158,7 +158,7 @@ def test_a_closed_terminal_stops_it_as_ctrl_c_does(home: Path, run: Run, number:
     assert process.stdout is not None
     process.stdout.readline()
     process.send_signal(number)
-    process.communicate(timeout=30)
+    process.communicate(timeout=120)
     assert process.returncode == 128 + number
     assert not list(leftovers(f"{home} test"))
 

@@ -403,7 +403,7 @@ def test_two_who_press_at_once_leave_one_claim_and_one_closing(api: Api) -> None
     look_once(watched(own_bench()))
 
     def at_once(path: str, body: object) -> list[int]:
-        together, statuses = threading.Barrier(4, timeout=20), list[int]()
+        together, statuses = threading.Barrier(4, timeout=120), list[int]()
 
         def press() -> None:
             try:

@@ -57,16 +57,16 @@ def test_one_that_dies_leaves_the_door_open(tmp_path: Path) -> None:
         url = f"http://127.0.0.1:{port}/api/nothing-is-called-this"
         assert answers(url) >= 400
         running[0].kill()
-        running[0].wait(10)
+        running[0].wait(60)
         assert answers(url) >= 400
         running[1].kill()
-        running[1].wait(10)
+        running[1].wait(60)
         with pytest.raises(httpx.ConnectError):
             httpx.get(url, timeout=5)
     finally:
         for process in running:
             process.kill()
-            process.wait(10)
+            process.wait(60)
 
 
 def test_a_stop_while_it_is_still_coming_up_ends_it_quietly(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -102,7 +102,7 @@ def test_this_computer_reaches_it_and_nothing_leads_out(here: Ground) -> None:
     at = json.loads(subprocess.run(["ip", "-json", "addr", "show", here.cable], capture_output=True, check=True).stdout)
     assert {a["local"] for a in at[0]["addr_info"] if a["family"] == "inet"} == {str(LAN[THIS_COMPUTER])}
     with socket.socket(socket.AF_INET, socket.SOCK_STREAM) as one:
-        one.settimeout(5)
+        one.settimeout(60)
         with pytest.raises(ConnectionRefusedError):  # nobody listens there, and somebody says so
             one.connect((str(LAN[ROUTER]), 9))
     assert "default" not in here.run("ip", "-4", "route")
@@ -136,8 +136,8 @@ def test_nothing_is_left_when_it_is_killed(number: int, tmp_path: Path) -> None:
         assert process.stdout.readline() == b"up\n"
         assert cable_name(tmp_path) in interfaces()
         process.send_signal(number)
-        process.wait(10)
-    until = time.monotonic() + 10
+        process.wait(60)
+    until = time.monotonic() + 60
     while (cable_name(tmp_path) in interfaces() or processes_in(tmp_path)) and time.monotonic() < until:
         time.sleep(0.05)
     assert cable_name(tmp_path) not in interfaces()

@@ -71,7 +71,7 @@ def test_the_nine_bytes_say_their_letter(tmp_path: Path) -> None:
     quiet = subprocess.DEVNULL
     command = [EMULATOR, "-accel", "tcg", "-m", "32", "-display", "none", "-nodefaults", "-serial", f"file:{said}", "-drive", f"file={disk},format=raw,if=ide"]  # fmt: skip
     with subprocess.Popen(command, stdin=quiet, stdout=quiet, stderr=quiet) as process:
-        until = time.monotonic() + 30
+        until = time.monotonic() + 120
         while not (said.exists() and said.read_bytes()) and time.monotonic() < until:
             time.sleep(0.02)
         process.kill()
