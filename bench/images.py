@@ -45,8 +45,9 @@ def pack(image: Path, packing: str) -> Path:
     """Pack `image` as publishers do, keeping it; return the packed file."""
     tools = {
         "xz": ["xz", "-T0", "-2", "-k", "-f"],
+        "xz -6": ["xz", "-T0", "-6", "-k", "-f"],
         "gz": ["gzip", "-6", "-k", "-f"],
         "zst": ["zstd", "-q", "-9", "-T0", "-k", "-f"],
     }
     _run(*tools[packing], image)
-    return image.with_name(f"{image.name}.{packing}")
+    return image.with_name(f"{image.name}.{packing.split()[0]}")

@@ -18,8 +18,9 @@ import zipfile
 from collections.abc import Iterable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import suppress
+from dataclasses import replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal
 
 from tests.builders.xrays import holding
 
@@ -34,6 +35,7 @@ from mintseed.core.settings.fill import fill_files
 from mintseed.core.settings.repair import look_at
 from mintseed.core.settings.values import SettingValues
 from mintseed.services import fill_image, inspect_image
+from mintseed.standins.forge.build import FIRST_MIB, build_disk
 from mintseed.standins.forge.sources import DEMO_IMAGES
 from torture.outcome import Outcome
 
@@ -43,6 +45,10 @@ IMAGE_S, SETTINGS_S = 100, 10
 """seconds one reading, one file may take: looking has a minute, then a last tool may end."""
 
 MIB = 1024 * 1024
+
+ROOT_MIB = 12
+SMALL: tuple[tuple[int, Literal[16, 32]], ...] = ((36, 32), (8, 16))
+"""MiB of the boot volume and bits of its FAT, of the images that are mutated in turn"""
 
 VALUES = SettingValues(
     host_name="press", country="GB", time_zone="Europe/London", keyboard="gb", way="wifi", ssid="Quay House 2G",
@@ -136,15 +142,16 @@ def _some_images(numbers: Iterable[int], seed: int) -> Outcome:
     outcome = Outcome("mutated images, every other one packed")
     with tempfile.TemporaryDirectory(prefix="torture-") as text:
         folder = Path(text)
-        whole = _small_image(folder)
-        first = 4 * MIB
-        spots = [(0, 1024), (440, 512), (first, first + 512), (first, first + 64 * 1024), (first, first + 2 * MIB),
-                 (len(whole) - 5 * MIB, len(whole) - 4 * MIB), (len(whole) - 8 * MIB, len(whole))]  # fmt: skip
-        packings = packed_in_every_way(whole, folder)
+        made = []
+        for boot_mib, fat_bits in SMALL:
+            whole = _small_image(folder, boot_mib, fat_bits)
+            made.append((whole, _spots(boot_mib, len(whole)), packed_in_every_way(whole, folder)))
         for number in numbers:
             dice = random.Random(f"{seed} {number}")
             name = "platen-3.2-64.img.xz"  # a recipe knows it by this name; how it is packed is told by its content
-            file = packings[number // 2 % len(packings)] if number % 2 else b""
+            turn, packing = divmod(number // 2, len(made[0][2]))
+            whole, spots, packings = made[turn % len(made)]
+            file = packings[packing] if number % 2 else b""
             ends = [(0, min(4096, len(file))), (max(0, len(file) - 4096), len(file)), (0, len(file))]
             (folder / name).write_bytes(mutated(file, dice, ends) if file else mutated(whole, dice, spots))
             _count(outcome, under_limits(_read, (folder, name), IMAGE_S), f"image {number} of seed {seed}")
@@ -184,19 +191,22 @@ def packed_in_every_way(whole: bytes, folder: Path) -> list[bytes]:
     return made
 
 
-def _small_image(folder: Path) -> bytes:
-    from dataclasses import replace
+def _small_image(folder: Path, boot_mib: int, fat_bits: Literal[16, 32]) -> bytes:
+    platen = next(s for s in DEMO_IMAGES if s.file == "platen-3.2-64.img.xz")
+    spec = replace(platen, boot_mib=boot_mib, root_mib=ROOT_MIB, fat_bits=fat_bits)
+    with tempfile.TemporaryDirectory(dir=folder) as work:
+        disk = Path(work) / "disk"
+        build_disk(spec, disk, Path(work))
+        return disk.read_bytes()
 
-    from mintseed.standins.forge.build import build_disk
 
-    spec = replace(next(s for s in DEMO_IMAGES if s.file == "platen-3.2-64.img.xz"), boot_mib=36, root_mib=12)
-    work = folder / "work"
-    work.mkdir()
-    disk = folder / "disk"
-    build_disk(spec, disk, work)
-    whole = disk.read_bytes()
-    disk.unlink()
-    return whole
+def _spots(boot_mib: int, size_bytes: int) -> list[tuple[int, int]]:
+    """Return where the structures of such an image lie: tables at both ends, the head of the FAT, its tables, superblock and groups of the ext4."""
+    boot, root = FIRST_MIB * MIB, (FIRST_MIB + boot_mib) * MIB
+    return [
+        (0, 1024), (440, 512), (boot, boot + 512), (boot, boot + 64 * 1024), (boot, boot + 2 * MIB), (root + 1024, root + 2048),
+        (root, root + 64 * 1024), (root, root + 2 * MIB), (size_bytes - MIB, size_bytes), (size_bytes - 8 * MIB, size_bytes),
+    ]  # fmt: skip
 
 
 def _judge(files: list[tuple[str, bytes]]) -> str:

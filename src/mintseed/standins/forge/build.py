@@ -70,7 +70,7 @@ def _boot_volume(spec: ImageSpec, work: Path) -> Path:
         "mkfs.fat",
         "-C",
         "-F",
-        "32",
+        str(spec.fat_bits),
         "-s",
         "1",
         "-n",

@@ -38,6 +38,7 @@ class ImageSpec:
     checksums: str
     manifest: dict[str, Any]
     """how a simulated board with it behaves; read by stand-ins only"""
+    fat_bits: Literal[16, 32] = 32
 
 
 @dataclass(frozen=True)
