@@ -17,6 +17,7 @@ from pathlib import Path
 
 from mintseed.adapters.block_device import BlockDevice, LookedAt, flushed
 from mintseed.adapters.library_folder import LibraryFolder
+from mintseed.adapters.one_heap import use_one_heap
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.card.drives import Drive
 from mintseed.core.card.in_use import in_use
@@ -149,6 +150,7 @@ def xray(image: Path, depth: inspect_image.Depth = "boot") -> float:
 
 
 if __name__ == "__main__":
+    use_one_heap()
     verb, *paths = sys.argv[1:]
     if verb == "write":
         seconds = write(Path(paths[0]), Path(paths[1]), int(paths[2]) if len(paths) > 2 else 0)

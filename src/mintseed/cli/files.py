@@ -34,8 +34,10 @@ def library_of(image: str) -> tuple[LibraryFolder, str]:
     `images.zip/kiosk.img`. Raises MissingError when it is not there."""
     # Only here: what images are read with takes longer to load than most commands to answer.
     from mintseed.adapters.library_folder import LibraryFolder
+    from mintseed.adapters.one_heap import use_one_heap
     from mintseed.wiring import config
 
+    use_one_heap()
     try:
         path, inside = _archive_and_inside(Path(image).resolve())
         refuse_what_never_ends(path)

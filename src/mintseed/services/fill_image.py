@@ -21,7 +21,7 @@ from mintseed.ports.volume import Patch, RootFile, VolumeTools
 from mintseed.services.inspect_image import TappedStream, open_tapped
 from mintseed.services.run_ahead import run_ahead
 
-UNPACK_AHEAD_PIECES = 64
+UNPACK_AHEAD_PIECES = 8
 """pieces of 1 MiB unpacked ahead of their use; bounds memory whatever the image's size."""
 
 

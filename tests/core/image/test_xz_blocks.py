@@ -8,6 +8,7 @@ import random
 import struct
 import subprocess
 import threading
+import time
 import zlib
 from collections.abc import Iterator
 from pathlib import Path
@@ -145,20 +146,45 @@ def test_blocks_of_two_kinds_in_one_stream_are_told(tmp_path: Path, ahead: Ahead
     assert "damaged" in ours(packed[:second] + bytes(header) + packed[second + length :], ahead)[1]
 
 
-def test_no_more_blocks_are_at_work_than_may_be_held(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(services, "AHEAD_BYTES", 150_000)
-    taken: list[int] = []
+def test_no_more_is_held_than_may_be(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Of what is packed and of what is not; the pieces come in their order all the same."""
+    monkeypatch.setattr(services, "MOST_THREADS", 2)
+    monkeypatch.setattr(services, "PACKED_BYTES", 100)
+    monkeypatch.setattr(services, "AHEAD_BYTES", 50)
+    read, made = [0], [0]
 
     def blocks() -> Iterator[Block]:
         for number in range(6):
-            taken.append(number)
-            yield Block(b"", 70_000, number)
+            read[0] += 1
+            yield Block((bytes([number]) * 80,), 100, number)
 
-    outcomes = services.side_by_side(lambda block: xz_blocks.Unpacked(block, []), blocks())
-    first = next(outcomes)
-    assert first.block.end_bytes == 0
-    assert len(taken) <= 3
-    assert [one.block.end_bytes for one in outcomes] == [1, 2, 3, 4, 5]
+    def work(block: Block) -> Iterator[bytes]:
+        for place in range(10):
+            made[0] += 1
+            yield bytes([block.end_bytes, place]) * 5
+
+    used = 0
+    for piece in services.side_by_side(work, blocks()):
+        assert piece == bytes(divmod(used, 10)) * 5
+        used += 1
+        time.sleep(0.002)  # what could be made ahead is
+        assert made[0] - used <= 5 + 1 + 2, (
+            "one of the first, which can always go on, and one in the hand of each thread"
+        )
+        assert read[0] <= used // 10 + 3
+    assert used == 60
+
+
+def test_what_one_block_raises_comes_in_its_place() -> None:
+    def work(block: Block) -> Iterator[bytes]:
+        yield bytes([block.end_bytes])
+        if block.end_bytes == 2:
+            raise EOFError
+
+    pieces = services.side_by_side(work, (Block((b"-",), 1, n) for n in range(5)))
+    assert [next(pieces) for _ in range(3)] == [b"\0", b"\1", b"\2"]
+    with pytest.raises(EOFError):
+        next(pieces)
 
 
 @pytest.mark.parametrize("used_up", [False, True])

@@ -11,7 +11,8 @@ from __future__ import annotations
 import lzma
 import struct
 import zlib
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Generator, Iterable, Iterator
+from contextlib import closing
 from dataclasses import dataclass
 from functools import partial
 from typing import Protocol
@@ -25,7 +26,7 @@ MIN_BESIDE_BYTES = 256 * 1024
 MAX_BLOCKS = 300_000
 """of one stream; with blocks of 1 MiB, those of 300 GB. Each takes its time, however small it is."""
 
-_READ_BYTES = 1024 * 1024
+_READ_BYTES, _FED_BYTES = 1024 * 1024, 64 * 1024
 _HEADER_BYTES = 12
 _MAGIC, _END = b"\xfd7zXZ\x00", b"YZ"
 _CHECK_BYTES = (0, 4, 4, 4, 8, 8, 8, 16, 16, 16, 32, 32, 32, 64, 64, 64)
@@ -45,33 +46,37 @@ class Source(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Block:
-    """A block as a stream of nothing else, without an end where the file is cut short. `end_bytes`: where it ends in the file."""
+    """A block as a stream of nothing else, in parts, without an end where the file is cut short. `end_bytes`: where it ends in the file."""
 
-    alone: bytes
+    packed: tuple[bytes, ...]
     size_bytes: int
     end_bytes: int
 
 
-@dataclass(frozen=True, slots=True)
-class Unpacked:
-    """`pieces` of what is in a block; None where it is not whole, damaged, or longer or shorter than it says."""
+class BlockError(Exception):
+    """Raised where a block ends before its end or is damaged: what the library said of it, and where the block ends in the file."""
 
-    block: Block
-    pieces: list[bytes] | None
+    def __init__(self, said: lzma.LZMAError | EOFError, end_bytes: int) -> None:
+        super().__init__(str(said))
+        self.said, self.end_bytes = said, end_bytes
 
 
 class Ahead(Protocol):
-    """How blocks are unpacked: the outcome of `work` for each of `blocks`, in their order. `blocks` is read in the caller's thread."""
+    """How blocks are unpacked: yields what `work` yields of each of `blocks`, in their order, and raises in its place what it raises. `blocks` is
+    read in the caller's thread."""
 
-    def __call__(self, work: Callable[[Block], Unpacked], blocks: Iterator[Block]) -> Iterator[Unpacked]: ...
+    def __call__(
+        self, work: Callable[[Block], Iterator[bytes]], blocks: Iterator[Block]
+    ) -> Generator[bytes, None, None]: ...
 
 
-def in_turn(work: Callable[[Block], Unpacked], blocks: Iterator[Block]) -> Iterator[Unpacked]:
+def in_turn(work: Callable[[Block], Iterator[bytes]], blocks: Iterator[Block]) -> Generator[bytes, None, None]:
     """Unpack one block after the other."""
-    return map(work, blocks)
+    for block in blocks:
+        yield from work(block)
 
 
-def in_pieces(packed: Iterator[bytes], piece_bytes: int) -> Iterator[bytes]:
+def in_pieces(packed: Iterator[bytes | memoryview], piece_bytes: int) -> Iterator[bytes]:
     """Unpack a stream that comes in pieces, as far as it can be. Raises LZMAError where it is damaged, EOFError where it is cut short."""
     one = lzma.LZMADecompressor(lzma.FORMAT_XZ)
     while not one.eof:
@@ -82,19 +87,26 @@ def in_pieces(packed: Iterator[bytes], piece_bytes: int) -> Iterator[bytes]:
             yield piece
 
 
-def unpacked(piece_bytes: int, block: Block) -> Unpacked:
-    """Unpack one block, in pieces: what was used of it is let go."""
-    pieces: list[bytes] = []
+def unpacked(piece_bytes: int, block: Block) -> Iterator[bytes]:
+    """Unpack one block, as far as it can be. Raises BlockError."""
     left = block.size_bytes
     try:
-        for piece in in_pieces(iter([block.alone]), piece_bytes):
+        for piece in in_pieces(_fed(block.packed), piece_bytes):
             left -= len(piece)
             if left < 0:
                 break
-            pieces.append(piece)
-    except (lzma.LZMAError, EOFError):
-        return Unpacked(block, None)
-    return Unpacked(block, pieces if left == 0 else None)
+            yield piece
+        if left:
+            raise lzma.LZMAError("a block is longer or shorter than its header says")
+    except (lzma.LZMAError, EOFError) as error:
+        raise BlockError(error, block.end_bytes) from error
+
+
+def _fed(parts: Iterable[bytes]) -> Iterator[memoryview]:
+    """Yield little at a time: the library keeps a copy of what it was given and has not used."""
+    for part in parts:
+        for at in range(0, len(part), _FED_BYTES):
+            yield memoryview(part)[at : at + _FED_BYTES]
 
 
 class XzStream:
@@ -124,14 +136,12 @@ class XzStream:
     def pieces(self, piece_bytes: int, ahead: Ahead) -> Iterator[bytes]:
         """Yield what is in it. Raises LZMAError where it is damaged, EOFError where it is cut short; `source.count` says about where."""
         while self._block != b"\0":
-            for one in ahead(partial(unpacked, piece_bytes), self._small()):
-                if one.pieces is None:
-                    # Again, as it comes: what can be had of it, and what the library says of it.
-                    self._source.count = one.block.end_bytes
-                    yield from in_pieces(iter([one.block.alone]), piece_bytes)
-                    raise lzma.LZMAError("a block is longer or shorter than its header says")
-                while one.pieces:
-                    yield one.pieces.pop(0)
+            try:
+                with closing(ahead(partial(unpacked, piece_bytes), self._small())) as pieces:
+                    yield from pieces
+            except BlockError as error:
+                self._source.count = error.end_bytes
+                raise error.said from error
             if self._block != b"\0":
                 yield from in_pieces(self._large(), piece_bytes)
         self._check_end()
@@ -140,14 +150,14 @@ class XzStream:
         """Yield block after block, up to the list behind them or to one that is none, or too large to be held."""
         while (sizes := self._sizes()) is not None and max(sizes) <= MAX_BESIDE_BYTES:
             start = self._header + self._block
-            body = self._take(self._padded(sizes[0]))
+            body = tuple(self._body(sizes[0]))
             ends_at = self._source.count - (len(self._begun) - self._at)
-            if len(body) < self._padded(sizes[0]):
-                yield Block(start + body, sizes[1], ends_at)
+            if sum(map(len, body)) < self._padded(sizes[0]):
+                yield Block((start, *body), sizes[1], ends_at)
                 return
             end = self._end(_record(self._unpadded(sizes[0]), sizes[1]), 1)
             self._next(*sizes)
-            yield Block(start + body + end, sizes[1], ends_at)
+            yield Block((start, *body, end), sizes[1], ends_at)
 
     def _large(self) -> Iterator[bytes]:
         """Yield the next block as a stream of nothing else. Raises LZMAError or EOFError where none begins."""
@@ -159,14 +169,21 @@ class XzStream:
             raise lzma.LZMAError("a block's header is damaged, or says nothing of its length where others do")
         yield self._header + self._block
         left = self._padded(sizes[0])
-        while left:
-            if not (piece := self._take(min(left, _READ_BYTES))):
-                return
+        for piece in self._body(sizes[0]):
             left -= len(piece)
             yield piece
+        if left:
+            return
         end = self._end(_record(self._unpadded(sizes[0]), sizes[1]), 1)
         self._next(*sizes)
         yield end
+
+    def _body(self, packed_bytes: int) -> Iterator[bytes]:
+        """Yield what follows a block's header, in pieces; less where the file ends."""
+        left = self._padded(packed_bytes)
+        while left and (piece := self._take(min(left, _READ_BYTES))):
+            left -= len(piece)
+            yield piece
 
     def _next(self, packed_bytes: int, size_bytes: int) -> None:
         self._records += _record(self._unpadded(packed_bytes), size_bytes)
@@ -186,14 +203,9 @@ class XzStream:
         """Return that many bytes of the stream; fewer where the file ends."""
         taken = self._begun[self._at : self._at + length_bytes]
         self._at += len(taken)
-        if len(taken) == length_bytes:
-            return taken
-        parts = [taken]
-        left = length_bytes - len(taken)
-        while left and (part := self._source.read(left)):
-            parts.append(part)
-            left -= len(part)
-        return b"".join(parts)
+        while len(taken) < length_bytes and (part := self._source.read(length_bytes - len(taken))):
+            taken = taken + part if taken else part
+        return taken
 
     def _block_header(self) -> bytes:
         """Return the next block's header, or the zero byte that the list of blocks begins with."""

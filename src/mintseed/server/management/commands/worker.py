@@ -16,6 +16,7 @@ from django.db import DatabaseError, close_old_connections, connections
 from django_tasks import DEFAULT_TASK_BACKEND_ALIAS
 from django_tasks_db.management.commands.db_worker import Worker
 
+from mintseed.adapters.one_heap import use_one_heap
 from mintseed.server.kept.bells import Bell
 
 log = logging.getLogger("mintseed.jobs")
@@ -35,6 +36,7 @@ class Command(BaseCommand):
         parser.add_argument("--at-once", type=int, default=1, help="tasks that may be under way side by side")
 
     def handle(self, *args: Any, **options: Any) -> None:
+        use_one_heap()
         queue, count = options["queue_name"], max(1, options["at_once"])
         bell = Bell(queue)
         workers = [_worker(queue, number) for number in range(count)]
