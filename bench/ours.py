@@ -86,6 +86,9 @@ class FileReaders:
     def signature(self) -> object:
         return self.drive
 
+    def awaited(self) -> tuple[int, ...]:
+        return ()
+
     @contextmanager
     def open(self, drive: Drive) -> Iterator[BlockDevice | Paced]:
         device = BlockDevice(drive.path)

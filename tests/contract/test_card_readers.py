@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import select
 import subprocess
 from collections.abc import Callable, Iterator
 from contextlib import AbstractContextManager, contextmanager
@@ -276,3 +277,15 @@ def test_a_mounted_card_is_not_called_free_to_pull(loop_device: str, tmp_path: P
             pass
     finally:
         subprocess.run(["umount", str(tmp_path / "mount")], check=True)
+
+
+def test_what_the_kernel_says_of_a_drive_is_heard(loop_device: str) -> None:
+    """A card that is changed for one as large: the kernel says `change`, and every list of drives stays as it was."""
+    readers = LsblkReaders()
+    if not readers.awaited():
+        pytest.skip("nobody may listen here")
+    before = readers.signature()
+    Path("/sys/block", Path(loop_device).name, "uevent").write_text("change")
+    if not select.select(readers.awaited(), [], [], 10)[0]:
+        pytest.skip("the kernel tells nobody here")
+    assert readers.signature() != before

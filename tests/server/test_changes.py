@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import asyncio
+import os
 from datetime import timedelta
 from pathlib import Path
 
@@ -183,6 +184,20 @@ def test_a_bell_wakes_who_waits_and_a_missed_one_harms_nobody(tmp_path: Path, mo
     finally:
         bell.close()
     ring_now("queue")  # whoever waited is gone
+
+
+def test_what_else_wakes_who_waits_is_no_bell(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(bells, "_path", lambda name: tmp_path / "bells" / name)
+    bell, (there, here) = Bell("queue"), os.pipe()
+    try:
+        os.write(here, b"!")
+        assert not bell.wait(600, (there,))
+        ring_now("queue")
+        assert bell.wait(600, (there,))
+    finally:
+        bell.close()
+        os.close(there)
+        os.close(here)
 
 
 def test_a_stop_ends_every_open_stream(monkeypatch: pytest.MonkeyPatch) -> None:

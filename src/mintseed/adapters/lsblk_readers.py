@@ -11,6 +11,7 @@ from contextlib import contextmanager, suppress
 from pathlib import Path
 
 from mintseed.adapters.block_device import BlockDevice, LookedAt, flushed
+from mintseed.adapters.drive_events import DriveEvents
 from mintseed.adapters.run_tool import run_tool
 from mintseed.core.card.drives import LSBLK_COLUMNS, Drive, Medium, Right, judge_drive, parse_lsblk
 from mintseed.core.errors import DriveError, RefusedError
@@ -38,6 +39,7 @@ class LsblkReaders:
 
     def __init__(self, cards: Sequence[str] = (), sysfs: Path = Path("/sys")) -> None:
         self._cards, self._sysfs = loop_cards(cards), sysfs
+        self._events = DriveEvents()
 
     def drives(self) -> tuple[Drive, ...]:
         arguments = ["lsblk", "--json", "--bytes", "--output", LSBLK_COLUMNS]
@@ -48,12 +50,16 @@ class LsblkReaders:
         return parse_lsblk(text, media=media, cards=self._cards, rights={path: right_to(path) for path in paths})
 
     def signature(self) -> object:
-        # proc(5): whole drives and partitions with their sizes, this process's mounts, swap.
-        found = []
+        # proc(5): whole drives and partitions with their sizes, this process's mounts, swap. A card that is changed for one as large leaves them alike.
+        self._events.listen()
+        found: list[object] = [self._events.heard]
         for name in ("partitions", "self/mountinfo", "swaps"):
             with suppress(OSError):
                 found.append((Path("/proc") / name).read_bytes())
         return tuple(found)
+
+    def awaited(self) -> tuple[int, ...]:
+        return self._events.descriptors()
 
     def _medium(self, name: str) -> Medium | None:
         device = self._sysfs / "block" / name / "device"

@@ -60,6 +60,9 @@ class CardReaders(Protocol):
     def signature(self) -> object:
         """Return something that is cheap to ask for and differs once drives, mounts or swap changed."""
 
+    def awaited(self) -> tuple[int, ...]:
+        """Return descriptors that can be read once drives may have changed, until `signature` is asked for; none where nobody tells."""
+
     def look(self, drive: Drive) -> AbstractContextManager[ReadableDrive]:
         """Open `drive` for reading. Raises DriveError when it is gone or may not be read."""
 

@@ -44,6 +44,9 @@ class StandinReaders:
     def signature(self) -> object:
         return (_changed_at(self._folder.drives_file), _changed_at(self._folder.boards))
 
+    def awaited(self) -> tuple[int, ...]:
+        return ()
+
     def _backing(self, drive: Drive) -> tuple[Path, dict[str, Any]]:
         entry = next((e for e in self._entries() if e["path"] == drive.path), None)
         if entry is None or entry.get("serial") != drive.serial:

@@ -41,12 +41,13 @@ class Bell:
         self._descriptor = os.open(path, os.O_RDWR | os.O_NONBLOCK | os.O_CLOEXEC)
 
     def wait(self, seconds: float, also: tuple[int, ...] = ()) -> bool:
-        """Sleep until it rings, one of `also` (descriptors) can be read, or `seconds` are over; return whether one was."""
+        """Sleep until it rings, one of `also` (descriptors) can be read, or `seconds` are over; return whether it rang."""
         ready, _, _ = select.select([self._descriptor, *also], [], [], seconds)
-        if self._descriptor in ready:
-            with suppress(BlockingIOError):
-                os.read(self._descriptor, 4096)
-        return bool(ready)
+        if self._descriptor not in ready:
+            return False
+        with suppress(BlockingIOError):
+            os.read(self._descriptor, 4096)
+        return True
 
     def close(self) -> None:
         os.close(self._descriptor)

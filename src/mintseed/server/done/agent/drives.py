@@ -45,6 +45,10 @@ class DriveWatch:
         """Return whether drives came, went, or were mounted since they were last reported."""
         return wiring.bench().readers.signature() != self._signature
 
+    def awaited(self) -> tuple[int, ...]:
+        """Return descriptors that can be read once drives may have changed, until `changed` is asked."""
+        return wiring.bench().readers.awaited()
+
     def turn(self, bench: Bench, now: datetime, *, busy: bool) -> None:
         """Report what there is to report. `busy`: a card is being written, or was a moment ago."""
         wanted = bench.look_wanted_at is not None

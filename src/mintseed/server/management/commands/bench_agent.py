@@ -42,7 +42,7 @@ BEAT_EVERY_S = 7.0
 """seconds between two signs of life meanwhile: a bench that gives none for 20 s counts as silent"""
 
 GLANCE_EVERY_S = 1.0
-"""seconds between two glances at the drives while nothing happens."""
+"""seconds between two glances at the drives while nothing happens: of a mount nobody tells, and in many containers of no drive either"""
 
 REMEMBER_EVERY_S, IDLE_REMEMBER_S = 2.0, 12.0
 SETTLES_AFTER_S = 8.0
@@ -80,8 +80,10 @@ def _rest(bell: Bell, agent: Agent, rest_s: float) -> None:
         bell.wait(rest_s)
         return
     until, beat_s = time.monotonic() + rest_s, time.monotonic() + BEAT_EVERY_S
+    if bell.wait(LOOK_EVERY_S):  # whatever is said of drives, and however often
+        return
     while (left := until - time.monotonic()) > 0 and not agent.drives.changed():
-        if bell.wait(min(GLANCE_EVERY_S, left)):
+        if bell.wait(min(GLANCE_EVERY_S, left), agent.drives.awaited()):
             return
         if time.monotonic() >= beat_s:
             beat_s += BEAT_EVERY_S
