@@ -13,7 +13,7 @@ import pytest
 
 from mintseed.adapters.block_device import BlockDevice
 from mintseed.adapters.lsblk_readers import LsblkReaders
-from mintseed.core.card.drives import judge_drive
+from mintseed.core.card.drives import Drive, judge_drive
 from mintseed.core.errors import DriveError, RefusedError
 from mintseed.ports.card_readers import BlockTarget
 from mintseed.standins.bench_folder import BenchFolder
@@ -289,3 +289,26 @@ def test_what_the_kernel_says_of_a_drive_is_heard(loop_device: str) -> None:
     if not select.select(readers.awaited(), [], [], 10)[0]:
         pytest.skip("the kernel tells nobody here")
     assert readers.signature() != before
+
+
+def test_the_kernels_number_of_a_medium_tells_one_from_another_as_large(loop_device: str, tmp_path: Path) -> None:
+    """Source: Linux documentation, sysfs-block (diskseq); a kernel before 5.15 says none, and then nothing is another by it."""
+    name = Path(loop_device).name
+    said = tmp_path / "block" / name / "diskseq"
+    said.parent.mkdir(parents=True)
+
+    def now(sysfs: Path) -> Drive:
+        return next(d for d in LsblkReaders([loop_device], sysfs).drives() if d.path == loop_device)
+
+    if (real := Path("/sys/block", name, "diskseq")).exists():
+        assert now(Path("/sys")).medium_seq == int(real.read_text()) > 0
+    untold = now(tmp_path)
+    said.write_text("41\n")
+    first = now(tmp_path)
+    said.write_text("42\n")
+    other = now(tmp_path)
+    assert (untold.medium_seq, first.medium_seq, other.medium_seq) == (0, 41, 42)
+    assert other.is_another_than(first)
+    assert not any(a.is_another_than(b) for a, b in ((first, first), (first, untold), (untold, first)))
+    said.write_text("what is this")
+    assert now(tmp_path).medium_seq == 0

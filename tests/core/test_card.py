@@ -81,6 +81,20 @@ def test_a_mount_point_anywhere_below_counts() -> None:
     assert found.member_of == ("LVM",)
 
 
+def test_what_a_later_lsblk_says_of_the_medium_itself_counts_first() -> None:
+    listed = {
+        "name": "x",
+        "size": 1,
+        "type": "disk",
+        "disk-seq": 7,
+    }  # lsblk(8) from util-linux 2.39 on, column DISK-SEQ
+    (found,) = parse_lsblk(json.dumps({"blockdevices": [listed]}), numbers={"x": 3})
+    assert found.medium_seq == 7
+    (told,) = parse_lsblk(json.dumps({"blockdevices": [{**listed, "disk-seq": None}]}), numbers={"x": 3})
+    assert told.medium_seq == 3
+    assert replace(found, serial="another").is_another_than(found)
+
+
 @given(st.text(max_size=200))
 def test_any_list_is_read_or_refused(text: str) -> None:
     with contextlib.suppress(InputError):

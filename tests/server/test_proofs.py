@@ -11,6 +11,7 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.server.demo.quay_house import DRIVES
+from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.drives import report_drives
 from mintseed.server.kept.models import Bench, BootRun, CardQuestion, ReportedDrive, Write
 from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, report, started, work
@@ -73,6 +74,36 @@ def test_a_card_that_is_seen_changed_in_its_reader_is_proven_no_more(api: Api, o
     assert "seen changed" in shown["void_why"]
     assert shown["deployment"]["line"]["marks"][3]["mark"] == "check"
     assert api.call("post", f"/deployments/{pk}/boot/power-on", {})[0] == 409
+
+
+@pytest.mark.parametrize(
+    ("was", "now", "seen"), [(4, 5, True), (4, 4, False), (0, 5, False)], ids=["another", "the same", "not told before"]
+)
+def test_a_card_that_was_changed_for_one_as_large_is_looked_at_at_once(
+    api: Api, was: int, now: int, seen: bool
+) -> None:
+    """Nothing that is listed tells them apart but the kernel's number of the medium, which is another after each change. The proof is of the card that
+    was taken out, and stands."""
+    pk, folder = proven(api), wiring.config().bench_folder
+
+    def numbered(number: int) -> None:
+        listed = folder.read(folder.drives_file)
+        folder.write(
+            folder.drives_file, [{**d, "disk-seq": number} if d["serial"] == CARD_SERIAL else d for d in listed]
+        )
+
+    def lying() -> str:
+        row = next(r for r in ReportedDrive.objects.all() if r.drive["serial"] == CARD_SERIAL)
+        return str((row.recognised or {}).get("kind"))
+
+    numbered(was)
+    report()
+    assert lying() == "same"
+    damage("pdb", 0, 1 << 20)
+    numbered(now)
+    report_drives(own_bench(), timezone.now())
+    assert (lying() != "same") is seen
+    assert api.get(f"/deployments/{pk}/card")["proven"]
 
 
 def test_before_power_on_the_card_is_looked_at_all_over(api: Api) -> None:

@@ -47,7 +47,11 @@ class LsblkReaders:
         names = [d.name for d in parse_lsblk(text)]
         paths = [d.path for d in parse_lsblk(text)]
         media = {name: medium for name in names if (medium := self._medium(name))}
-        return parse_lsblk(text, media=media, cards=self._cards, rights={path: right_to(path) for path in paths})
+        # Linux documentation, sysfs-block: /sys/block/*/diskseq, since 5.15.
+        told = {name: _line(self._sysfs / "block" / name / "diskseq") for name in names}
+        numbers = {name: int(number) for name, number in told.items() if number.isdecimal()}
+        rights = {path: right_to(path) for path in paths}
+        return parse_lsblk(text, media=media, cards=self._cards, rights=rights, numbers=numbers)
 
     def signature(self) -> object:
         # proc(5): whole drives and partitions with their sizes, this process's mounts, swap. A card that is changed for one as large leaves them alike.

@@ -25,7 +25,8 @@ _CARD_BUSES = ("usb", "mmc")
 @dataclass(frozen=True, slots=True)
 class Drive:
     """One whole drive. `mounted_at` holds every mount point on it and `[SWAP]`; `member_of` what else it is part of;
-    `sector_bytes` the size of its logical sectors, 0 where nobody says."""
+    `sector_bytes` the size of its logical sectors, 0 where nobody says; `medium_seq` the kernel's number of the medium in it, another
+    after each change of it, 0 where nobody says."""
 
     path: str
     name: str
@@ -43,6 +44,16 @@ class Drive:
     pretends: bool = False
     right: Right | None = None
     sector_bytes: int = 0
+    medium_seq: int = 0
+
+    def is_another_than(self, before: Drive) -> bool:
+        """Return whether what is at its path now is not what was there before."""
+        told = before.medium_seq and self.medium_seq
+        return (self.serial, self.size_bytes, self.card_number) != (
+            before.serial,
+            before.size_bytes,
+            before.card_number,
+        ) or bool(told and before.medium_seq != self.medium_seq)
 
     @property
     def is_card(self) -> bool:
@@ -81,16 +92,18 @@ def parse_lsblk(
     media: Mapping[str, Medium] | None = None,
     cards: Collection[str] = (),
     rights: Mapping[str, Right] | None = None,
+    numbers: Mapping[str, int] | None = None,
 ) -> tuple[Drive, ...]:
     """Return the whole drives in the output of `lsblk --json --bytes --output LSBLK_COLUMNS`.
 
-    `media` maps names to what the kernel says of media on a card bus, `rights` paths to what may be done there; `cards`
-    are paths of loop devices that stand for cards. Raises InputError when `text` is not that.
+    `media` maps names to what the kernel says of media on a card bus, `rights` paths to what may be done there, `numbers` names to the
+    kernel's number of the medium (a later lsblk says it itself); `cards` are paths of loop devices that stand for cards. Raises InputError when `text` is not that.
     """
     try:
         listed = json.loads(text)["blockdevices"]
         found = (_drive(entry) for entry in listed if entry.get("type") in ("disk", "loop") and entry.get("size"))
-        return tuple(_known(drive, media or {}, cards, rights or {}) for drive in found)
+        told = (_known(drive, media or {}, cards, rights or {}) for drive in found)
+        return tuple(replace(d, medium_seq=d.medium_seq or (numbers or {}).get(d.name, 0)) for d in told)
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         raise InputError(f"the drive list is not readable ({error})", expected="JSON as lsblk prints it") from error
 
@@ -119,6 +132,7 @@ def _drive(entry: dict[str, Any]) -> Drive:
         member_of=members,
         partitions=sum(e.get("type") == "part" for e in family),
         sector_bytes=int(entry.get("log-sec") or 0),
+        medium_seq=int(entry.get("disk-seq") or 0),
     )
 
 

@@ -22,6 +22,7 @@ from mintseed.server.judged.changes import changed
 from mintseed.server.judged.job_state import DEAD_AFTER_S
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Bench, Card, CardErrand, DriveLease, Job, ReportedDrive, Write
+from mintseed.server.kept.stored_types import stored
 from mintseed.services import recognise_card
 
 DRIVE = TypeAdapter(Drive)
@@ -99,7 +100,8 @@ def _report(
     bench: Bench, drive: Drive, row: ReportedDrive | None, busy: bool, now: datetime, *, wanted: bool = False
 ) -> None:
     as_json = DRIVE.dump_python(drive, mode="json")
-    another = row is None or any(row.drive.get(k) != as_json[k] for k in ("serial", "size_bytes", "card_number"))
+    was = None if row is None else stored(DRIVE, row.drive, None)
+    another = was is None or drive.is_another_than(was)
     if row is None:
         row = ReportedDrive(bench=bench, path=drive.path)
     if another:
