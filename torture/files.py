@@ -27,7 +27,7 @@ from tests.builders.xrays import holding
 from mintseed import wiring
 from mintseed.adapters.library_folder import LibraryFolder
 from mintseed.adapters.volume_tools import OffsetVolumeTools
-from mintseed.core.errors import MintSeedError
+from mintseed.core.errors import MintSeedError, OutsideError
 from mintseed.core.image.pack import packed
 from mintseed.core.image.packing import Packing
 from mintseed.core.settings.dialects.registry import DIALECTS
@@ -88,6 +88,8 @@ def _limited(work: Any, arguments: tuple[Any, ...], answer: Any, seconds: int) -
     signal.alarm(seconds)
     try:
         answer.send(work(*arguments))
+    except OutsideError as error:
+        answer.send(f"harm: the disk is blamed: {error.sentence()[:120]}")
     except MintSeedError as error:
         answer.send(f"refused: {type(error).__name__}")
     except BaseException as error:

@@ -22,6 +22,7 @@ from mintseed.core.image import archive, unwrapping
 from mintseed.core.image.packing import Packing
 from mintseed.core.image.refusals import SeveralImagesError, UnreadableImageError
 from mintseed.core.image.unwrapping import Wrapping, unwrap
+from mintseed.services.inspect_image import open_tapped
 from tests.builders.disks import packed
 
 IMAGE = random.Random(3).randbytes(510) + b"\x55\xaa" + random.Random(4).randbytes(600_000) + b"\0" * 1_500_000 + b"end"
@@ -290,3 +291,27 @@ def test_any_damage_gives_the_image_or_our_error(kind: str, edits: list[tuple[in
 
 def test_every_archive_has_a_reader() -> None:
     assert set(archive._READERS) == {Packing.ZIP, Packing.TAR, Packing.SEVENZIP}
+
+
+@pytest.mark.parametrize("damage", ["a file before the beginning", "nothing but a magic number"])
+def test_a_zip_that_leads_before_its_beginning_is_damaged_and_no_disk_is_blamed(damage: str, tmp_path: Path) -> None:
+    """A real file: there the system refuses such a place (lseek(2), EINVAL), as it does where a disk fails."""
+    with zipfile.ZipFile(tmp_path / "z.zip", "w") as zipped:
+        zipped.writestr("board.img", IMAGE)
+    data = bytearray((tmp_path / "z.zip").read_bytes())
+    if damage == "a file before the beginning":
+        # APPNOTE.TXT §4.3.16: where the list of files begins, in the last 22 bytes at 16. What lies further on is taken for what stands before the zip.
+        said = int.from_bytes(data[-6:-2], "little") + 1000
+        data[-6:-2] = said.to_bytes(4, "little")
+    else:
+        del data[10:]
+    (tmp_path / "z.zip").write_bytes(data)
+
+    def read() -> None:
+        with (tmp_path / "z.zip").open("rb") as file:
+            for _ in open_tapped(file, lambda done: None)[2]:
+                pass
+
+    with pytest.raises(UnreadableImageError) as raised:
+        read()
+    assert raised.value.finding.code in ("image.damaged", "image.cut-short")

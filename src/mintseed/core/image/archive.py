@@ -117,7 +117,14 @@ class _Bounded:
         return self._stream.read(length_bytes if length_bytes >= 0 else MAX_ARCHIVE_HEADER_BYTES)
 
     def seek(self, offset: int, whence: int = 0) -> int:
-        return self._stream.seek(offset, whence)
+        if whence == io.SEEK_CUR:
+            offset += self._stream.tell()
+        elif whence == io.SEEK_END:
+            offset += self._stream.seek(0, io.SEEK_END)
+        if offset < 0:
+            # Without a number, as it is not the medium that fails.
+            raise OSError("it leads before its own beginning")
+        return self._stream.seek(offset)
 
     def tell(self) -> int:
         return self._stream.tell()
