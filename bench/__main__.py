@@ -179,7 +179,7 @@ def sections(asked: argparse.Namespace) -> dict[str, str]:
             ] = f"""By hand: `sha256sum`, `xz -dc | dd conv=fsync`, then `xz -dc | cmp`. Typed like that, `cmp` compares with what the system
 still holds in memory, not with the card; the second column drops that memory first, as taking the card out and putting
 it back does. Ours fills the settings, checks the download's SHA-256, writes, flushes, drops the memory, reads back from the
-medium and compares: what the image's volumes say is in use, {USED:.0%} of its root volume. Image of {asked.size_mib} MiB, target a file on the same disk, median of {asked.rounds} rounds in turns. {day}.
+medium and compares: what the image's volumes say is in use, {USED:.0%} of its root volume. Image of {asked.size_mib} MiB, target a file on the same disk, {"one round" if asked.rounds == 1 else f"median of {asked.rounds} rounds"}, in turns. {day}.
 
 | what | by hand, s | by hand, read from the medium, s | ours, s | ratio | ratio to the medium | target | held | peak memory |
 |---|---|---|---|---|---|---|---|---|

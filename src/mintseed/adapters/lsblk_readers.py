@@ -44,13 +44,13 @@ class LsblkReaders:
     def drives(self) -> tuple[Drive, ...]:
         arguments = ["lsblk", "--json", "--bytes", "--output", LSBLK_COLUMNS]
         text = run_tool(arguments, package="util-linux").decode("utf-8", "replace")
-        names = [d.name for d in parse_lsblk(text)]
-        paths = [d.path for d in parse_lsblk(text)]
+        listed = parse_lsblk(text)
+        names = [d.name for d in listed]
         media = {name: medium for name in names if (medium := self._medium(name))}
         # Linux documentation, sysfs-block: /sys/block/*/diskseq, since 5.15.
         told = {name: _line(self._sysfs / "block" / name / "diskseq") for name in names}
         numbers = {name: int(number) for name, number in told.items() if number.isdecimal()}
-        rights = {path: right_to(path) for path in paths}
+        rights = {d.path: right_to(d.path) for d in listed}
         return parse_lsblk(text, media=media, cards=self._cards, rights=rights, numbers=numbers)
 
     def signature(self) -> object:

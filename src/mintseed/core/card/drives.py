@@ -48,12 +48,9 @@ class Drive:
 
     def is_another_than(self, before: Drive) -> bool:
         """Return whether what is at its path now is not what was there before."""
-        told = before.medium_seq and self.medium_seq
-        return (self.serial, self.size_bytes, self.card_number) != (
-            before.serial,
-            before.size_bytes,
-            before.card_number,
-        ) or bool(told and before.medium_seq != self.medium_seq)
+        listed, then = ((d.serial, d.size_bytes, d.card_number) for d in (self, before))
+        told = 0 not in (self.medium_seq, before.medium_seq)
+        return listed != then or (told and self.medium_seq != before.medium_seq)
 
     @property
     def is_card(self) -> bool:
@@ -102,17 +99,23 @@ def parse_lsblk(
     try:
         listed = json.loads(text)["blockdevices"]
         found = (_drive(entry) for entry in listed if entry.get("type") in ("disk", "loop") and entry.get("size"))
-        told = (_known(drive, media or {}, cards, rights or {}) for drive in found)
-        return tuple(replace(d, medium_seq=d.medium_seq or (numbers or {}).get(d.name, 0)) for d in told)
+        return tuple(_known(drive, media or {}, cards, rights or {}, numbers or {}) for drive in found)
     except (ValueError, KeyError, TypeError, AttributeError) as error:
         raise InputError(f"the drive list is not readable ({error})", expected="JSON as lsblk prints it") from error
 
 
-def _known(drive: Drive, media: Mapping[str, Medium], cards: Collection[str], rights: Mapping[str, Right]) -> Drive:
+def _known(
+    drive: Drive,
+    media: Mapping[str, Medium],
+    cards: Collection[str],
+    rights: Mapping[str, Right],
+    numbers: Mapping[str, int],
+) -> Drive:
     medium = media.get(drive.name, Medium(""))
     return replace(
-        drive, medium=medium.kind, card_number=medium.number, pretends=drive.path in cards, right=rights.get(drive.path)
-    )
+        drive, medium=medium.kind, card_number=medium.number, pretends=drive.path in cards, right=rights.get(drive.path),
+        medium_seq=drive.medium_seq or numbers.get(drive.name, 0),
+    )  # fmt: skip
 
 
 def _drive(entry: dict[str, Any]) -> Drive:
