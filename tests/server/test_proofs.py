@@ -106,6 +106,18 @@ def test_a_card_that_was_changed_for_one_as_large_is_looked_at_at_once(
     assert api.get(f"/deployments/{pk}/card")["proven"]
 
 
+def test_what_a_drive_is_said_to_hold_is_what_was_put_on_it(api: Api) -> None:
+    def said(pk: int) -> str:
+        drive = next(d for d in api.get(f"/deployments/{pk}/card")["drives"] if d["serial"] == CARD_SERIAL)
+        return str(drive["findings"])
+
+    pk = started(api)
+    assert "no partition on it" in said(pk)
+    api.post(f"/deployments/{pk}/card/write", card())
+    work()
+    assert "2 partitions on it, replaced by a write" in said(pk)
+
+
 def test_before_power_on_the_card_is_looked_at_all_over(api: Api) -> None:
     """Its beginning and its settings files are as they were; one MiB in eight of the rest is not."""
     pk = proven(api)

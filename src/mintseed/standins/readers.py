@@ -1,6 +1,6 @@
 """Simulated card readers. They list drives as lsblk prints them, the running system's own drive among them.
 
-Not simulated: partition rescans, wear, readers that answer from a memory of their own. Faults in `drives.json`, per drive:
+Not simulated: wear, readers that answer from a memory of their own. Faults in `drives.json`, per drive:
 `rate_bytes_per_s` (slow), `gone_after_bytes` (pulled out while writing), `flips_byte_at` (stores another byte),
 `full_after_bytes` (ends early), `wraps_at_bytes` (holds no more than that, and begins anew at its beginning),
 `drops_beyond_bytes` (holds no more than that, and forgets the rest).
@@ -13,7 +13,7 @@ import json
 import os
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 from typing import Any
 
@@ -23,6 +23,7 @@ from mintseed.core.errors import DriveError, RefusedError
 from mintseed.core.findings import Severity
 from mintseed.ports.card_readers import Released
 from mintseed.standins.bench_folder import BenchFolder
+from mintseed.standins.board.card_bytes import UnreadableError, volume_offsets
 
 _READ_BYTES = 4 * 1024 * 1024
 
@@ -39,7 +40,16 @@ class StandinReaders:
         return [entry for entry in listed if entry["name"] not in in_boards]
 
     def drives(self) -> tuple[Drive, ...]:
-        return parse_lsblk(json.dumps({"blockdevices": self._entries()}))
+        return parse_lsblk(json.dumps({"blockdevices": [self._listed(entry) for entry in self._entries()]}))
+
+    def _listed(self, entry: dict[str, Any]) -> dict[str, Any]:
+        """Return `entry` with the partitions that stand in the card's own bytes, unless it names some itself."""
+        backing = self._folder.cards / f"{entry['name']}.img"
+        offsets: list[int] = []
+        with suppress(UnreadableError, OSError):
+            offsets = volume_offsets(backing)
+        parts = [{"name": f"{entry['name']}{n}", "type": "part"} for n in range(1, len(offsets) + 1)]
+        return {"children": parts, **entry}
 
     def signature(self) -> object:
         return (_changed_at(self._folder.drives_file), _changed_at(self._folder.boards))

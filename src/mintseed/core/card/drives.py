@@ -188,7 +188,7 @@ def judge_drive(drive: Drive, *, needed_bytes: int = 0, image_sector_bytes: int 
                              "It may be somebody's backup drive.", "Look at its name twice.", where))  # fmt: skip
     several = drive.partitions != 1
     old = (
-        f"{drive.partitions} old partition{'s' * several}, replaced by a write"
+        f"{drive.partitions} partition{'s' * several} on it, replaced by a write"
         if drive.partitions
         else "no partition on it"
     )

@@ -126,9 +126,6 @@ DRIVES: tuple[dict[str, Any], ...] = (
     {
         "name": "pdb", "path": "/dev/pdb", "size": 32_010_928_128, "rm": True, "ro": False, "hotplug": True, "tran": "usb",
         "model": "Reader, left slot", "serial": "QH-C32-07", "type": "disk", "fstype": None, "mountpoints": [None],
-        "children": [
-            {"name": "pdb1", "path": "/dev/pdb1", "size": 31 * GB, "type": "part", "fstype": "vfat", "mountpoints": [None]},
-        ],
         "faults": {"rate_bytes_per_s": CARD_RATE_BYTES_PER_S},
     },
     {
