@@ -7,7 +7,6 @@ import gc
 import importlib
 import os
 import sys
-import traceback
 from collections.abc import Sequence
 from typing import NoReturn
 
@@ -57,6 +56,7 @@ def main(arguments: Sequence[str] | None = None) -> int:
     gc.disable()
     for command in (said[0],) if said[:1] and said[0] in COMMANDS else COMMANDS:
         importlib.import_module(f"mintseed.cli.{command.replace('-', '_')}").add(commands)
+    gc.freeze()
     gc.enable()
     chosen = parser.parse_args(arguments)
     try:
@@ -69,6 +69,8 @@ def main(arguments: Sequence[str] | None = None) -> int:
     except BrokenPipeError:
         return 0
     except Exception as error:
+        import traceback  # only for what nobody foresaw
+
         # Whatever a file made of strangers' bytes brings about ends in a sentence; the trace is for who mends it.
         print(visible(traceback.format_exc()), file=sys.stderr)
         unforeseen = InputError(f"could not be read: an unforeseen {type(error).__name__} ({error})", next_step=AGAIN)

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-import json
 import sys
 from collections.abc import Iterable, Mapping
 from dataclasses import asdict
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from mintseed.core.card.progress import Progress
 from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
 from mintseed.core.units import binary_size
 from mintseed.core.visible import one_line
+
+if TYPE_CHECKING:
+    from mintseed.core.card.progress import Progress
 
 EXIT = {Severity.OK: 0, Severity.NOTE: 0, Severity.YET: 0, Severity.CHECK: 1, Severity.STOP: 2}
 SIGNS = {
@@ -28,7 +29,7 @@ def tell(findings: Iterable[Finding], facts: Mapping[str, Any], *, as_json: bool
     """Print findings and facts, and return the exit status: 0, 1 for a check, 2 for a stop."""
     found = worst_first(findings)
     if as_json:
-        print(json.dumps({"findings": findings_as_json(found), **facts}, indent=1, default=str))
+        print(_json({"findings": findings_as_json(found), **facts}))
         return EXIT[verdict(found)]
     for name, value in facts.items():
         if isinstance(value, (list, tuple)):
@@ -45,11 +46,17 @@ def tell(findings: Iterable[Finding], facts: Mapping[str, Any], *, as_json: bool
     return EXIT[verdict(found)]
 
 
+def _json(told: Mapping[str, Any]) -> str:
+    import json  # only where it is asked for
+
+    return json.dumps(told, indent=1, default=str)
+
+
 def tell_error(error: MintSeedError) -> None:
     """Print `error` as the one JSON object a script waits for."""
     said = {"code": error.code, "sentence": error.sentence(), "found": error.found, "expected": error.expected, "where": error.where,
             "next_step": error.next_step}  # fmt: skip
-    print(json.dumps({"findings": [], "error": said}, indent=1))
+    print(_json({"findings": [], "error": said}))
 
 
 def tell_progress(progress: Progress) -> None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from typing import Any, TypeVar
+from typing import TYPE_CHECKING, Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
 
@@ -14,7 +14,9 @@ from mintseed.core.parts.model import Part
 from mintseed.core.plan.cards import CLASSES
 from mintseed.core.plan.plan import Card
 from mintseed.core.plan.shelf import Owned, Shelf
-from mintseed.core.plan.shelf_csv import ShelfRow, read_shelf
+
+if TYPE_CHECKING:
+    from mintseed.core.plan.shelf_csv import ShelfRow
 
 SUPPLY = re.compile(
     r"(?P<v>[0-9.]+)V,(?P<a>[0-9.]+)A,(?P<plug>[^,]+)(?:,(?P<m>[0-9.]+)m)?(?:,AWG(?P<awg>[0-9]+))?", re.IGNORECASE
@@ -131,6 +133,8 @@ def _first(error: ValidationError) -> str:
 
 def shelf_from(text: str, where: str, boards: Mapping[str, Board], parts: Mapping[str, Part]) -> Shelf:
     """Return the shelf a table describes, as the application writes and reads it. Raises InputError for a line that cannot be read."""
+    from mintseed.core.plan.shelf_csv import read_shelf  # only for who has one: each start is asked to be quick
+
     rows, problems = read_shelf(text, boards, parts)
     if problems:
         raise InputError(

@@ -6,7 +6,6 @@ looks (anchors and aliases, tags, keys named twice) is refused with its line.
 
 from __future__ import annotations
 
-import difflib
 import itertools
 import re
 from collections.abc import Collection, Iterator, Mapping, Sequence
@@ -205,8 +204,10 @@ def in_words(model: type[BaseModel], error: Any) -> str:
     if kind == "missing":
         return "is missing"
     if kind == "extra_forbidden":
+        from difflib import get_close_matches  # only for who made a mistake: it is slow to load
+
         known = _fields_at(model, error["loc"][:-1])
-        near = difflib.get_close_matches(str(error["loc"][-1]), known, 1)
+        near = get_close_matches(str(error["loc"][-1]), known, 1)
         return "is no field here" + (
             f"; is {near[0]} meant?" if near else f"; there are {', '.join(known)}" if known else ""
         )

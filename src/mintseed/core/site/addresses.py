@@ -67,7 +67,8 @@ class AddressPlan(Described):
         )
 
 
-NO_PLAN = AddressPlan()
+# Nothing in it is to be checked, so that what checks it is not made at every start.
+NO_PLAN = AddressPlan.model_construct()
 
 
 @dataclass(frozen=True, slots=True)
