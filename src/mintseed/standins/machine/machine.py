@@ -43,7 +43,7 @@ def accelerates(scratch: Path) -> bool:
 
 
 MOST_HEARD = 2
-"""access points around one machine: one a band; as many radios are made beside its own (assay/air)"""
+"""access points around one machine: one a band; a radio is made for each beside its own (assay/air)"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +68,7 @@ class Machine:
     @property
     def radio_mac(self) -> str:
         """The hardware address of its radio, as mac80211_hwsim numbers them."""
-        return f"02:00:00:00:{self.slot * (1 + MOST_HEARD):02x}:00"
+        return f"02:00:00:00:{self.slot:02x}:00"
 
     @property
     def taps(self) -> tuple[str, ...]:

@@ -39,6 +39,9 @@ _MACHINE = ("systemd-sysv", "udev", "dbus", "linux-image-amd64", "initramfs-tool
             "avahi-daemon", "libnss-mdns", "nginx-light", "wpasupplicant", "network-manager")  # fmt: skip
 """what every system here is made of: one that starts on a machine, with a radio cell around it"""
 
+_AROUND = ("air", "watch", "few-parts", "syslinux.cfg", "assay-air.service", "assay-watch.service")
+"""files that go into each"""
+
 
 @dataclass(frozen=True)
 class System:
@@ -61,9 +64,9 @@ class System:
 
 ASSAY = System(
     "assay", (*_MACHINE, "netplan.io", "cloud-init", "iwd", "connman", "ifupdown", "isc-dhcp-client", "openssh-server"), "furnish",
-    ("air", "first", "watch", "assay-air.service", "assay-first.service", "assay-watch.service"),
+    (*_AROUND, "first", "assay-first.service"),
 )  # fmt: skip
-PLAIN = System("plain", _MACHINE, "furnish-plain", ("air", "watch", "assay-air.service", "assay-watch.service"))
+PLAIN = System("plain", _MACHINE, "furnish-plain", _AROUND)
 """a Debian as anybody would make it, with the network manager and a web server, that no recipe names"""
 PLAIN_FILE = "potting-shed-4.2.img.xz"
 
@@ -115,16 +118,23 @@ def _mark(image: Path) -> Path:
 def build_image(build: str, library: Path, cache: Path, tell: Say) -> Path:
     """Have the image of `build` in `library`; return its file. What all builds share is made once, in `cache`. Raises ToolError or OutsideError."""
     files = {"assay-build": f"{build}\n"}
+    more = " cloud-init=disabled"  # what looks for its sources at each start takes seconds
     if build == "cloud-init":  # its source of that name counts only where this file lies (cloud-init, NoCloud)
         files["meta-data"] = "instance-id: assay\n"
+        more = ""
     if build == "keyfile":
         files["settings/README"] = "Network files go here.\n"
-    return _packed(ASSAY, files, library / file_name(build), cache, tell)
+    return _packed(ASSAY, {**files, **_starting(more)}, library / file_name(build), cache, tell)
 
 
 def build_plain(library: Path, cache: Path, tell: Say) -> Path:
     """Have the image that no recipe names in `library`; return its file. Raises ToolError or OutsideError."""
-    return _packed(PLAIN, {}, library / PLAIN_FILE, cache, tell)
+    return _packed(PLAIN, _starting(), library / PLAIN_FILE, cache, tell)
+
+
+def _starting(more: str = "") -> dict[str, str]:
+    """Return what the boot loader reads, with `more` at the end of the kernel's line."""
+    return {"syslinux.cfg": (HERE / "syslinux.cfg").read_text().replace("MORE", more)}
 
 
 def _packed(system: System, files: Mapping[str, str], target: Path, cache: Path, tell: Say) -> Path:
@@ -153,7 +163,7 @@ def _head(scratch: Path, files: Mapping[str, str], shared: Path, root_mib: int) 
     with fat.open("wb") as file:
         file.truncate(BOOT_MIB * MIB)
     _run("mkfs.vfat", "-n", "CIDATA", "-i", BOOT_ID, str(fat))
-    for path in (shared / "vmlinuz", shared / "initrd.img", HERE / "syslinux.cfg"):
+    for path in (shared / "vmlinuz", shared / "initrd.img"):
         _run("mcopy", "-i", str(fat), str(path), f"::{path.name}")
     for folder in sorted({str(Path(name).parent) for name in files} - {"."}):
         _run("mmd", "-i", str(fat), f"::{folder}")
