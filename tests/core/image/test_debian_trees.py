@@ -34,4 +34,5 @@ def test_each_tree_names_what_fdtget_names() -> None:
 
 def test_its_kernel_is_one_for_32_bit_arm() -> None:
     kernel = read_kernel((INSTALLER / "vmlinuz").read_bytes()[:4096])
-    assert kernel is not None and (kernel.bits, kernel.architecture) == (32, "arm")
+    assert kernel is not None
+    assert (kernel.bits, kernel.architecture) == (32, "arm")
