@@ -149,32 +149,33 @@ class LibraryFolder:
         home = self._folder.resolve()
         for name in names:
             if name.lower().endswith(ENDINGS):
-                yield self._listed(self._folder / name, home)
+                yield self._listed(name, home)
 
-    def _listed(self, path: Path, home: Path) -> LibraryFile | Stranger | None:
-        """Return the file at `path`, why it is none that is read, or None when it went while it was looked at."""
-        name = spell_name(os.fsencode(path.name))
+    def _listed(self, called: str, home: Path) -> LibraryFile | Stranger | None:
+        """Return the file in the folder that is `called` so, why it is none that is read, or None when it went while it was looked at."""
+        name, path = spell_name(os.fsencode(called)), os.path.join(self._folder, called)  # noqa: PTH118 -- hundreds at a time
         try:
-            facts = path.lstat()
+            facts = os.lstat(path)
             if stat.S_ISLNK(facts.st_mode):
-                if not path.resolve().is_relative_to(home):
+                if not Path(path).resolve().is_relative_to(home):
                     return Stranger(name, "is a link that leads out of the library")
-                facts = path.stat()
+                facts = os.stat(path)  # noqa: PTH116
             if not stat.S_ISREG(facts.st_mode):
                 return Stranger(name, "is no file")
             if not os.access(path, os.R_OK):
                 return Stranger(name, "may not be read by this user")
         except FileNotFoundError:
-            return Stranger(name, "is a link to nothing") if path.is_symlink() else None
+            return Stranger(name, "is a link to nothing") if Path(path).is_symlink() else None
         except (OSError, RuntimeError) as error:  # RuntimeError: links in a circle
             return Stranger(name, f"cannot be looked at ({getattr(error, 'strerror', error)})")
         return LibraryFile(name, facts.st_size, datetime.fromtimestamp(min(max(facts.st_mtime, 0), _LATEST_S), UTC))
 
     def _path(self, name: str) -> Path:
         inside = name_bytes(name)
-        path = self._folder / os.fsdecode(inside)
+        called = os.fsdecode(inside)
+        path = self._folder / called
         named = inside not in (b"", b".", b"..") and b"/" not in inside and b"\0" not in inside
-        if not named or not isinstance(self._listed(path, self._folder.resolve()), LibraryFile):
+        if not named or not isinstance(self._listed(called, self._folder.resolve()), LibraryFile):
             raise MissingError(f"no file called {name}", where=str(self._folder), next_step="Put it in that folder.")
         return path
 

@@ -38,6 +38,8 @@ def spell_name(name: bytes) -> str:
     What is no UTF-8, a control or invisible character, and the backslash itself are written as \\xNN, byte for byte.
     """
     text = name.decode("utf-8", "surrogateescape").replace("\\", "\\x5c")
+    if text.isprintable():
+        return text
     return "".join(_spelled(c) if _OBEYED.match(c) or c in "\n\t" else c for c in text)
 
 

@@ -22,7 +22,7 @@ from mintseed.server.judged.load import Loaded
 from mintseed.server.kept.models import Deployment, Image
 from mintseed.server.kept.stored_types import outline_of_row
 from mintseed.server.owned import demo_images
-from mintseed.server.owned.library import ORDER, sync_library
+from mintseed.server.owned.library import ORDER, sync_library, there
 from mintseed.services import change_choice
 
 router = Router(tags=["image"])
@@ -65,6 +65,7 @@ def station(request: HttpRequest, pk: int) -> StationImageOut:
 
 @router.put("/deployments/{pk}/image", response=StationImageOut)
 def choose(request: HttpRequest, pk: int, payload: ChooseImageIn) -> StationImageOut:
+    sync_library()
     chosen = Image.there.get(pk=payload.image_id)
     view = judged(pk)
     change_choice.check(view.loaded.walk, closed=view.closed)
@@ -80,7 +81,7 @@ def _station_out(view: Judged) -> StationImageOut:
     one = view.loaded
     # Those of this appliance first, then what is not read yet; the chosen one whatever it is.
     fitting = (
-        sync_library()
+        there()
         .filter(Q(recipe=one.row.recipe) | Q(outline=""))
         .order_by(Case(When(recipe=one.row.recipe, then=0), default=1), *ORDER)
     )

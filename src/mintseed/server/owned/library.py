@@ -48,7 +48,12 @@ def sync_library() -> QuerySet[Image]:
     if files != _in_step_with or here.exclude(file_name__contains="/").count() != len(files):
         _sync(files)
         _in_step_with = files
-    return here.filter(removed_at=None).order_by(*ORDER)
+    return there()
+
+
+def there() -> QuerySet[Image]:
+    """Return the rows of what lay in the folder when the table was brought in step last, as `sync_library` does."""
+    return Image.objects.filter(present=True, removed_at=None).defer("xray", "outline").order_by(*ORDER)
 
 
 def unused_files() -> list[Image]:
