@@ -45,7 +45,7 @@ from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import BoardUnit, Cable, OwnedCard, Part, Removable, Site, Supply, Write
 from mintseed.server.owned import descriptions
 from mintseed.server.owned.shelf import units_at
-from mintseed.server.owned.users import part_users, users_of
+from mintseed.server.owned.users import users_of
 
 router = Router(tags=["shelf"])
 
@@ -242,7 +242,7 @@ def _cards(site: Site) -> list[ShelfCardOut]:
 
 def _parts(site: Site) -> list[ShelfPartOut]:
     rows = list(Part.there.filter(site=site).order_by("pk")[:MOST_THINGS])
-    kinds, users = descriptions.parts(), part_users([p.pk for p in rows])
+    kinds, users = descriptions.parts(), users_of("part", [p.pk for p in rows])
     return [
         ShelfPartOut(
             id=p.pk, name=p.name, kind=p.kind, kind_name=kinds[p.kind].name if p.kind in kinds else p.kind,

@@ -38,7 +38,7 @@ from mintseed.server.kept.models import (
 )
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.server.owned import bringing, descriptions
-from mintseed.server.owned.users import MOST_NAMED, Users, part_users, users_of
+from mintseed.server.owned.users import MOST_NAMED, Users, users_of
 
 
 def _nothing(row: Any) -> None:
@@ -177,7 +177,7 @@ KINDS: dict[str, Kind] = {
     "supply": Kind("supply", Supply, _name, lambda row: users_of("supply", [row.pk])[row.pk], changed=lambda row: judge_soon(supply=row.pk)),
     "cable": Kind("cable", Cable, _name, lambda row: users_of("cable", [row.pk])[row.pk], changed=lambda row: judge_soon(cable=row.pk)),
     "card": Kind("card", OwnedCard, _name, lambda row: users_of("owned_card", [row.pk])[row.pk], changed=lambda row: judge_soon(owned_card=row.pk)),
-    "part": Kind("part", Part, _name, lambda row: part_users([row.pk])[row.pk], changed=lambda row: judge_soon(parts__part=row.pk)),
+    "part": Kind("part", Part, _name, lambda row: users_of("part", [row.pk])[row.pk], changed=lambda row: judge_soon(parts__part=row.pk)),
     "network": Kind("network", WifiNetwork, lambda row: str(row.ssid), lambda row: users_of("network", [row.pk], beside=True)[row.pk], changed=lambda row: judge_soon(site=row.site_id)),
     "image": Kind("image", Image, lambda row: str(row.file_name), _image_users, against=_image_read_now,
                   changed=lambda row: judge_soon(image=row.pk), gone=_remove_file),

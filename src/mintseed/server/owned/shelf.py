@@ -18,7 +18,7 @@ from mintseed.server.kept.models import (
 from mintseed.server.kept.stored_types import outline_of_row
 from mintseed.server.owned import descriptions
 from mintseed.server.owned.shelf_facts import cable_facts, card_facts, network_facts, supply_facts
-from mintseed.server.owned.users import part_users, users_of
+from mintseed.server.owned.users import users_of_each
 
 MOST_UNITS = 24
 """boards of one shelf that are listed at once; a search finds the others"""
@@ -56,17 +56,22 @@ def shelf_at(site: Site, recipe: str = "", *, mine: Deployment | None = None, se
     )
     outlines = [(i, x) for i in images if (x := outline_of_row(i)) is not None]
     but = mine.pk if mine else None
-    unit_users = users_of("board_unit", [u.pk for u in units], but=but)
-    card_users = users_of("owned_card", [c.pk for c in cards], but=but)
-    supply_users = users_of("supply", [s.pk for s in supplies], but=but)
-    cable_users = users_of("cable", [c.pk for c in cables], but=but)
-    users = part_users([p.pk for p in owned], but=but)
+    users = users_of_each(
+        {
+            "board_unit": [u.pk for u in units],
+            "owned_card": [c.pk for c in cards],
+            "supply": [s.pk for s in supplies],
+            "cable": [c.pk for c in cables],
+            "part": [p.pk for p in owned],
+        },
+        but=but,
+    )
     return Shelf(
-        boards=tuple(Owned(u.pk, u.name, boards[u.board], tuple(unit_users[u.pk].words)) for u in units),
-        cards=tuple(Owned(c.pk, c.name, card_facts(c), tuple(card_users[c.pk].words)) for c in cards),
-        supplies=tuple(Owned(s.pk, s.name, supply_facts(s), tuple(supply_users[s.pk].words)) for s in supplies),
-        cables=tuple(Owned(c.pk, c.name, cable_facts(c), tuple(cable_users[c.pk].words)) for c in cables),
-        parts=tuple(Owned(p.pk, p.name, parts[p.kind], tuple(users[p.pk].words)) for p in owned),
+        boards=tuple(Owned(u.pk, u.name, boards[u.board], tuple(users["board_unit"][u.pk].words)) for u in units),
+        cards=tuple(Owned(c.pk, c.name, card_facts(c), tuple(users["owned_card"][c.pk].words)) for c in cards),
+        supplies=tuple(Owned(s.pk, s.name, supply_facts(s), tuple(users["supply"][s.pk].words)) for s in supplies),
+        cables=tuple(Owned(c.pk, c.name, cable_facts(c), tuple(users["cable"][c.pk].words)) for c in cables),
+        parts=tuple(Owned(p.pk, p.name, parts[p.kind], tuple(users["part"][p.pk].words)) for p in owned),
         networks=tuple(
             Owned(n.pk, n.ssid, network_facts(n)) for n in site.wifi.filter(removed_at=None).order_by("band_ghz", "pk")
         ),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Literal
 
@@ -27,49 +27,55 @@ class Users:
         return [*self.names, *(["and more"] if self.more else [])]
 
 
+Field = Literal["board_unit", "supply", "cable", "owned_card", "network", "image", "part"]
+
+_DEPLOYMENT, _PLANNED = Deployment._meta.db_table, PlannedPart._meta.db_table
+_PART = (
+    f"(SELECT 'part', p.part_id, d.name FROM {_PLANNED} p JOIN {_DEPLOYMENT} d ON d.id = p.deployment_id"
+    " WHERE p.part_id = %s AND d.removed_at IS NULL AND d.id <> %s ORDER BY d.id LIMIT %s)"
+)
 _ALSO = (
-    f"(SELECT CAST(%s AS UNSIGNED), name FROM {Deployment._meta.db_table} WHERE removed_at IS NULL AND also_networks <> '[]'"
+    f"(SELECT 'network', CAST(%s AS UNSIGNED), name FROM {_DEPLOYMENT} WHERE removed_at IS NULL AND also_networks <> '[]'"
     " AND JSON_CONTAINS(also_networks, %s) AND id <> %s ORDER BY id LIMIT %s)"
 )
 
 
-def users_of(
-    field: Literal["board_unit", "supply", "cable", "owned_card", "network", "image"],
-    keys: Iterable[int],
-    *,
-    but: int | None = None,
-    beside: bool = False,
-) -> dict[int, Users]:
-    """Return who plans with each row of `keys`, by deployment field `field`, looking at a few rows of each only. `but` is a
-    deployment that does not count. `beside`: of a network also those that know it beside their first one; that looks at every deployment, so
-    it is asked where one is about to be taken off, and by no screen."""
-    column, wanted = connection.ops.quote_name(f"{field}_id"), list(keys)
-    names: dict[int, list[str]] = defaultdict(list)
-    if wanted:
-        # Written by hand: composing some forty alike statements takes the ORM longer than answering them takes MariaDB.
-        one = f"(SELECT {column}, name FROM {Deployment._meta.db_table} WHERE removed_at IS NULL AND {column} = %s AND id <> %s ORDER BY id LIMIT %s)"
-        asked = [one] * len(wanted)
-        values: list[int | str] = [v for key in wanted for v in (key, but or 0, MOST_NAMED + 1)]
-        if beside and field == "network":
-            asked += [_ALSO] * len(wanted)
-            values += [v for key in wanted for v in (key, str(key), but or 0, MOST_NAMED + 1)]
+def _one(field: Field) -> str:
+    """Return the statement that names who plans with one thing."""
+    if field == "part":
+        return _PART
+    column = connection.ops.quote_name(f"{field}_id")
+    return f"(SELECT '{field}', {column}, name FROM {_DEPLOYMENT} WHERE removed_at IS NULL AND {column} = %s AND id <> %s ORDER BY id LIMIT %s)"
+
+
+def users_of_each(
+    wanted: Mapping[Field, Iterable[int]], *, but: int | None = None, beside: bool = False
+) -> Mapping[Field, dict[int, Users]]:
+    """Return who plans with each thing of the keys in `wanted`, by what it is to a plan, in one statement that looks at a few rows of each only.
+    `but` is a deployment that does not count. `beside`: of a network also those that know it beside their first one; that looks at every
+    deployment, so it is asked where one is about to be taken off, and by no screen."""
+    keys = {field: list(of) for field, of in wanted.items()}
+    # Written by hand: composing some forty alike statements takes the ORM longer than answering them takes MariaDB.
+    asked = [one for field, of in keys.items() for one in [_one(field)] * len(of)]
+    values: list[int | str] = [v for of in keys.values() for key in of for v in (key, but or 0, MOST_NAMED + 1)]
+    if beside:
+        networks = keys.get("network", [])
+        asked += [_ALSO] * len(networks)
+        values += [v for key in networks for v in (key, str(key), but or 0, MOST_NAMED + 1)]
+    names: dict[Field, dict[int, list[str]]] = {field: defaultdict(list) for field in keys}
+    if asked:
         with connection.cursor() as cursor:
             cursor.execute(" UNION ALL ".join(asked), values)
-            for key, name in cursor.fetchall():
-                names[key].append(name)
-    users = {key: Users(tuple(held[:MOST_NAMED]), len(held) > MOST_NAMED) for key, held in names.items()}
-    return defaultdict(Users, users)
+            for field, key, name in cursor.fetchall():
+                names[field][key].append(name)
+    return {
+        field: defaultdict(
+            Users, {key: Users(tuple(held[:MOST_NAMED]), len(held) > MOST_NAMED) for key, held in of.items()}
+        )
+        for field, of in names.items()
+    }
 
 
-def part_users(keys: Iterable[int], *, but: int | None = None) -> dict[int, Users]:
-    """Return who plans with each part of `keys`; a part goes into one device at a time, so these are few."""
-    names: dict[int, list[str]] = defaultdict(list)
-    planned = (
-        PlannedPart.objects.filter(part__in=list(keys), deployment__removed_at=None)
-        .exclude(deployment=but)
-        .order_by("deployment_id")
-    )
-    for key, name in planned.values_list("part_id", "deployment__name"):
-        if key is not None and len(names[key]) <= MOST_NAMED:
-            names[key].append(name)
-    return defaultdict(Users, {k: Users(tuple(held[:MOST_NAMED]), len(held) > MOST_NAMED) for k, held in names.items()})
+def users_of(field: Field, keys: Iterable[int], *, but: int | None = None, beside: bool = False) -> dict[int, Users]:
+    """Return who plans with each thing of `keys`, as `users_of_each` does."""
+    return users_of_each({field: keys}, but=but, beside=beside)[field]
