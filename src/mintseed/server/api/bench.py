@@ -34,7 +34,7 @@ from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.off_bench import put_deployment_back, refuse_while_written, take_deployment_off
 from mintseed.server.judged.changes import changed
 from mintseed.server.judged.judging import Judged, judge, judged
-from mintseed.server.judged.lists import count_up_to, page_of
+from mintseed.server.judged.lists import bench_lists, count_up_to, page_of
 from mintseed.server.judged.load import load_many, rows_to_load
 from mintseed.server.judged.networks import zone_of
 from mintseed.server.kept.models import BootRun, Deployment, Image, Judgement, Site
@@ -145,11 +145,11 @@ def place(request: HttpRequest) -> PlaceOut:
 
 @router.get("/bench", response=BenchOut)
 def bench(request: HttpRequest) -> BenchOut:
-    lively = _lively()
+    lively, lists = _lively(), bench_lists(SERVED_AT_FIRST)
     return BenchOut(
-        open=page_out(page_of("open")),
-        service=page_out(page_of("service", size=SERVED_AT_FIRST)),
-        needs_you=count_up_to(Judgement.objects.filter(place="open", needs_you=True)),
+        open=page_out(lists.open),
+        service=page_out(lists.service),
+        needs_you=lists.needs_you,
         running=[r for j in lively if (r := _running(j)) is not None],
         newcomers=[_newcomer(n) for n in _newcomers(lively)[:MOST_NEWCOMERS]],
         drives=drives_out(None),

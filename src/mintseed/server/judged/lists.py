@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+from django.db import connection
 from django.db.models import QuerySet
 
 from mintseed import wiring
@@ -47,7 +48,7 @@ def count_up_to(rows: QuerySet[Any], most: int = COUNTED_TO) -> int:
     return int(rows.order_by()[:most].count())
 
 
-def page_of(place: str, *, before: int | None = None, search: str = "", only: str = "", size: int = PAGE) -> Page:
+def page_of(place: str, *, before: int | None = None, search: str = "", only: str = "") -> Page:
     """Return a page of what is at `place` (`open` or `service`), from deployment `before` on down.
 
     `only`: `needs-you` or `running`. `search`: part of a name, host name or appliance.
@@ -62,9 +63,46 @@ def page_of(place: str, *, before: int | None = None, search: str = "", only: st
         )
         chosen = chosen.filter(deployment__in=found | Deployment.objects.filter(recipe__in=names))
     older = chosen if before is None else chosen.filter(deployment_id__lt=before)
-    rows = list(older.order_by("-deployment_id")[: size + 1])
-    shown = listed(rows[:size])
-    return Page(shown, count_up_to(chosen), rows[size - 1].deployment_id if len(rows) > size else None)
+    rows = list(older.order_by("-deployment_id")[: PAGE + 1])
+    shown = listed(rows[:PAGE])
+    return Page(shown, count_up_to(chosen), rows[PAGE - 1].deployment_id if len(rows) > PAGE else None)
+
+
+_COUNTS = """
+SELECT (SELECT COUNT(*) FROM (SELECT 1 FROM mintseed_judgement WHERE place = 'open' LIMIT %(most)s) o),
+  (SELECT COUNT(*) FROM (SELECT 1 FROM mintseed_judgement WHERE place = 'service' LIMIT %(most)s) s),
+  (SELECT COUNT(*) FROM (SELECT 1 FROM mintseed_judgement WHERE place = 'open' AND needs_you LIMIT %(most)s) n)
+"""
+
+
+@dataclass(frozen=True, slots=True)
+class BenchLists:
+    """The first page of what is on the bench and of what is in service, and how many on the bench need somebody, counted up to COUNTED_TO."""
+
+    open: Page
+    service: Page
+    needs_you: int
+
+
+def bench_lists(service_size: int) -> BenchLists:
+    """Return both lists as the bench shows them, in the statements of one."""
+    sizes = {"open": PAGE, "service": service_size}
+    found = {
+        place: list(Judgement.objects.filter(place=place).order_by("-deployment_id")[: size + 1])
+        for place, size in sizes.items()
+    }
+    with connection.cursor() as cursor:
+        cursor.execute(_COUNTS, {"most": COUNTED_TO})
+        on_bench, in_service, needs_you = cursor.fetchone()
+    shown = {place: found[place][:size] for place, size in sizes.items()}
+    lines = {one.row.pk: one for one in listed([*shown["open"], *shown["service"]])}
+
+    def page(place: str, total: int) -> Page:
+        keys = [j.deployment_id for j in shown[place]]
+        more = len(found[place]) > sizes[place]
+        return Page([lines[pk] for pk in keys if pk in lines], total, keys[-1] if more else None)
+
+    return BenchLists(page("open", on_bench), page("service", in_service), needs_you)
 
 
 def listed(judgements: list[Judgement]) -> list[Listed]:
