@@ -7,7 +7,7 @@ import secrets
 import subprocess
 import threading
 import time
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, datetime
 from pathlib import Path
@@ -21,7 +21,7 @@ from mintseed.adapters.name_lookup import MulticastNames
 from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_kernel
 from mintseed.adapters.volume_tools import OffsetVolumeTools
 from mintseed.core.find.candidates import Wanted
-from mintseed.core.find.sightings import parse_dnsmasq_leases
+from mintseed.core.find.sightings import Sighting, parse_dnsmasq_leases
 from mintseed.core.findings import Finding, Severity, verdict
 from mintseed.core.image.report import XRay
 from mintseed.core.recipes.model import Recipe
@@ -174,13 +174,8 @@ def watch(
 ) -> Seen:
     """Return what a started machine does: until it has an address or says that it has none, and then whatever can be asked of it."""
     seen, began = Seen(), time.monotonic()
-    # The machine that had its slot before had its hardware addresses too; for anybody else these are another board's.
-    others = [
-        s
-        for s in NeighbourView([place.here.leases], neighbours_from_kernel).sightings()
-        if s.mac not in (machine.radio_mac, machine.cable_mac)
-    ]
-    before = frozenset(key for one in others for key in one.keys)
+    listed = NeighbourView([place.here.leases], neighbours_from_kernel).sightings()
+    before = there_before(listed, {machine.radio_mac, machine.cable_mac})
     while not seen.joined and not stop.wait(LOOK_EVERY_S):
         said = console(machine.console)
         if found := _address(said, radio=bool(machine.access_points)):
@@ -198,6 +193,14 @@ def watch(
         _ask(place, seen, host_name, recipe, before, stop)
     seen.console, seen.held_mb = console(machine.console), _held_mb(process.pid)
     return seen
+
+
+def there_before(listed: Iterable[Sighting], own_macs: Collection[str]) -> frozenset[str]:
+    """Return who was there before power-on, and what the lists said then, of whomever. The machine that had this slot before had its hardware
+    addresses too; for anybody else these are another board's. Its lease under another name stays listed for hours and tells of nobody."""
+    seen = list(listed)
+    others = {key for one in seen if one.mac not in own_macs for key in one.keys}
+    return frozenset(others | {one.trace for one in seen if one.trace})
 
 
 def _held_mb(pid: int) -> int:

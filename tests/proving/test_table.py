@@ -10,9 +10,12 @@ from pathlib import Path
 
 import pytest
 from proving.cases import ALLOWED, CASES, TIME_ZONE, Case, fixed_address, plan_of
-from proving.cell import Said, Seen
+from proving.cell import Said, Seen, there_before
 
+from mintseed.core.find.candidates import Wanted, rank_candidates
+from mintseed.core.find.sightings import parse_dnsmasq_leases, parse_ip_neigh
 from mintseed.core.findings import Finding, Severity
+from mintseed.core.recipes.model import Page
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST
 from mintseed.core.site.addresses import check_address, check_plan
 from mintseed.standins.machine import needs
@@ -104,6 +107,21 @@ def test_the_document_counts_the_quick_boots() -> None:
         replace(row("keyfile", case.ident), after_s=took) for case, took in zip(CASES, (40.0, 61.0, 90.0), strict=False)
     ]
     assert "40 to 90 s, half of them within 61 s, 2 of 3 in under 90 s." in table.document(rows, ["keyfile"], "")
+
+
+def test_a_lease_of_the_machine_before_speaks_against_nobody() -> None:
+    """A machine with a fixed address has no lease; the one before it in its slot had one, under another name."""
+    own, lease = "02:00:00:00:01:00", "1796137888 02:00:00:00:01:00 10.91.5.181 kettle-country *\n"
+    stranger = "10.91.5.9 dev seed lladdr 02:00:00:00:07:00 REACHABLE\n"
+    before = there_before((*parse_dnsmasq_leases(lease), *parse_ip_neigh(stranger)), {own})
+    assert {"10.91.5.9", "02:00:00:00:07:00"} < before
+    assert own not in before
+    now = (*parse_dnsmasq_leases(lease), *parse_ip_neigh(f"{stranger}10.91.5.220 dev seed lladdr {own} REACHABLE\n"))
+    wanted = Wanted(
+        "kettle-fixed", "kettle", Page(scheme="http", port=80), before, name_answers=frozenset({"10.91.5.220"})
+    )
+    first = rank_candidates(now, wanted, {})[0]
+    assert (first.address, first.is_it) == ("10.91.5.220", True)
 
 
 def test_the_cases_are_what_the_standard_allows() -> None:
