@@ -173,7 +173,7 @@ def test_a_database_that_does_not_answer_is_said_so(api: Api, monkeypatch: pytes
     def lost(*arguments: object) -> None:
         raise DatabaseError("server has gone away")
 
-    monkeypatch.setattr("mintseed.server.api.bench.page_of", lost)
+    monkeypatch.setattr("mintseed.server.api.bench.bench_lists", lost)
     status, problem = api.call("get", "/bench")
     assert (status, problem["code"]) == (503, "outside.database")
 
