@@ -33,7 +33,7 @@ def test_dump(request: pytest.FixtureRequest) -> None:
     target = os.environ["MINTSEED_DUMP"]
     own = wiring.config().home / "secrets" / "key"
     kept = own.read_text() if own.exists() else ""
-    shutil.copy(DATA / "key", own)
+    shutil.copyfile(DATA / "key", own)  # the words alone: its mode stays that of a secret
     request.getfixturevalue("settings").SECRET_KEY = (DATA / "django").read_text().strip()  # marks are keyed with it
     secret_field.cipher.cache_clear()
     try:
