@@ -64,8 +64,12 @@ def page_of(place: str, *, before: int | None = None, search: str = "", only: st
         chosen = chosen.filter(deployment__in=found | Deployment.objects.filter(recipe__in=names))
     older = chosen if before is None else chosen.filter(deployment_id__lt=before)
     rows = list(older.order_by("-deployment_id")[: PAGE + 1])
-    shown = listed(rows[:PAGE])
-    return Page(shown, count_up_to(chosen), rows[PAGE - 1].deployment_id if len(rows) > PAGE else None)
+    return _page(rows, PAGE, listed(rows[:PAGE]), count_up_to(chosen))
+
+
+def _page(found: list[Judgement], size: int, shown: list[Listed], total: int) -> Page:
+    """Return the first `size` of `found`, of which one more than that was asked for, as `shown`."""
+    return Page(shown, total, found[size - 1].deployment_id if len(found) > size else None)
 
 
 _COUNTS = """
@@ -94,13 +98,12 @@ def bench_lists(service_size: int) -> BenchLists:
     with connection.cursor() as cursor:
         cursor.execute(_COUNTS, {"most": COUNTED_TO})
         on_bench, in_service, needs_you = cursor.fetchone()
-    shown = {place: found[place][:size] for place, size in sizes.items()}
-    lines = {one.row.pk: one for one in listed([*shown["open"], *shown["service"]])}
+    first = {place: found[place][:size] for place, size in sizes.items()}
+    lines = {one.row.pk: one for one in listed([*first["open"], *first["service"]])}
 
     def page(place: str, total: int) -> Page:
-        keys = [j.deployment_id for j in shown[place]]
-        more = len(found[place]) > sizes[place]
-        return Page([lines[pk] for pk in keys if pk in lines], total, keys[-1] if more else None)
+        shown = [lines[j.deployment_id] for j in first[place] if j.deployment_id in lines]
+        return _page(found[place], sizes[place], shown, total)
 
     return BenchLists(page("open", on_bench), page("service", in_service), needs_you)
 
