@@ -7,6 +7,7 @@ import signal
 import subprocess
 import sys
 import time
+from collections.abc import Iterator
 from pathlib import Path
 from types import ModuleType
 
@@ -36,7 +37,9 @@ def answers(url: str, within_s: float = 60.0) -> int:
                 raise
 
 
-def test_one_that_dies_leaves_the_door_open(tmp_path: Path) -> None:
+@pytest.fixture
+def two() -> Iterator[tuple[str, list[subprocess.Popen[bytes]]]]:
+    """Two web processes at one door, and an address there: what it answers needs a database; that it answers does not."""
     port = free_port()
     environment = {
         **os.environ,
@@ -53,20 +56,50 @@ def test_one_that_dies_leaves_the_door_open(tmp_path: Path) -> None:
     ]  # fmt: skip
     os.close(door)
     try:
-        # What it answers needs a database; that it answers does not.
-        url = f"http://127.0.0.1:{port}/api/nothing-is-called-this"
-        assert answers(url) >= 400
-        running[0].kill()
-        running[0].wait(60)
-        assert answers(url) >= 400
-        running[1].kill()
-        running[1].wait(60)
-        with pytest.raises(httpx.ConnectError):
-            httpx.get(url, timeout=5)
+        yield f"http://127.0.0.1:{port}/api/nothing-is-called-this", running
     finally:
         for process in running:
             process.kill()
             process.wait(60)
+
+
+def test_one_that_dies_leaves_the_door_open(two: tuple[str, list[subprocess.Popen[bytes]]]) -> None:
+    url, running = two
+    assert answers(url) >= 400
+    running[0].kill()
+    running[0].wait(60)
+    assert answers(url) >= 400
+    running[1].kill()
+    running[1].wait(60)
+    with pytest.raises(httpx.ConnectError):
+        httpx.get(url, timeout=5)
+
+
+def connections_of(pid: int, port: int) -> int:
+    """Return how many connections to `port` a process holds (proc(5); state 01 is established)."""
+    lines = [line.split() for line in Path("/proc/net/tcp").read_text().splitlines()[1:]]
+    there = {f"socket:[{x[9]}]" for x in lines if x[3] == "01" and int(x[1].rpartition(":")[2], 16) == port}
+    return sum(str(f.readlink()) in there for f in Path(f"/proc/{pid}/fd").iterdir())
+
+
+def test_connections_are_shared_out(two: tuple[str, list[subprocess.Popen[bytes]]]) -> None:
+    """A connection stays where it was taken; whoever was woken first took nearly all of them once."""
+    url, (one, other) = two
+    for asleep in (other, one):
+        asleep.send_signal(signal.SIGSTOP)
+        assert answers(url) >= 400
+        asleep.send_signal(signal.SIGCONT)
+    clients = [httpx.Client(timeout=60) for _ in range(12)]
+    try:
+        for client in clients:
+            client.get(url)
+        port = httpx.URL(url).port or 0
+        held = [connections_of(process.pid, port) for process in (one, other)]
+    finally:
+        for client in clients:
+            client.close()
+    assert sum(held) == len(clients)
+    assert min(held) >= 3, held
 
 
 def test_a_stop_while_it_is_still_coming_up_ends_it_quietly(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -44,3 +44,5 @@ class Shelf:
     """boards that may be bought"""
     generic: bool = False
     """whether supplies and cables of any usual kind may be bought too"""
+    more_boards: bool = False
+    """whether more boards lie there than `boards` lists"""

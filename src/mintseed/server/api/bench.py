@@ -23,6 +23,7 @@ from mintseed.server.api.shapes import (
     JobOut,
     PageOut,
     bench_rows,
+    benches_of,
     deployment_out,
     drives_out,
     job_out,
@@ -145,15 +146,15 @@ def place(request: HttpRequest) -> PlaceOut:
 
 @router.get("/bench", response=BenchOut)
 def bench(request: HttpRequest) -> BenchOut:
-    lively, lists = _lively(), bench_lists(SERVED_AT_FIRST)
+    lively, lists, benches = _lively(), bench_lists(SERVED_AT_FIRST), benches_of(None)
     return BenchOut(
         open=page_out(lists.open),
         service=page_out(lists.service),
         needs_you=lists.needs_you,
         running=[r for j in lively if (r := _running(j)) is not None],
         newcomers=[_newcomer(n) for n in _newcomers(lively)[:MOST_NEWCOMERS]],
-        drives=drives_out(None),
-        benches=bench_rows(),
+        drives=drives_out(benches),
+        benches=bench_rows(benches),
         findings=_broken_descriptions(),
     )
 
@@ -274,7 +275,7 @@ def create(request: HttpRequest, payload: NewDeploymentIn) -> DeploymentOut:
 
 def card_in_reader(site: Site) -> int | None:
     """Return the printed size of the one card in a reader, or None when there is none or more than one."""
-    free = [d for d in drives_out(site) if not d.locked]
+    free = [d for d in drives_out(benches_of(site)) if not d.locked]
     return free[0].nominal_gb if len(free) == 1 else None
 
 

@@ -21,6 +21,7 @@ from mintseed.server.api.shapes import (
     DriveOut,
     JobOut,
     QuestionOut,
+    benches_of,
     deployment_out,
     drives_out,
     job_out,
@@ -234,7 +235,7 @@ def _out(view: Judged) -> CardOut:
     run = walk.inputs.run
     return CardOut(
         deployment=deployment_out(view),
-        drives=drives_out(one.site, xray.unpacked_bytes if xray else 0, xray.sector_bytes if xray else 0),
+        drives=drives_out(benches_of(one.site), xray.unpacked_bytes if xray else 0, xray.sector_bytes if xray else 0),
         job=job_out(one.job),
         left_in_all_s=left_in_all(one.job),
         wanted=walk.writes_card,

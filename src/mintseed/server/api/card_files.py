@@ -10,7 +10,7 @@ from mintseed import wiring
 from mintseed.core.errors import MintSeedError, RefusedError
 from mintseed.core.findings import Finding
 from mintseed.server.api.doctor import MOST_BASE64, bytes_of, in_base64, known_file
-from mintseed.server.api.shapes import DriveOut, drives_out
+from mintseed.server.api.shapes import DriveOut, benches_of, drives_out
 from mintseed.server.api.wire import Wire
 from mintseed.server.done.card_errands import begin
 from mintseed.server.done.card_files import found_by
@@ -64,7 +64,7 @@ class ErrandOut(Wire):
 @router.get("/drives", response=list[DriveOut])
 def drives(request: HttpRequest) -> list[DriveOut]:
     """The cards in the readers of every place, those that may be written to."""
-    return [d for d in drives_out(None) if not d.locked]
+    return [d for d in drives_out(benches_of(None)) if not d.locked]
 
 
 @router.post("/card-files", response=ErrandOut)

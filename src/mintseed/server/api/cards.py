@@ -14,7 +14,7 @@ from mintseed.core.findings import Finding
 from mintseed.core.units import decimal_size
 from mintseed.server.api.card import PauseIn
 from mintseed.server.api.handed_over import checksum_of, handed_over
-from mintseed.server.api.shapes import DriveOut, JobOut, drives_out, job_out
+from mintseed.server.api.shapes import DriveOut, JobOut, benches_of, drives_out, job_out
 from mintseed.server.api.wire import Wire
 from mintseed.server.done import card_orders
 from mintseed.server.judged.job_state import is_active
@@ -86,7 +86,7 @@ def cards(request: HttpRequest) -> CardsOut:
 
 @router.post("/cards/work", response=CardsOut)
 def begin(request: HttpRequest, body: WorkIn) -> CardsOut:
-    whose = next((d.whose for d in drives_out(None) if d.id == body.drive_id), "")
+    whose = next((d.whose for d in drives_out(benches_of(None)) if d.id == body.drive_id), "")
     card_orders.begin(
         CardWork.Does(body.does), body.drive_id, path=body.path, serial=body.serial, again=body.again, whose=whose
     )
@@ -135,7 +135,7 @@ def _out() -> CardsOut:
     return CardsOut(
         readers=[
             ReaderOut(drive=d, readable=_readable(d), work=_work_out(going.get((d.bench_id, d.path))))
-            for d in drives_out(None)
+            for d in drives_out(benches_of(None))
             if not d.locked or _readable(d)
         ],
         works=[w for r in rows if r not in going.values() and (w := _work_out(r)) is not None],

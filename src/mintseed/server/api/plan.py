@@ -44,7 +44,7 @@ from mintseed.server.judged.frozen import Names
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.load import first_network, key_of
 from mintseed.server.kept.models import BoardUnit, Cable, Deployment, Image, OwnedCard, Supply, WifiNetwork
-from mintseed.server.owned.shelf import MOST_UNITS, shelf_at, units_at
+from mintseed.server.owned.shelf import shelf_at
 from mintseed.services import change_choice
 
 router = Router(tags=["plan"])
@@ -327,7 +327,7 @@ def _out(view: Judged, search: str = "") -> PlanOut:
         least_gb=recipe.card.least_gb,
         advised_gb=recipe.card.advised_gb,
         units=_units(plan, shelf),
-        more_units=units_at(site, search)[: MOST_UNITS + 1].count() > MOST_UNITS,
+        more_units=shelf.more_boards,
         supplies=[_option(o, supply_text(shelf, o.key)) for o in supply_options(plan, shelf)],
         cables=[_option(o, cable_text(shelf, o.key)) for o in cable_options(plan, shelf)],
         needs_cable=plan.supply is not None and plan.supply.has_socket,

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import time
+from collections.abc import Iterable
 from datetime import datetime, timedelta
 from zoneinfo import ZoneInfo
 
@@ -210,11 +211,16 @@ def whose_text(found: Recognition | None, owner: Write | None, zone: str) -> str
     return f"{of}; not sure any more" if owner.unsure_at and not owner.void_at else f"{of}; its proof no longer stands"
 
 
-def drives_out(site: Site | None, needed_bytes: int = 0, sector_bytes: int = 0) -> list[DriveOut]:
-    """Return every drive the benches of `site`, or of all places, reported, the ones that may be written to first."""
+def benches_of(site: Site | None) -> list[Bench]:
+    """Return the benches of `site`, or of all places, with their place."""
+    there = Bench.there.select_related("site").order_by("pk")
+    return list(there if site is None else there.filter(site=site))
+
+
+def drives_out(benches: Iterable[Bench], needed_bytes: int = 0, sector_bytes: int = 0) -> list[DriveOut]:
+    """Return every drive that `benches` reported, but of places that were taken off; the ones that may be written to first."""
     now = wiring.bench().clock.now()
-    there = Bench.there.filter(site__removed_at=None) if site is None else Bench.there.filter(site=site)
-    rows = listed(*(b for b in there.order_by("pk") if is_alive(b, now)))
+    rows = listed(*(b for b in benches if b.site.removed_at is None and is_alive(b, now)))
     wanted = [r.recognised.get("write_id") for r, _ in rows if r.recognised]
     owners = {w.pk: w for w in Write.objects.filter(pk__in=[w for w in wanted if w]).select_related("deployment")}
     first: dict[int, datetime] = {}
@@ -243,16 +249,15 @@ class BenchRowOut(Wire):
     trouble: str
 
 
-def bench_rows(site: Site | None = None) -> list[BenchRowOut]:
+def bench_rows(benches: Iterable[Bench]) -> list[BenchRowOut]:
     now = wiring.bench().clock.now()
-    rows = Bench.there.order_by("pk") if site is None else Bench.there.filter(site=site).order_by("pk")
     return [
         BenchRowOut(
             id=b.pk, name=b.name, site_id=b.site_id, kind=Bench.Kind(b.kind), alive=is_alive(b, now), seen_at=b.seen_at,
             coming_up=not is_alive(b, now) and b.name == wiring.config().bench_name and time.monotonic() - _BEGAN_S < COMES_UP_WITHIN_S,
             trouble=b.trouble,
         )
-        for b in rows
+        for b in benches
     ]  # fmt: skip
 
 

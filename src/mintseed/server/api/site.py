@@ -26,7 +26,7 @@ from mintseed.core.site.ssh_keys import MOST_KEYS, check_keys, keys_in
 from mintseed.core.site.time_zones import time_zones
 from mintseed.server.api.meanwhile import ChangeIn, changed_by
 from mintseed.server.api.settings import SecretOut, hashed
-from mintseed.server.api.shapes import BenchRowOut, bench_rows
+from mintseed.server.api.shapes import BenchRowOut, bench_rows, benches_of
 from mintseed.server.api.wire import Wire
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.judged.journal import record
@@ -344,6 +344,6 @@ def _out(site: Site) -> SiteOut:
             )
             for n in wifi
         ],
-        benches=bench_rows(site),
+        benches=bench_rows(benches_of(site)),
         findings=_findings(site, None),
     )

@@ -11,6 +11,7 @@ from __future__ import annotations
 import asyncio
 import ipaddress
 import logging
+import math
 import time
 from typing import Any
 
@@ -104,6 +105,14 @@ unfinished = Unfinished()
 class GuardedProtocol(H11Protocol):
     """uvicorn's, with a deadline for each request and a bound on how many are half there."""
 
+    asked_s = -math.inf
+    """when its last request began, by the clock of its loop"""
+
+    @property
+    def is_waiting(self) -> bool:
+        """Whether a request waits for the first byte of its answer; of a stream that lasts none does."""
+        return self.cycle is not None and not self.cycle.response_started
+
     def connection_made(self, transport: Any) -> None:
         super().connection_made(transport)
         self._peer = peer_block(self.client[0] if self.client else "")
@@ -119,6 +128,8 @@ class GuardedProtocol(H11Protocol):
             unfinished.begin(self, self._peer, HEAD_WITHIN_S)  # the next request of a connection that is kept
         before = self.cycle
         super().data_received(data)
+        if self.cycle is not before:
+            self.asked_s = self.loop.time()
         if self.cycle is not None and not self.cycle.more_body:
             unfinished.end(self)
         elif self.cycle is not None and self.cycle is not before:

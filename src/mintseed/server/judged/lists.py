@@ -13,7 +13,7 @@ from mintseed import wiring
 from mintseed.core.line import Line
 from mintseed.server.judged.frozen import NAMES, Names
 from mintseed.server.judged.judging import LINE, judge
-from mintseed.server.judged.load import load_many, names_of, rows_to_load, without_removed
+from mintseed.server.judged.load import load_many, names_of, rows_to_list, rows_to_load, without_removed
 from mintseed.server.kept.models import Closing, Deployment, Judgement
 from mintseed.server.kept.stored_types import stored
 from mintseed.server.owned import descriptions
@@ -112,17 +112,18 @@ def listed(judgements: list[Judgement]) -> list[Listed]:
     """Return what `judgements` are of; those that are due are made again first."""
     now = wiring.bench().clock.now()
     ids = [j.deployment_id for j in judgements]
-    rows = {row.pk: without_removed(row) for row in rows_to_load().filter(pk__in=ids)}
+    rows = {row.pk: without_removed(row) for row in rows_to_list().filter(pk__in=ids)}
     lines = {j.deployment_id: stored(LINE, j.line, None) for j in judgements}
     due = [
-        rows[j.deployment_id]
+        j.deployment_id
         for j in judgements
         if j.deployment_id in rows
         and not j.closed
         and (lines[j.deployment_id] is None or (j.again_at and j.again_at <= now))
     ]
     if due:
-        lines |= {view.loaded.row.pk: view.line for view in judge(load_many(due))}
+        views = judge(load_many(rows_to_load().filter(pk__in=due)))
+        lines |= {view.loaded.row.pk: view.line for view in views}
     closed = [j.deployment_id for j in judgements if j.closed]
     closings = {
         c.deployment_id: c for c in Closing.objects.defer("frozen").filter(deployment__in=closed, reopened_at=None)

@@ -396,11 +396,16 @@ def key_of(row: Deployment, field: str) -> int | None:
     return held.pk if held is not None else None
 
 
-REMOVABLE = ("board_unit", "supply", "cable", "owned_card", "network", "image")
-
 RELATED = ("site", "board_unit", "supply", "cable", "owned_card", "network", "image", "judgement")
 HEAVY = ("image__xray", "image__outline")
 """Columns fetched only when somebody looks into them: an X-ray is tens of kilobytes and needed only when one is judged anew."""
+REMOVABLE = ("board_unit", "supply", "cable", "owned_card", "network", "image")
+LISTED = (
+    "removed_at", "name", "recipe", "host_name", "way", "card_gb", "created_at", "site__name", "site__time_zone", "board_unit__name",
+    "board_unit__board", "supply__name", "cable__name", "owned_card__name", "network__ssid", "image__release",
+    *(f"{thing}__removed_at" for thing in REMOVABLE),
+)  # fmt: skip
+"""what a list says of a deployment and of the things in it"""
 
 MOST_JOINED = 200
 """boards that joined a network whose keys are compared with a card's; the newest tell most."""
@@ -578,6 +583,11 @@ def load(pk: int) -> Loaded:
 def rows_to_load() -> QuerySet[Deployment]:
     """Return the deployments that are not removed, with what `load_many` needs of them."""
     return _rows().defer(*HEAVY)
+
+
+def rows_to_list() -> QuerySet[Deployment]:
+    """Return the deployments that are not removed, with what a list says of them and no more."""
+    return Deployment.objects.filter(removed_at=None).select_related("site", *REMOVABLE).only(*LISTED)
 
 
 def _rows() -> QuerySet[Deployment]:

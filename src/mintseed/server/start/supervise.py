@@ -81,17 +81,15 @@ def application_programs(environment: dict[str, str], cores: int) -> tuple[Progr
     """Return the whole application. Its address is taken here; raises OSError when it cannot be."""
     listening = socket.create_server((environment["MINTSEED_HOST"], int(environment["MINTSEED_PORT"])), backlog=2048)
     door = listening.detach()
-    names = [str(n + 1) for n in range(web_processes(cores))]
-    first, *more = [
-        Program("web", (sys.executable, "-m", "mintseed.server.doors.web", str(door), n), descriptors=(door,))
-        for n in names
-    ]
+    of = web_processes(cores)
+    web = (sys.executable, "-m", "mintseed.server.doors.web", str(door))
+    first, *more = [Program("web", (*web, str(n), str(of)), descriptors=(door,)) for n in range(1, of + 1)]
     return (
         Program("database", (sys.executable, "-m", "mintseed.server.start.database", "run"), outlives=True),
         first,
         # The page first: every process takes a second or two of a core to come up.
         *bench_programs(environment["MINTSEED_BENCH_NAME"], begins_after_s=PAGE_FIRST_S),
-        *(replace(web, begins_after_s=PAGE_FIRST_S) for web in more),
+        *(replace(program, begins_after_s=PAGE_FIRST_S) for program in more),
         Program("welcome", (sys.executable, "-m", "mintseed.server.start.welcome"), once=True),
     )
 

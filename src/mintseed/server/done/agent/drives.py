@@ -174,6 +174,8 @@ def listed(*benches: Bench) -> list[tuple[ReportedDrive, Drive]]:
     """Return what `benches` reported, as the core's values."""
     if not benches:
         return []
-    reported = ReportedDrive.objects.filter(bench__in=benches).select_related("card", "question", "bench__site")
-    rows = reported.order_by("bench_id", "path")
+    by_key = {bench.pk: bench for bench in benches}
+    rows = list(ReportedDrive.objects.filter(bench__in=by_key).select_related("question").order_by("bench_id", "path"))
+    for row in rows:
+        row.bench = by_key[row.bench_id]
     return [(row, DRIVE.validate_python(row.drive)) for row in rows]
