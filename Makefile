@@ -13,8 +13,7 @@ worker:           ## one more bench on this or another machine, at the same data
 test:             ## every check and every test
 	@scripts/prepare --tests
 	@scripts/check
-	@.venv/bin/python -m pytest -n 2 --dist loadfile --no-loadscope-reorder --ignore tests/browser
-	@.venv/bin/python -m pytest tests/browser  # by itself: the browser's event loop bars any other from its process
+	@.venv/bin/python -m tests
 
 check:            ## linters, types, boundaries, drift; warnings are errors
 	@scripts/prepare --tests

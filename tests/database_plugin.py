@@ -1,6 +1,6 @@
 """Loaded before Django is set up: gives the tests a home of their own under var/, and runs their database there.
 
-Tests that run side by side (`-n 2`) have a home, a library, a database and a pretend network each.
+Tests that run side by side (`-n 2`, and the browser's beside them) have a home, a library, a database and a pretend network each.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ from torture.ports import free_port
 
 PROJECT = Path(__file__).resolve().parents[1]
 WORKER = os.environ.get("PYTEST_XDIST_WORKER", "")
-NUMBER = int(WORKER.removeprefix("gw") or 0)
+NUMBER = int(WORKER.removeprefix("gw") or os.environ.get("MINTSEED_TESTS_PLACE") or 0)
 HOME = PROJECT / "var" / (f"test-{NUMBER}" if NUMBER else "test")
 
 os.environ["MINTSEED_HOME"] = str(HOME)

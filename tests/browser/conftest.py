@@ -28,6 +28,9 @@ FLAGS = [
     "--disable-component-update", "--disable-sync",
 ]  # fmt: skip
 
+LAN = "127.77.15.0/24"
+"""the pretend network of the applications that are started here, another than that of any process of tests"""
+
 expect.set_options(timeout=30_000)
 
 
@@ -66,7 +69,7 @@ def environment_for(home: Path, **more: str) -> dict[str, str]:
         "MINTSEED_LIBRARY": str(home / "library"),
         "MINTSEED_PORT": str(free_port()),
         "MINTSEED_DB_PORT": str(free_port()),
-        "MINTSEED_STANDIN_LAN": "127.77.6.0/24",
+        "MINTSEED_STANDIN_LAN": LAN,
         "MINTSEED_STANDIN_PACE": "40",
         "MINTSEED_DEMO": "empty",
         **more,

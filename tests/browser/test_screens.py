@@ -246,7 +246,7 @@ def test_a_copy_that_fails_says_so(page: Page, application: Application) -> None
 
 
 def _found(answer: dict[str, Any]) -> dict[str, Any]:
-    return {**answer, "claimed": "127.77.6.9", "url": "http://127.77.6.9:5310/", "qr_path": "", "powered": True}
+    return {**answer, "claimed": "127.77.15.9", "url": "http://127.77.15.9:5310/", "qr_path": "", "powered": True}
 
 
 def test_taken_off_the_bench_and_undone(page: Page, application: Application) -> None:
@@ -274,7 +274,7 @@ def test_the_site_is_edited_and_judged(page: Page) -> None:
     expect(own).to_have_value("8.8.8.0/24")
     described = own.get_attribute("aria-describedby")
     expect(page.locator(f'[id="{described}"]')).to_contain_text("8.8.8.0/24")
-    own.fill("127.77.6.0/24")
+    own.fill("127.77.15.0/24")
     walk.pick(page, "Country", "Ireland")
     page.get_by_role("button", name="Save the place").click()
     expect(page.get_by_text("Saved.").first).to_be_visible()
