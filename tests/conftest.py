@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import fcntl
 import os
+import shutil
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -10,6 +12,7 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from mintseed.server.start import database
+from tests.database_plugin import PROJECT
 
 # How long an example takes says how busy the machine is: a test that fails by it is a timed one.
 settings.register_profile("untimed", deadline=None, suppress_health_check=[HealthCheck.too_slow])
@@ -41,10 +44,14 @@ def django_db_modify_db_settings(_running_database: None) -> None:
 
 @pytest.fixture(scope="session")
 def library() -> Path:
-    """The folder with the demo's images, built once and kept for the next run of the tests."""
+    """The folder with the demo's images, built once for all processes and kept for the next run of the tests."""
     from mintseed.standins.forge.build import build_demo
     from mintseed.standins.forge.sources import DEMO_IMAGES
 
-    folder = Path(os.environ["MINTSEED_LIBRARY"])
-    build_demo(DEMO_IMAGES, folder)
+    folder, built = Path(os.environ["MINTSEED_LIBRARY"]), PROJECT / "var" / "test-images"
+    built.mkdir(exist_ok=True)
+    with built.with_suffix(".lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        build_demo(DEMO_IMAGES, built)
+        shutil.copytree(built, folder, dirs_exist_ok=True)
     return folder

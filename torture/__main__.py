@@ -22,7 +22,7 @@ from torture.update_kills import updates_killed
 PROJECT = Path(__file__).resolve().parents[1]
 TABLE = PROJECT / "docs" / "reliability.md"
 KINDS = (
-    "updates", "cards", "doors", "kills", "starts", "races", "attacks", "images", "settings", "judged", "fills", "requests", "mutants",
+    "updates", "cards", "doors", "kills", "starts", "races", "attacks", "images", "settings", "judged", "tables", "fills", "requests", "mutants",
 )  # fmt: skip
 
 
@@ -65,6 +65,19 @@ def judged(count: int, seed: int) -> Outcome:
     return outcome
 
 
+def tables(count: int, seed: int) -> Outcome:
+    """Partition tables made at random, `count` of each kind, read as their makers' own tools read them."""
+    outcome = Outcome("partition tables of chance of each kind, read by sgdisk and sfdisk too", count)
+    done = subprocess.run(
+        [".venv/bin/python", "-m", "pytest", "-q", "tests/core/image/test_partition_zoo.py"], cwd=PROJECT, check=False,
+        capture_output=True, text=True, env={**os.environ, "MINTSEED_TABLES": str(count), "MINTSEED_SEED": str(seed)},
+    )  # fmt: skip
+    outcome.note("no difference" if done.returncode == 0 else "differences")
+    if done.returncode:
+        outcome.harm += [line for line in done.stdout.splitlines() if line.startswith("FAILED")]
+    return outcome
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     for name, count in (
@@ -80,6 +93,7 @@ def main() -> None:
         ("settings", 20_000),
         ("judged", 2000),
         ("fills", 200),
+        ("tables", 300),
         ("requests", 50),
     ):
         parser.add_argument(f"--{name}", type=int, default=count)
@@ -109,6 +123,7 @@ def main() -> None:
         "images": lambda: [files.images(asked.images, asked.seed, os.cpu_count() or 1)],
         "attacks": lambda: [running.attacks()],
         "mutants": lambda: [mutants.faults_in_the_rules(asked.mutants_s, asked.mutants_in)],
+        "tables": lambda: [tables(asked.tables, asked.seed)],
         "fills": lambda: [fills(asked.fills, asked.seed)],
         "requests": lambda: [requests(asked.requests)],
         "races": lambda: races.races(asked.races, asked.seed),

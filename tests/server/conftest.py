@@ -100,6 +100,12 @@ def _open_door() -> None:
     closed_mark().unlink(missing_ok=True)
 
 
+@pytest.fixture(autouse=True)
+def _quick_passwords(settings: Any) -> None:
+    """Half a second of a core for each password is meant for who guesses them."""
+    settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+
+
 @pytest.fixture
 def bench(library: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
     """A fresh stand-in bench folder with fast cards and an empty router."""
