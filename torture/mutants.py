@@ -58,7 +58,7 @@ def put_in_faults(
         changed = [f"src/mintseed/{m}" if m.endswith(".py") else f"src/mintseed/{m}/**/*.py" for m in modules]
         settings = {
             "source_paths": ["src/mintseed"], "only_mutate": changed, "also_copy": list(COPIED),
-            "pytest_add_cli_args_test_selection": list(tests),
+            "pytest_add_cli_args_test_selection": list(tests), "pytest_add_cli_args": ["-m", "not reads_source"],
         }  # fmt: skip
         lines = [f"{key} = {json.dumps(value)}" for key, value in settings.items()]
         text = (PROJECT / "pyproject.toml").read_text()

@@ -48,7 +48,7 @@ def test_a_form_of_the_shelf(page: Page, other: httpx.Client) -> None:
     expect(page.get_by_role("alert")).to_contain_text("Amperes is now 1.5")
     expect(amperes).to_have_value("2")
     assert held()["current_a"] == 1.5
-    page.get_by_role("button", name="Save mine all the same").click()
+    page.get_by_role("button", name="Keep mine").click()
     expect(page.get_by_role("button", name="Save it")).to_have_count(0)
     assert held()["current_a"] == 2
 
@@ -65,7 +65,7 @@ def test_a_field_that_is_being_typed_in(page: Page, other: httpx.Client) -> None
     assert other.get(f"/deployments/{pk}/settings").json()["host_name"] == "theirs-now"
     # The question goes at once; what is asked of the server next may only be asked once it has answered.
     with page.expect_response(lambda answered: answered.request.method == "PUT"):
-        page.get_by_role("button", name="Save mine all the same").click()
+        page.get_by_role("button", name="Keep mine").click()
     expect(page.get_by_text("Changed meanwhile")).to_have_count(0)
     expect(name).to_have_value("mine")
     assert other.get(f"/deployments/{pk}/settings").json()["host_name"] == "mine"

@@ -6,6 +6,8 @@ import ast
 import re
 from pathlib import Path
 
+import pytest
+
 import mintseed.core
 from mintseed.core.codes import CODES
 
@@ -48,6 +50,7 @@ def test_every_code_is_registered_and_every_registered_code_is_made() -> None:
     assert made() == set(CODES)
 
 
+@pytest.mark.reads_source
 def test_no_code_is_put_together_where_a_finding_is_made() -> None:
     """A code is found by searching for it."""
     makers = {"Finding", "not_chosen", "_stop", "_check", "_note"}

@@ -55,7 +55,7 @@ export function Clash({ theirs, label = (field) => field.replaceAll("_", " "), o
           Take that
         </Button>
         <Button small onClick={onMine}>
-          Save mine all the same
+          Keep mine
         </Button>
       </div>
     </div>

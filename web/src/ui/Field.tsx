@@ -87,7 +87,7 @@ export function Field({ label, value, onSave, mono, hint, tone = "plain", placeh
               Take that
             </Button>
             <Button small onClick={() => save(true)}>
-              Save mine all the same
+              Keep mine
             </Button>
           </span>
         </div>

@@ -143,7 +143,7 @@ function DeploymentCard({ deployment: d, first }: { deployment: Deployment; firs
         <Line deployment={d} compact />
       </div>
       <footer className="flex flex-wrap items-center gap-x-3 gap-y-1.5 border-t border-dashed border-rule pt-2 sm:flex-nowrap">
-        <b className="flex-none max-sm:w-full">{d.line.next_step}</b>
+        <b className="flex-none text-balance max-sm:w-full">{d.line.next_step}</b>
         <Hint text={d.line.next_detail}>
           <span className="min-w-0 flex-1 truncate text-[0.9rem] text-ink-2 max-sm:whitespace-normal">{d.line.next_detail}</span>
         </Hint>

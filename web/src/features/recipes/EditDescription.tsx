@@ -106,7 +106,7 @@ function Editing({ kind, text: held, fresh }: { kind: Kind; text: Shapes["TextOu
             >
               Take that one
             </Button>
-            <Button onClick={() => keepFrom(theirs)}>Keep mine all the same</Button>
+            <Button onClick={() => keepFrom(theirs)}>Keep mine</Button>
           </div>
         </Sheet>
       )}
