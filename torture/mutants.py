@@ -24,7 +24,7 @@ from pathlib import Path
 from torture.outcome import Outcome
 
 PROJECT = Path(__file__).resolve().parents[1]
-COPIED = ("src", "tests", "torture", "docs", "recipes", "boards", "parts", "manage.py")
+COPIED = ("src", "tests", "torture", "bench", "docs", "recipes", "boards", "parts", "manage.py")
 
 SLICE = ("core/card/proof.py", "core/find/look.py", "core/plan/putting.py", "core/recipes/identity.py")
 SLICE_TESTS = ("tests/core/test_policies.py",)
