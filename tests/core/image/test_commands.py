@@ -8,6 +8,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed.core.image.commands import commanded, contained
+from mintseed.core.image.facts import Listener
 from mintseed.core.image.starting import Starting, WhatStarts, what_starts
 from mintseed.core.image.tree import FixedTree
 
@@ -120,3 +121,20 @@ def test_no_line_is_too_odd(text: str) -> None:
     told(f"ExecStart={text}")
     lets_out(text)
     commanded(FixedTree({}), WhatStarts(all=(Starting("x", "nowhere"),)))
+
+
+@pytest.mark.parametrize(("published", "port", "scheme", "reach"), [
+    ("8080:80", 8080, "http", "network"), ("443:8443", 443, "https", "network"), ("127.0.0.1:8081:80/tcp", 8081, "http", "loopback"),
+])  # fmt: skip
+def test_a_container_of_systemds_is_named_by_its_file(published: str, port: int, scheme: str, reach: str) -> None:
+    """Source: podman-systemd.unit(5), PublishPort."""
+    path = "etc/containers/systemd/print.page.container"
+    tree = FixedTree(
+        {
+            path: f"[Container]\nPublishPort={published}\nPublishPort=53:53\nPublishPort=1883:1883\n".encode(),
+            "etc/machine-id": b"",
+        }
+    )
+    assert list(contained(tree, what_starts(tree))) == [
+        Listener(port, scheme, "print.page", path, reach, how="container")  # type: ignore[arg-type]
+    ]

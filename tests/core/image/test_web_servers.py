@@ -119,3 +119,14 @@ def test_apache_listens_for_a_module_only_where_it_is_enabled() -> None:
     assert [p for p, _, _ in told(files)] == [80, 443, 444], "nothing is known of its modules"
     assert [p for p, _, _ in told({**files, "etc/apache2/mods-enabled/mime.load": b"x"})] == [80]
     assert [p for p, _, _ in told({**files, "etc/apache2/mods-enabled/ssl.load": b"x"})] == [80, 443]
+
+
+def test_a_socket_unit_is_named_by_its_file_and_keeps_the_door_for_logging_in() -> None:
+    """Source: systemd.socket(5), ListenStream; port 22 is not a page's (the registry of service names)."""
+    text = "[Socket]\nListenStream=443\n  ListenStream = 127.0.0.1:8080\nListenStream=22\nListenStream=[::1]:8081\nListenDatagram=9\n"
+    path = "etc/systemd/system/sockets.target.wants/web.page.socket"
+    assert list(listeners({path: text.encode()}, nginx_tokens)) == [
+        Listener(443, "https", "web.page", path),
+        Listener(8080, "http", "web.page", path, "loopback"),
+        Listener(8081, "http", "web.page", path, "loopback"),
+    ]

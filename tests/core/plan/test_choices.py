@@ -140,6 +140,14 @@ def test_how_long_the_job_takes() -> None:
     found = job_time(plan("platen", "larkspur-r"))
     assert found is not None
     write, boot, hands = found.spans
+    assert [s.what for s in found.spans] == [
+        "write the card and read it back",
+        "first boot until its page is there",
+        "with your hands",
+    ]
+    assert write.rests_on == "usual cards and readers; verifying takes about as long again (common practice)"
+    assert boot.rests_on == "recipe platen, on a middle board"
+    assert (found.from_s, found.to_s) == (pytest.approx(write.from_s + 950), pytest.approx(write.to_s + 2535))
     assert (write.from_s, write.to_s) == (pytest.approx(2 * 139 / 90), pytest.approx(2 * 139 / 20))
     assert (boot.from_s, boot.to_s) == (50, 135)
     assert (hands.from_s, hands.to_s, hands.rests_on) == (900, 2400, "common practice")
@@ -147,6 +155,7 @@ def test_how_long_the_job_takes() -> None:
     assert mine is not None
     assert (mine.spans[0].from_s, mine.spans[0].to_s) == (pytest.approx(2 * 139 / 50), pytest.approx(2 * 139 / 40))
     assert (mine.spans[2].from_s, mine.spans[2].to_s) == (300, 420)
+    assert [s.rests_on for s in mine.spans] == ["2 writes measured here", boot.rests_on, "your last 3 jobs"]
     two_only = job_time(plan("platen", "larkspur-r"), [], [300.0, 420.0])
     assert two_only is not None
     assert two_only.spans[2].rests_on == "common practice"

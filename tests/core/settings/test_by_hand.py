@@ -5,9 +5,11 @@ from __future__ import annotations
 import pytest
 
 from mintseed import wiring
-from mintseed.core.recipes.model import WAYS_IN, WayIn
+from mintseed.core.boot.band import Band
+from mintseed.core.recipes.model import WAYS_IN, OwnNetwork, WayIn
 from mintseed.core.settings.by_hand import HandStep, steps_by_hand
 from mintseed.core.settings.values import SettingValues
+from mintseed.core.units import duration
 from tests.core.settings.test_values import values
 
 
@@ -106,3 +108,54 @@ def test_no_step_tells_a_secret(way_in: WayIn) -> None:
         assert "$6$" not in said
         assert not [a.id for a in recipe.asks if a.secret and wanted.answers.get(a.id, "\0") in said]
         assert (way_in == "fill-before") == (not found)
+
+
+def test_a_card_that_is_filled_after_it_is_written() -> None:
+    """A file of the root volume wants a system that shows it; the system lets the card go before it is taken out."""
+    assert steps("platen", "fill-after", files=("device.conf", "/etc/hosts")) == (
+        HandStep("Write the card with the image as it came", "Card says that it is proven"),
+        HandStep("Take it out and put it in again, and open its boot volume",
+                 "Its files are listed; a question whether to format it is answered with no"),
+        HandStep("Save this file, and put it in the place of the one on the card", "It is called exactly so, with no second ending", "device.conf"),
+        HandStep("Save this file, and put it onto the second volume in the place of the one there",
+                 "That volume is one of Linux: other systems do not show it", "/etc/hosts"),
+        HandStep("Have the system let the card go, and only then take it out", "It says that it may be taken out"),
+    )  # fmt: skip
+
+
+NOT_HEARD = "It is listed; where it is not, the board does not hear its band"
+
+
+@pytest.mark.parametrize("band", [None, Band(30, 90, 240, 480)])
+def test_over_the_network_it_opens_itself_step_by_step(band: Band | None) -> None:
+    found = steps_by_hand(
+        wiring.recipes()["farsight"], "own-access-point", values(), page_url="http://press.local:1/", band=band, console_layout=""
+    )  # fmt: skip
+    usual = f"{duration(30)} to {duration(90)} are usual" if band else "it takes some minutes"
+    assert found == (
+        HandStep("Power it, and wait for the network it opens itself", f"It is in the phone's list; {usual}", "Farsight"),
+        HandStep("Join it with its first passphrase", "The phone says that it has no internet: stay in it", "far and wide"),
+        HandStep("Open the page that answers there", "It asks for your network", "http://192.168.72.1/"),
+        HandStep("Choose your network", NOT_HEARD, "Quay House 2G"),
+        HandStep("Choose its security", "", "WPA2, personal"),
+        HandStep("Type the passphrase of your network", "", "", "passphrase"),
+        HandStep("Set the country, where it asks for one", "Without it the radio may stay off, or miss channels", "GB"),
+        HandStep("Give it its name, where it asks for one", "", "press"),
+        HandStep("Save, and let the phone go back to your network",
+                 "Its own network is gone after a minute; where it comes back, the passphrase was not taken"),
+        HandStep("Look for it under Find", "It is on your network"),
+    )  # fmt: skip
+
+
+@pytest.mark.parametrize(("passphrase", "page", "joins", "opens"), [
+    ("", "", HandStep("Join it with the phone", "The phone says that it has no internet: stay in it"), "http://p/"),
+    ("far and wide", "", HandStep("Join it with its first passphrase", "The phone says that it has no internet: stay in it", "far and wide"), "http://p/"),
+    ("", "http://192.0.2.1/", HandStep("Join it with the phone", "The phone says that it has no internet: stay in it"), "http://192.0.2.1/"),
+])  # fmt: skip
+def test_what_a_recipe_leaves_out_of_its_own_network_is_not_made_up(
+    passphrase: str, page: str, joins: HandStep, opens: str
+) -> None:
+    own = OwnNetwork(name="Faraway", passphrase=passphrase, page=page)
+    recipe = wiring.recipes()["farsight"].model_copy(update={"own_network": own})
+    found = steps_by_hand(recipe, "own-access-point", values(), page_url="http://p/", band=None, console_layout="")
+    assert (found[0].answer, found[1], found[2].answer) == ("Faraway", joins, opens)

@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from mintseed.core.findings import Severity
+from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.settings.accounts import check_typed_blind
 from mintseed.core.site import key_places
 from mintseed.core.site.key_places import PRINTABLE, moved
@@ -43,3 +43,17 @@ def test_a_password_typed_on_the_images_own_layout_is_told_without_being_shown()
     assert list(check_typed_blind("zebra quay", "us", "gb")) == []
     assert list(check_typed_blind("zebra #1 quay", "gb", "gb")) == []
     assert list(check_typed_blind("zebra #1 quay", "", "gb")) == [], "the image does not say which layout it has"
+
+
+@pytest.mark.parametrize(("password", "title"), [
+    ("quay #", "Character 6 of the password sits elsewhere on its console"),
+    ("#a#", "Characters 1 and 3 of the password sit elsewhere on its console"),
+    ("##a#", "Characters 1, 2 and 4 of the password sit elsewhere on its console"),
+])  # fmt: skip
+def test_where_in_a_password_the_signs_are_that_move(password: str, title: str) -> None:
+    assert list(check_typed_blind(password, "us", "gb")) == [
+        Finding("settings.admin-password-moves", Severity.CHECK, title,
+                "The image has the layout us, and yours is gb; what is filled here does not change that. Over the network nothing moves.",
+                "Choose a password of letters that stay where they are, or set the keyboard of the device first.", Where(field="admin_password"),
+                "xkeyboard-config"),
+    ]  # fmt: skip
