@@ -3,6 +3,7 @@ should stop, looks as good as a right one."""
 
 from __future__ import annotations
 
+from dataclasses import replace
 from datetime import UTC, datetime
 
 import pytest
@@ -14,6 +15,7 @@ from mintseed.core.card.proof import WriteFacts, card_findings
 from mintseed.core.card.room import RoomTest, judge_room
 from mintseed.core.errors import InputError
 from mintseed.core.find.candidates import PageAnswer
+from mintseed.core.find.naming import NameFacts, judge_name
 from mintseed.core.findings import COMMON_PRACTICE, Action, Finding, Severity, Where
 from mintseed.core.image import refusals
 from mintseed.core.image.checksums import compare_sha256
@@ -352,3 +354,41 @@ def test_of_an_old_table_at_the_end() -> None:
         "Some boards and tools read it and see partitions that are gone; no image smaller than the card reaches there.",
         "Have it cleared with the write.", Where(part="/dev/x"), "UEFI 2.10 §5.3.2, the backup GPT header in the last sector",
     )  # fmt: skip
+
+
+WHERE = Where(part="name", field="Press")
+BY_ADDRESS = "Use its address, and have the router keep that for it."
+NOT_YET = Finding("find.name-not-yet", Severity.NOTE, "Not answering to Press.local yet", "A name may come some minutes after the address.",
+                  "Open its page by the address meanwhile.", WHERE, "RFC 6762 §3")  # fmt: skip
+NOT_ASKED = Finding("find.name-not-asked", Severity.NOTE, "Nobody asked for Press.local",
+                    "This machine has no address in the site's own ranges, so it cannot ask there.", BY_ADDRESS, WHERE, "RFC 6762 §3")  # fmt: skip
+SILENT = Finding("find.name-silent", Severity.NOTE, "Not answering to Press.local",
+                 "It may take none from the settings, or nothing on it announces names; some networks keep such questions from each other.",
+                 BY_ADDRESS, WHERE, "RFC 6762 §3")  # fmt: skip
+OWN = Finding("find.name-own", Severity.CHECK, "It does not answer to Press.local", "It answers to farsight.local: the name was not taken from the settings.",
+              "Open it as farsight.local or by its address, and set the name on its page.", WHERE, "RFC 6762 §3")  # fmt: skip
+
+
+@pytest.mark.parametrize(("facts", "ago_s", "announces", "said"), [
+    (NameFacts(True, ("192.0.2.9", "192.0.2.7")), 10, None,
+     Finding("find.name-answers", Severity.OK, "Answers to Press.local", "It was asked for by itself.", where=WHERE, source="RFC 6762 §3")),
+    (NameFacts(True, ("192.0.2.9",), instead="farsight"), 999, False,
+     Finding("find.name-elsewhere", Severity.CHECK, "Press.local is another device", "192.0.2.9 answers to that name.",
+             "Give this one another name under Settings, or rename the other one.", WHERE, "RFC 6762 §3")),
+    (NameFacts(True, asks=False), 999, None, NOT_ASKED),
+    (NameFacts(asks=False), 0, None, NOT_ASKED),
+    (NameFacts(), 999, None, NOT_YET),
+    (NameFacts(True), 299.9, None, NOT_YET),
+    (NameFacts(True, instead="farsight"), 299.9, None, NOT_YET),
+    (NameFacts(True), 300, None, SILENT),
+    (NameFacts(True), 300, True, SILENT),
+    (NameFacts(True), 300, False, replace(SILENT, detail="Nothing was found on its image that announces names.")),
+    (NameFacts(True, instead="farsight"), 300, None, OWN),
+    (NameFacts(True, instead="pRESS"), 300, None, SILENT),
+])  # fmt: skip
+def test_of_a_devices_name(facts: NameFacts, ago_s: float, announces: bool | None, said: Finding) -> None:
+    """Names know no case (RFC 6762 §16)."""
+    assert (
+        judge_name("Press", frozenset({"192.0.2.7", "192.0.2.8"}), facts, joined_ago_s=ago_s, announces=announces)
+        == said
+    )

@@ -159,3 +159,37 @@ def test_what_a_recipe_leaves_out_of_its_own_network_is_not_made_up(
     recipe = wiring.recipes()["farsight"].model_copy(update={"own_network": own})
     found = steps_by_hand(recipe, "own-access-point", values(), page_url="http://p/", band=None, console_layout="")
     assert (found[0].answer, found[1], found[2].answer) == ("Faraway", joins, opens)
+
+
+@pytest.mark.parametrize("first_login", [True, False])
+def test_over_a_cable_step_by_step(first_login: bool) -> None:
+    recipe = wiring.recipes()["lintel"]
+    if not first_login:
+        recipe = recipe.model_copy(update={"default_login": None})
+    login = (
+        (
+            HandStep(
+                "Log in with its first login, and change that at once", "The old one is refused", "doorway / doorway"
+            ),
+        )
+        if first_login
+        else ()
+    )
+    found = steps_by_hand(
+        recipe, "cable-first", values(), page_url="http://press.local:1/", band=None, console_layout=""
+    )
+    assert found == (
+        HandStep("Plug the network cable into the board and the router, then the supply", "The lights of its socket blink"),
+        HandStep("Wait until it is on the network, and open its page at the cable's address", "Find lists it; it takes some minutes",
+                 "http://press.local:1/"),
+        *login,
+        HandStep("Open its network page, and there the wireless interface", "It is listed beside the one the cable is in"),
+        HandStep("Have it look for networks, and choose yours", NOT_HEARD, "Quay House 2G"),
+        HandStep("Choose its security", "", "WPA2, personal"),
+        HandStep("Type the passphrase of your network", "", "", "passphrase"),
+        HandStep("Set the country, where it asks for one", "Without it the radio may stay off, or miss channels", "GB"),
+        HandStep("Leave IPv4 to automatic, and save", "The page says it is connected"),
+        HandStep("See the second address before anything else", "Find lists the board twice: at the cable's address and at the one of its radio"),
+        HandStep("Only then unplug the cable", "The page answers at the second address, and not at the first any more"),
+        HandStep("Print the label anew under Keep", "It bears the address of the radio"),
+    )  # fmt: skip
