@@ -101,7 +101,7 @@ def main() -> None:
     parser.add_argument(
         "--mutants-s", type=float, help="seconds for the faults of one place; what is left is tried the next time"
     )
-    parser.add_argument("--mutants-in", nargs="*", default=[], choices=[place for place, _ in mutants.WHOLE])
+    parser.add_argument("--mutants-in", nargs="*", default=[], choices=[place for place, *_ in mutants.WHOLE])
     parser.add_argument("--only", nargs="*", choices=KINDS, default=KINDS)
     asked = parser.parse_args()
     # A shell's background job is started with SIGINT ignored, and what it starts would ignore it too.

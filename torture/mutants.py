@@ -28,8 +28,26 @@ COPIED = ("src", "tests", "torture", "bench", "docs", "recipes", "boards", "part
 
 SLICE = ("core/card/proof.py", "core/find/look.py", "core/plan/putting.py", "core/recipes/identity.py")
 SLICE_TESTS = ("tests/core/test_policies.py",)
-WHOLE = (("core", ("tests/core",)), ("server/judged", ("tests/server",)))
-"""what is changed and which tests have to notice"""
+JUDGED_TESTS = tuple(
+    f"tests/server/test_{name}.py"
+    for name in (
+        "changes",
+        "due",
+        "hands",
+        "keeping",
+        "line",
+        "log",
+        "networks",
+        "proofs",
+        "records",
+        "topics",
+        "two_at_once",
+        "watch",
+    )
+)
+"""those that judge in their own process; the others start programs, in which no fault is"""
+WHOLE = (("core", ("tests/core",), 2), ("server/judged", JUDGED_TESTS, 1))
+"""what is changed, which tests have to notice, and how many run at once: a database serves one of them"""
 
 
 KEPT = PROJECT / "var" / "mutants"
@@ -49,7 +67,7 @@ class Noticed:
 
 
 def put_in_faults(
-    modules: Sequence[str], tests: Sequence[str], *, most_s: float | None = None, only: str = "", kept: Path | None = None
+    modules: Sequence[str], tests: Sequence[str], *, most_s: float | None = None, only: str = "", kept: Path | None = None, at_once: int = 2
 ) -> Noticed:  # fmt: skip
     """Run `tests` against every fault in `modules` (below src/mintseed). `only`: a pattern of mutants' names. `kept`: a folder in which the
     run may be continued. Raises RuntimeError when the tests do not pass without a fault."""
@@ -63,7 +81,7 @@ def put_in_faults(
         lines = [f"{key} = {json.dumps(value)}" for key, value in settings.items()]
         text = (PROJECT / "pyproject.toml").read_text()
         (folder / "pyproject.toml").write_text("\n".join([text, "[tool.mutmut]", *lines, ""]))
-        said = _mutmut(folder, "run", "--max-children", "2", *([only] if only else []), most_s=most_s)
+        said = _mutmut(folder, "run", "--max-children", str(at_once), *([only] if only else []), most_s=most_s)
         results = _mutmut(folder, "results", "--all", "true")
         found = [line.strip().rpartition(": ") for line in results.splitlines() if ": " in line]
         count = {
@@ -140,11 +158,11 @@ def faults_in_the_rules(most_s: float | None = None, places: Sequence[str] = ())
     """Every fault in the core and in the judging of the server, or in `places` of them, for `most_s` each. Survivors are listed beside the
     kept copies; they are no harm, but rules without a test."""
     outcome, began = Outcome("faults put into the rules"), time.monotonic()
-    for place, tests in WHOLE:
+    for place, tests, at_once in WHOLE:
         if places and place not in places:
             continue
         name = place.replace("/", "-")
-        noticed = put_in_faults([place], tests, most_s=most_s, kept=KEPT / name)
+        noticed = put_in_faults([place], tests, most_s=most_s, kept=KEPT / name, at_once=at_once)
         outcome.tried += noticed.killed + len(noticed.survived) + noticed.unreached
         untried = f", not tried {noticed.untried}" if noticed.untried else ""
         outcome.note(

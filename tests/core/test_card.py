@@ -193,3 +193,14 @@ def test_a_cards_own_number_decides_where_both_sides_have_one() -> None:
     assert recognise(mine, [WrittenMarks(1, mine)]) == Recognition("same", 1)
     assert recognise(other, [WrittenMarks(1, mine)]) == Recognition("unknown")
     assert recognise(CardMarks(number="n1", head="else"), [WrittenMarks(1, mine)]) == Recognition("changed", 1)
+
+
+@pytest.mark.parametrize(("change", "another"), [
+    ({}, False), ({"serial": "other"}, True), ({"size_bytes": 1}, True), ({"card_number": "n2"}, True), ({"medium_seq": 8}, True), ({"medium_seq": 0}, False),
+    ({"model": "as it calls itself now"}, False),
+])  # fmt: skip
+def test_whether_what_lies_in_a_reader_is_still_the_same(change: dict[str, object], another: bool) -> None:
+    """Linux documentation, sysfs-block, diskseq: a number that no other medium in any drive had; 0 where a kernel says none."""
+    before = replace(mmc("SD"), serial="s", card_number="n1", medium_seq=7)
+    assert replace(before, **change).is_another_than(before) is another  # type: ignore[arg-type]
+    assert before.is_another_than(replace(before, **change)) is another  # type: ignore[arg-type]
