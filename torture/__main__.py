@@ -10,6 +10,7 @@ import os
 import platform
 import signal
 import subprocess
+import time
 from collections.abc import Callable, Iterable
 from datetime import UTC, datetime
 from pathlib import Path
@@ -26,56 +27,55 @@ KINDS = (
 )  # fmt: skip
 
 
+def _by_tests(
+    what: str, count: int, test: str, well: str, ill: str, *, each: bool = False, **environment: object
+) -> Outcome:
+    """Run a test of chance with a larger `count` than it has by itself. `each`: what differs is listed one by one."""
+    outcome, began = Outcome(what, count), time.monotonic()
+    path, _, only = test.partition(" -k ")
+    done = subprocess.run(
+        [".venv/bin/python", "-m", "pytest", "-q", path, *(["-k", only] if only else [])], cwd=PROJECT, check=False, capture_output=True, text=True,
+        env={**os.environ, **{f"MINTSEED_{name}": str(value) for name, value in environment.items()}},
+    )  # fmt: skip
+    outcome.took_s = time.monotonic() - began
+    outcome.note(well if done.returncode == 0 else ill)
+    if done.returncode:
+        lines = done.stdout.strip().splitlines()
+        failed = [line for line in lines if line.startswith("FAILED")] if each else []
+        outcome.harm += failed or lines[-1:] or ["the tests did not begin"]
+    return outcome
+
+
 def requests(examples: int) -> Outcome:
     """Any request of the OpenAPI document, `examples` an operation, by schemathesis."""
-    outcome = Outcome("generated requests an operation (schemathesis)", examples)
-    done = subprocess.run(
-        [".venv/bin/python", "-m", "pytest", "-q", "tests/server/test_any_request.py"], cwd=PROJECT, check=False,
-        capture_output=True, text=True, env={**os.environ, "MINTSEED_EXAMPLES": str(examples)},
+    return _by_tests(
+        "generated requests an operation (schemathesis)", examples, "tests/server/test_any_request.py", "operations clean", "operations not clean",
+        EXAMPLES=examples,
     )  # fmt: skip
-    outcome.note("operations clean" if done.returncode == 0 else "operations not clean")
-    if done.returncode:
-        outcome.harm.append(done.stdout.strip().splitlines()[-1])
-    return outcome
 
 
 def fills(count: int, seed: int) -> Outcome:
     """Root volumes filled at random: names, sizes, modes, block sizes, full ones; judged by e2fsck and debugfs."""
-    outcome = Outcome("root volumes filled at random", count)
-    done = subprocess.run(
-        [".venv/bin/python", "-m", "pytest", "-q", "tests/adapters/test_ext_skeleton.py", "-k", "random"], cwd=PROJECT, check=False,
-        capture_output=True, text=True, env={**os.environ, "MINTSEED_FILLS": str(count), "MINTSEED_SEED": str(seed)},
+    return _by_tests(
+        "root volumes filled at random", count, "tests/adapters/test_ext_skeleton.py -k random", "e2fsck -fn clean, every other file as it was",
+        "not all clean", FILLS=count, SEED=seed,
     )  # fmt: skip
-    outcome.note("e2fsck -fn clean, every other file as it was" if done.returncode == 0 else "not all clean")
-    if done.returncode:
-        outcome.harm.append(done.stdout.strip().splitlines()[-1])
-    return outcome
 
 
 def judged(count: int, seed: int) -> Outcome:
     """Settings files spoiled at random, `count` a dialect, judged by us and by the real reader."""
-    outcome = Outcome("spoiled settings files a dialect, judged by their real readers too", count)
-    done = subprocess.run(
-        [".venv/bin/python", "-m", "pytest", "-q", "tests/core/settings/test_judged.py"], cwd=PROJECT, check=False,
-        capture_output=True, text=True, env={**os.environ, "MINTSEED_SPOILED": str(count), "MINTSEED_SEED": str(seed)},
+    return _by_tests(
+        "spoiled settings files a dialect, judged by their real readers too", count, "tests/core/settings/test_judged.py", "no difference", "differences",
+        each=True, SPOILED=count, SEED=seed,
     )  # fmt: skip
-    outcome.note("no difference" if done.returncode == 0 else "differences")
-    if done.returncode:
-        outcome.harm += [line for line in done.stdout.splitlines() if line.startswith("FAILED")]
-    return outcome
 
 
 def tables(count: int, seed: int) -> Outcome:
     """Partition tables made at random, `count` of each kind, read as their makers' own tools read them."""
-    outcome = Outcome("partition tables of chance of each kind, read by sgdisk and sfdisk too", count)
-    done = subprocess.run(
-        [".venv/bin/python", "-m", "pytest", "-q", "tests/core/image/test_partition_zoo.py"], cwd=PROJECT, check=False,
-        capture_output=True, text=True, env={**os.environ, "MINTSEED_TABLES": str(count), "MINTSEED_SEED": str(seed)},
+    return _by_tests(
+        "partition tables of chance of each kind, read by sgdisk and sfdisk too", count, "tests/core/image/test_partition_zoo.py", "no difference",
+        "differences", each=True, TABLES=count, SEED=seed,
     )  # fmt: skip
-    outcome.note("no difference" if done.returncode == 0 else "differences")
-    if done.returncode:
-        outcome.harm += [line for line in done.stdout.splitlines() if line.startswith("FAILED")]
-    return outcome
 
 
 def main() -> None:
