@@ -73,7 +73,8 @@ def put_in_faults(
     run may be continued. Raises RuntimeError when the tests do not pass without a fault."""
     with _folder(kept) as folder:
         _copy(folder)
-        changed = [f"src/mintseed/{m}" if m.endswith(".py") else f"src/mintseed/{m}/**/*.py" for m in modules]
+        # A pattern's * takes slashes too (fnmatch(3)).
+        changed = [f"src/mintseed/{m}" if m.endswith(".py") else f"src/mintseed/{m}/*.py" for m in modules]
         settings = {
             "source_paths": ["src/mintseed"], "only_mutate": changed, "also_copy": list(COPIED),
             "pytest_add_cli_args_test_selection": list(tests), "pytest_add_cli_args": ["-m", "not reads_source"],
