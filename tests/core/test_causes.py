@@ -93,6 +93,7 @@ def test_how_evidence_moves_the_order(evidence: BootEvidence, order: list[str]) 
 
 @pytest.mark.parametrize(("evidence", "last"), [
     (replace(WIFI, files_sound=True), [CARD, FILE]),
+    (replace(WIFI, files_sound=None), [CARD, FILE]),
     (replace(WIFI, board_in_image=True), [CARD, FIT]),
     (replace(WIFI, supply_carries=True), [CARD, SUPPLY]),
     (replace(WIFI, country_in_file=True), [CARD, COUNTRY]),

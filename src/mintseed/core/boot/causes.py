@@ -18,7 +18,7 @@ SHOWN = 3
 @dataclass(frozen=True, slots=True)
 class BootEvidence:
     """What is known when a boot is late. None means nobody knows. `country_in_file`: whether any filled file of this
-    image takes a country at all."""
+    image takes a country at all. `files_sound`: whether all that were filled read well; None where none was."""
 
     way: str
     network: str = ""
@@ -27,7 +27,7 @@ class BootEvidence:
     joined_with_other_key: int = 0
     country: str = ""
     country_in_file: bool | None = None
-    files_sound: bool = True
+    files_sound: bool | None = None
     board_in_image: bool | None = None
     board_name: str = ""
     supply_carries: bool | None = None
@@ -133,8 +133,9 @@ def _cable() -> list[_Weigher]:
 
 
 def _common(evidence: BootEvidence) -> list[_Weigher]:
-    files = _Weigher("boot.cause-file", "A settings file is wrong or has the wrong name", 10, Action("Read the files", "settings"),
-                     "Read the findings beside each file.")  # fmt: skip
+    # Where none was filled here, somebody may have put one there by hand: seldom, and nothing is said of it.
+    files = _Weigher("boot.cause-file", "A settings file is wrong or has the wrong name", 2 if evidence.files_sound is None else 10,
+                     Action("Read the files", "settings"), "Read the findings beside each file.")  # fmt: skip
     if evidence.files_sound:
         files.speaks(0.2, "the image's own files were filled and read well")
     fit = _Weigher("boot.cause-image", "The image does not start on this board", 10, Action("See its boards", "image"),

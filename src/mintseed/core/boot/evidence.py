@@ -47,7 +47,9 @@ def gather(
         joined_with_other_key=run.joined_other if run else 0,
         country=values.country,
         country_in_file=any(f.carries_country for f in filled) if filled else None,
-        files_sound=verdict(f for file in filled for f in file.findings) in (Severity.OK, Severity.NOTE),
+        files_sound=verdict(f for file in filled for f in file.findings) in (Severity.OK, Severity.NOTE)
+        if filled
+        else None,
         board_in_image=next((f.severity is Severity.OK for f in image if f.code in BOARD_CODES), None),
         board_name=board.name if board else "",
         supply_carries=False if doubts else True if supply else None,
