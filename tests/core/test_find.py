@@ -13,6 +13,7 @@ from mintseed import wiring
 from mintseed.core.find.before import Itself, Seen, is_new, known_before, remembered
 from mintseed.core.find.candidates import (
     Candidate,
+    Evidence,
     PageAnswer,
     Wanted,
     judge_find,
@@ -22,7 +23,7 @@ from mintseed.core.find.candidates import (
 )
 from mintseed.core.find.naming import NAME_WITHIN_S, NameFacts, judge_name
 from mintseed.core.find.sightings import SeenBy, Sighting, addresses_in, inside, parse_dnsmasq_leases, parse_ip_neigh
-from mintseed.core.findings import Severity, verdict
+from mintseed.core.findings import Action, Finding, Severity, Where, verdict
 from mintseed.core.limits import MAX_SCANNED_ADDRESSES
 from mintseed.core.recipes.model import Page
 
@@ -342,3 +343,43 @@ def test_a_page_nobody_saw_yet_tells_by_its_port(port: int, assumed: bool, is_it
     answer = {NEW: PageAnswer(f"http://{NEW}/", 200, "<h1>Anything</h1>")}
     found = rank_candidates(seen, Wanted("post", "post", page, BEFORE), answer)
     assert [(c.address, c.is_it, c.page_answers) for c in found] == [(NEW, is_it, True)]
+
+
+def there(address: str = "192.0.2.7", *, answers: bool = True, is_it: bool = True) -> Candidate:
+    evidence = (Evidence("new since power-on", 3), Evidence("took a lease as press", 4))
+    return Candidate(address, "", "press", f"http://{address}/", evidence, answers, is_it)
+
+
+FOUND = Finding(
+    "find.found",
+    Severity.OK,
+    "Found at 192.0.2.7",
+    "New since power-on, took a lease as press.",
+    where=Where(part="192.0.2.7"),
+)
+NOT_TOLD = Finding("find.page-not-told", Severity.NOTE, "No page answers on port 80", "Nobody said that it has one, or where: it was looked for at the usual place.",
+                   "Where you know its port, write it into its recipe.")  # fmt: skip
+NOT_YET = Finding(
+    "find.page-not-yet",
+    Severity.NOTE,
+    "Its page does not answer yet",
+    "Just after boot that means not yet, not never.",
+    "Look again in a moment.",
+)
+NONE = Finding("find.none", Severity.CHECK, "Not seen yet", "No address is new and answers to press or shows its page.",
+               "Give it the time on the clock, then look again.", action=Action("Watch the clock", "boot"))  # fmt: skip
+SEVERAL = Finding("find.several", Severity.CHECK, "2 devices could be it", "More than one answers to this name and shows its page.",
+                  "Switch the other one off, or give this one another name.")  # fmt: skip
+
+
+@pytest.mark.parametrize(("candidates", "assumed", "said"), [
+    ((), False, (NONE,)),
+    ((there(is_it=False),), False, (NONE,)),
+    ((there(), there("192.0.2.9", is_it=False)), False, (FOUND,)),
+    ((there(),), True, (FOUND,)),
+    ((there(answers=False),), False, (FOUND, NOT_YET)),
+    ((there(answers=False),), True, (FOUND, NOT_TOLD)),
+    ((there(), there("192.0.2.9")), False, (SEVERAL,)),
+])  # fmt: skip
+def test_what_is_said_of_a_look(candidates: tuple[Candidate, ...], assumed: bool, said: tuple[Finding, ...]) -> None:
+    assert judge_find(candidates, "press", Page(port=80, assumed=assumed)) == said
