@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mintseed.core.findings import Severity
+from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.site.addresses import AddressPlan, FixedAddress, Reserved, check_address, check_plan, proposed
 
 PLAN = AddressPlan(
@@ -100,3 +100,48 @@ def test_what_a_file_says_of_it() -> None:
     )
     assert (PLAN.fixed(""), PLAN.fixed("10.0.0.1"), AddressPlan().fixed("10.0.0.1")) == (None, None, None)
     assert (FixedAddress("10.9.8.7", 12).netmask, FixedAddress("10.9.8.7", 12).cidr) == ("255.240.0.0", "10.9.8.7/12")
+
+
+HERE = Where(field="address_plan")
+MASK = "Look on the router's page for its network and mask."
+FOUR, AS_IN = "An address is four numbers from 0 to 255.", "Write it as in 192.168.1.1."
+
+
+def of_the_plan(code: str, title: str, detail: str, fix: str, severity: Severity = Severity.STOP) -> Finding:
+    return Finding(code, severity, title, detail, fix, HERE)
+
+
+def outside(what: str, net: str = "192.168.7.0/24", who: str = "From 192.168.7.1 to 192.168.7.254 are.") -> Finding:
+    return of_the_plan("site.address-outside", f"The {what} is none of {net}", who, "Mend it, or the net.")
+
+
+@pytest.mark.parametrize(("plan", "said"), [
+    (AddressPlan(), ()),
+    (AddressPlan(net="192.168.7.0/24", gateway="192.168.7.1", dns=("9.9.9.9",), pool_from="192.168.7.100", pool_to="192.168.7.100"), ()),
+    (AddressPlan(net="192.168.7.1/24"), (of_the_plan("site.net", "192.168.7.1/24 is no net", "A net is its first address and a length, as in 192.168.1.0/24.", MASK),)),
+    (AddressPlan(gateway="no"), (of_the_plan("site.address", "The gateway, no, is no address", FOUR, AS_IN),)),
+    (AddressPlan(dns=("9.9.9.9", "dns")), (of_the_plan("site.address", "The name server dns is no address", FOUR, AS_IN),)),
+    (AddressPlan(reserved=(Reserved(address="x", what="the door"), Reserved(address="y"))),
+     (of_the_plan("site.address", "The address of the door, x, is no address", FOUR, AS_IN),
+      of_the_plan("site.address", "The address of something reserved, y, is no address", FOUR, AS_IN))),
+    (AddressPlan(net="192.168.7.0/24", gateway="192.168.7.255"), (outside("gateway, 192.168.7.255,"),)),
+    (AddressPlan(net="192.168.7.0/24", gateway="192.168.7.0"), (outside("gateway, 192.168.7.0,"),)),
+    (AddressPlan(net="192.168.7.0/24", pool_from="192.168.8.1", pool_to="192.168.8.9"),
+     (outside("first address of the pool, 192.168.8.1,"), outside("last address of the pool, 192.168.8.9,"))),
+    (AddressPlan(net="10.0.0.4/31", gateway="10.0.0.4", reserved=(Reserved(address="10.0.0.5"),)), ()),
+    (AddressPlan(net="10.0.0.4/31", gateway="10.0.0.6"), (outside("gateway, 10.0.0.6,", "10.0.0.4/31", "It does not lie in it."),)),
+    (AddressPlan(net="10.0.0.4/30", gateway="10.0.0.4"), (outside("gateway, 10.0.0.4,", "10.0.0.4/30", "From 10.0.0.5 to 10.0.0.6 are."),)),
+    (AddressPlan(pool_from="192.168.7.9"),
+     (of_the_plan("site.pool", "The pool does not run from a first to a later address", "It says 192.168.7.9 to nothing.",
+           "Copy both from the router's page, where it hands addresses out."),)),
+    (AddressPlan(pool_from="192.168.7.9", pool_to="192.168.7.8"),
+     (of_the_plan("site.pool", "The pool does not run from a first to a later address", "It says 192.168.7.9 to 192.168.7.8.",
+           "Copy both from the router's page, where it hands addresses out."),)),
+    *[(AddressPlan(gateway=at, pool_from="192.168.7.9", pool_to="192.168.7.11"),
+       (of_the_plan("site.pool-gateway", "The gateway lies in the pool", f"{at} would be handed to somebody, unless the router leaves itself out.",
+             "Look at both on the router's page.", Severity.CHECK),)) for at in ("192.168.7.9", "192.168.7.10", "192.168.7.11")],
+    *[(AddressPlan(gateway=at, pool_from="192.168.7.9", pool_to="192.168.7.11"), ()) for at in ("192.168.7.8", "192.168.7.12")],
+])  # fmt: skip
+def test_what_is_said_of_a_plan(plan: AddressPlan, said: tuple[Finding, ...]) -> None:
+    """Sources of what a device may have: RFC 1122 §3.2.1.3, RFC 3021 §2.1."""
+    assert check_plan(plan) == said
