@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import asyncio
 import os
 import signal
+import socket
 import subprocess
 import sys
 import time
@@ -15,8 +17,10 @@ import httpx
 import pytest
 import uvicorn
 from torture.ports import free_port
+from uvicorn.lifespan.off import LifespanOff
 
-from mintseed.server.doors import stream
+from mintseed.server.doors import stream, web
+from mintseed.server.doors.half_open import GuardedProtocol
 from mintseed.server.doors.web import Server
 from mintseed.server.start.supervise import application_programs, web_processes
 
@@ -100,6 +104,28 @@ def test_connections_are_shared_out(two: tuple[str, list[subprocess.Popen[bytes]
             client.close()
     assert sum(held) == len(clients)
     assert min(held) >= 3, held
+
+
+def test_one_that_takes_no_connection_any_more_ends(monkeypatch: pytest.MonkeyPatch) -> None:
+    """Nobody would notice it: the address is open, and it stays a process that answers none."""
+
+    async def breaks(*_: object) -> None:
+        raise RuntimeError("broken")
+
+    monkeypatch.setattr(web, "take_in_turn", breaks)
+    config = uvicorn.Config("there.is:none", lifespan="off", http=GuardedProtocol)
+    config.ssl = None
+    server = Server(config)
+
+    async def go() -> None:
+        server.lifespan = LifespanOff(config)
+        with socket.create_server(("127.0.0.1", 0)) as door:
+            await server.startup([door])
+            async with asyncio.timeout(30):
+                while not server.should_exit:
+                    await asyncio.sleep(0.001)
+
+    asyncio.run(go())
 
 
 def test_a_stop_while_it_is_still_coming_up_ends_it_quietly(monkeypatch: pytest.MonkeyPatch) -> None:

@@ -7,6 +7,7 @@ the door open, and each is a core of its own for Python. What they share stands 
 from __future__ import annotations
 
 import asyncio
+import logging
 import os
 import resource
 import socket
@@ -25,6 +26,8 @@ STOPS_WITHIN_S = 2
 LATELY_S = 1.0
 """seconds for which a connection that was answered counts as one that will ask again"""
 
+log = logging.getLogger(__name__)
+
 
 class Server(uvicorn.Server):
     """Takes connections in turn with the other web processes. Ends the streams of open screens when it is asked to stop; they would last
@@ -41,6 +44,14 @@ class Server(uvicorn.Server):
             asyncio.create_task(take_in_turn(door, self._protocol, self._in_hand, self.config.ssl))
             for door in sockets or ()
         ]
+        for task in self._taking:
+            task.add_done_callback(self._took_the_last)
+
+    def _took_the_last(self, task: asyncio.Task[None]) -> None:
+        """One that takes no connection any more answers nobody: it ends, and the supervisor starts another."""
+        if not task.cancelled() and (fault := task.exception()) is not None:
+            log.error("connections are no longer taken: %s", fault, exc_info=fault)
+            self.should_exit = True
 
     async def shutdown(self, sockets: list[socket.socket] | None = None) -> None:
         for task in self._taking:
