@@ -3,12 +3,19 @@
 from __future__ import annotations
 
 import asyncio
+import contextlib
+import math
 import socket
 import ssl
+from collections.abc import AsyncIterator, Callable
+from typing import Any
 
 import pytest
+import uvicorn
+from uvicorn.server import ServerState
 
 from mintseed.server.doors import turn
+from mintseed.server.doors.half_open import GuardedProtocol, unfinished
 from mintseed.server.doors.threads import InLine
 from mintseed.server.doors.turn import take_in_turn
 
@@ -133,6 +140,75 @@ def test_who_has_least_in_hand_takes_it(monkeypatch: pytest.MonkeyPatch) -> None
     monkeypatch.setattr(turn, "MOST_LEFT_S", 60.0)
     with socket.create_server(("127.0.0.1", 0)) as door:
         assert asyncio.run(taken([20, 0], 6, door)) == [1] * 6
+
+
+@contextlib.asynccontextmanager
+async def connected(
+    application: Any,
+) -> AsyncIterator[tuple[asyncio.StreamReader, asyncio.StreamWriter, GuardedProtocol]]:
+    """Yield both ends of a connection to `application`."""
+    config = uvicorn.Config(application, lifespan="off", log_level="critical")
+    config.load()
+    state, made = ServerState(), []
+    server = await asyncio.get_running_loop().create_server(
+        lambda: made.append(GuardedProtocol(config, state, {})) or made[-1], "127.0.0.1", 0
+    )
+    reader, writer = await asyncio.open_connection(*server.sockets[0].getsockname())
+    await until(lambda: bool(made))
+    yield reader, writer, made[0]
+    writer.close()
+    server.close()
+    for task in list(state.tasks):
+        task.cancel()
+    await asyncio.gather(*state.tasks, return_exceptions=True)
+
+
+async def until(holds: Callable[[], bool]) -> None:
+    async with asyncio.timeout(30):
+        while not holds():
+            await asyncio.sleep(0.001)
+
+
+def test_who_only_has_half_requests_is_not_busy() -> None:
+    """Hundreds of them held open would else keep everybody else waiting at the door."""
+
+    async def never(scope: Any, receive: Any, send: Any) -> None:
+        await asyncio.Event().wait()
+
+    async def go() -> None:
+        async with connected(never) as (_, writer, ours):
+            writer.write(b"POST / HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 2\r\n\r\n{")
+            await until(lambda: ours.cycle is not None)
+            assert not ours.is_waiting
+            assert ours.asked_s == -math.inf
+            writer.write(b"}")
+            await until(lambda: ours.is_waiting)
+            assert ours.asked_s > 0
+
+    asyncio.run(go())
+
+
+@pytest.mark.parametrize("half", [b"GET / HT", b"POST / HTTP/1.1\r\nHost: 127.0.0.1\r\nContent-Length: 2\r\n\r\n{"])
+def test_half_a_request_behind_a_whole_one_counts_as_half(half: bytes) -> None:
+    """Who asked once and was answered could else hold its connection half open for ever."""
+
+    async def answers(scope: Any, receive: Any, send: Any) -> None:
+        await send({"type": "http.response.start", "status": 204, "headers": []})
+        await send({"type": "http.response.body", "body": b""})
+
+    async def go() -> None:
+        async with connected(answers) as (reader, writer, ours):
+            writer.write(b"GET / HTTP/1.1\r\nHost: 127.0.0.1\r\n\r\n")
+            assert b"204" in await reader.readuntil(b"\r\n\r\n")
+            await until(lambda: ours not in unfinished._all)
+            asked_s = ours.asked_s
+            writer.write(half)
+            await until(lambda: ours in unfinished._all)
+            await asyncio.sleep(0.05)
+            assert ours in unfinished._all
+            assert ours.asked_s == asked_s
+
+    asyncio.run(go())
 
 
 def test_who_is_busy_takes_it_where_nobody_else_does() -> None:

@@ -106,12 +106,12 @@ class GuardedProtocol(H11Protocol):
     """uvicorn's, with a deadline for each request and a bound on how many are half there."""
 
     asked_s = -math.inf
-    """when its last request began, by the clock of its loop"""
+    """when its last whole request had come, by the clock of its loop"""
 
     @property
     def is_waiting(self) -> bool:
-        """Whether a request waits for the first byte of its answer; of a stream that lasts none does."""
-        return self.cycle is not None and not self.cycle.response_started
+        """Whether a whole request waits for the first byte of its answer; of a stream that lasts none does. One that is half there makes no work."""
+        return self.cycle is not None and not self.cycle.more_body and not self.cycle.response_started
 
     def connection_made(self, transport: Any) -> None:
         super().connection_made(transport)
@@ -128,9 +128,10 @@ class GuardedProtocol(H11Protocol):
             unfinished.begin(self, self._peer, HEAD_WITHIN_S)  # the next request of a connection that is kept
         before = self.cycle
         super().data_received(data)
-        if self.cycle is not before:
-            self.asked_s = self.loop.time()
-        if self.cycle is not None and not self.cycle.more_body:
+        begun = self.cycle is not before
+        # Behind a request that was answered the cycle is still its own until the next head is whole.
+        if self.cycle is not None and not self.cycle.more_body and (begun or not waited):
             unfinished.end(self)
-        elif self.cycle is not None and self.cycle is not before:
+            self.asked_s = self.loop.time()
+        elif begun:
             unfinished.begin(self, self._peer, BODY_WITHIN_S)
