@@ -11,7 +11,7 @@ import platform
 import signal
 import subprocess
 import time
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Sequence
 from datetime import UTC, datetime
 from pathlib import Path
 
@@ -28,13 +28,12 @@ KINDS = (
 
 
 def _by_tests(
-    what: str, count: int, test: str, well: str, ill: str, *, each: bool = False, **environment: object
+    what: str, count: int, tests: Sequence[str], well: str, ill: str, *, each: bool = False, **environment: object
 ) -> Outcome:
-    """Run a test of chance with a larger `count` than it has by itself. `each`: what differs is listed one by one."""
+    """Run tests of chance, as pytest is told which, with a larger `count` than they have by themselves. `each`: what differs is listed one by one."""
     outcome, began = Outcome(what, count), time.monotonic()
-    path, _, only = test.partition(" -k ")
     done = subprocess.run(
-        [".venv/bin/python", "-m", "pytest", "-q", path, *(["-k", only] if only else [])], cwd=PROJECT, check=False, capture_output=True, text=True,
+        [".venv/bin/python", "-m", "pytest", "-q", *tests], cwd=PROJECT, check=False, capture_output=True, text=True,
         env={**os.environ, **{f"MINTSEED_{name}": str(value) for name, value in environment.items()}},
     )  # fmt: skip
     outcome.took_s = time.monotonic() - began
@@ -49,7 +48,7 @@ def _by_tests(
 def requests(examples: int) -> Outcome:
     """Any request of the OpenAPI document, `examples` an operation, by schemathesis."""
     return _by_tests(
-        "generated requests an operation (schemathesis)", examples, "tests/server/test_any_request.py", "operations clean", "operations not clean",
+        "generated requests an operation (schemathesis)", examples, ["tests/server/test_any_request.py"], "operations clean", "operations not clean",
         EXAMPLES=examples,
     )  # fmt: skip
 
@@ -57,7 +56,7 @@ def requests(examples: int) -> Outcome:
 def fills(count: int, seed: int) -> Outcome:
     """Root volumes filled at random: names, sizes, modes, block sizes, full ones; judged by e2fsck and debugfs."""
     return _by_tests(
-        "root volumes filled at random", count, "tests/adapters/test_ext_skeleton.py -k random", "e2fsck -fn clean, every other file as it was",
+        "root volumes filled at random", count, ["tests/adapters/test_ext_skeleton.py", "-k", "random"], "e2fsck -fn clean, every other file as it was",
         "not all clean", FILLS=count, SEED=seed,
     )  # fmt: skip
 
@@ -65,7 +64,7 @@ def fills(count: int, seed: int) -> Outcome:
 def judged(count: int, seed: int) -> Outcome:
     """Settings files spoiled at random, `count` a dialect, judged by us and by the real reader."""
     return _by_tests(
-        "spoiled settings files a dialect, judged by their real readers too", count, "tests/core/settings/test_judged.py", "no difference", "differences",
+        "spoiled settings files a dialect, judged by their real readers too", count, ["tests/core/settings/test_judged.py"], "no difference", "differences",
         each=True, SPOILED=count, SEED=seed,
     )  # fmt: skip
 
@@ -73,7 +72,7 @@ def judged(count: int, seed: int) -> Outcome:
 def tables(count: int, seed: int) -> Outcome:
     """Partition tables made at random, `count` of each kind, read as their makers' own tools read them."""
     return _by_tests(
-        "partition tables of chance of each kind, read by sgdisk and sfdisk too", count, "tests/core/image/test_partition_zoo.py", "no difference",
+        "partition tables of chance of each kind, read by sgdisk and sfdisk too", count, ["tests/core/image/test_partition_zoo.py"], "no difference",
         "differences", each=True, TABLES=count, SEED=seed,
     )  # fmt: skip
 

@@ -30,21 +30,8 @@ SLICE = ("core/card/proof.py", "core/find/look.py", "core/plan/putting.py", "cor
 SLICE_TESTS = ("tests/core/test_policies.py",)
 JUDGED_TESTS = tuple(
     f"tests/server/test_{name}.py"
-    for name in (
-        "changes",
-        "due",
-        "hands",
-        "keeping",
-        "line",
-        "log",
-        "networks",
-        "proofs",
-        "records",
-        "topics",
-        "two_at_once",
-        "watch",
-    )
-)
+    for name in ("changes", "due", "hands", "keeping", "line", "log", "networks", "proofs", "records", "topics", "two_at_once", "watch")
+)  # fmt: skip
 """those that judge in their own process; the others start programs, in which no fault is"""
 WHOLE = (("core", ("tests/core",), 2), ("server/judged", JUDGED_TESTS, 1))
 """what is changed, which tests have to notice, and how many run at once: a database serves one of them"""
