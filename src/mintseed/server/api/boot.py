@@ -19,7 +19,7 @@ from mintseed.server.api.shapes import DeploymentOut, LogLineOut, deployment_out
 from mintseed.server.api.wire import Wire
 from mintseed.server.done.power import begin_run, end_run, facts
 from mintseed.server.judged.judging import Judged, judged
-from mintseed.server.judged.load import Loaded
+from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.models import Bench, BootRun, LogEntry
 from mintseed.services import power_on as powering
 

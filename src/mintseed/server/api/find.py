@@ -25,7 +25,7 @@ from mintseed.server.done.asking import LOOK_WITHIN_S, has_looked
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
-from mintseed.server.judged.load import Loaded
+from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.bells import AGENT, ring
 from mintseed.server.kept.models import BoardUnit, BootRun, Claim, Deployment
 from mintseed.server.kept.transactions import all_or_nothing

@@ -18,7 +18,7 @@ from mintseed.server.api.wire import Wire
 from mintseed.server.done.reading import queue_reading
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.judging import Judged, judged
-from mintseed.server.judged.load import Loaded
+from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.models import Deployment, Image
 from mintseed.server.kept.stored_types import outline_of_row
 from mintseed.server.owned import demo_images

@@ -22,7 +22,7 @@ from mintseed.core.visible import visible
 from mintseed.server.api.shapes import JobOut, job_out
 from mintseed.server.api.wire import Wire
 from mintseed.server.judged.lists import COUNTED_TO
-from mintseed.server.judged.load import Loaded
+from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.models import BoardUnit, Image, Job
 from mintseed.server.kept.stored_types import FINDING, INSIDE, outline_of_row, stored, xray_of
 from mintseed.server.owned import descriptions

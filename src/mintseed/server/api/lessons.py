@@ -18,7 +18,8 @@ from mintseed.core.recipes.lessons import About, Lesson, SeenPage, lessons, port
 from mintseed.core.recipes.model import Recipe
 from mintseed.server.api.wire import Wire
 from mintseed.server.judged.journal import record
-from mintseed.server.judged.load import Loaded, load
+from mintseed.server.judged.load import load
+from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.models import Description
 from mintseed.server.owned import bringing, descriptions
 

@@ -42,7 +42,8 @@ from mintseed.server.done.reading import queue_reading
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.frozen import Names
 from mintseed.server.judged.judging import Judged, judged
-from mintseed.server.judged.load import first_network, key_of
+from mintseed.server.judged.load import first_network
+from mintseed.server.judged.loaded import key_of
 from mintseed.server.kept.models import BoardUnit, Cable, Deployment, Image, OwnedCard, Supply, WifiNetwork
 from mintseed.server.owned.shelf import shelf_at
 from mintseed.services import change_choice

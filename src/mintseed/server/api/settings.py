@@ -31,7 +31,8 @@ from mintseed.server.api.wire import Wire
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
-from mintseed.server.judged.load import Loaded, answers_of, host_names
+from mintseed.server.judged.load import host_names
+from mintseed.server.judged.loaded import Loaded, answers_of
 from mintseed.server.judged.networks import addresses_left, keys_in_order, scheme_name
 from mintseed.server.kept.closed import kept_word
 from mintseed.server.kept.models import Deployment, Site, WifiNetwork

@@ -17,7 +17,7 @@ from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.api.wire import Wire
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
-from mintseed.server.judged.load import Loaded
+from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.models import Reading
 from mintseed.server.kept.stored_types import FINDING
 from mintseed.services import check_setup

@@ -25,7 +25,8 @@ from mintseed.server.done.agent.drives import SeenCard, look_at_card
 from mintseed.server.done.cards import settings_paths
 from mintseed.server.done.proofs import prove_anew, standing, suspend, void
 from mintseed.server.judged.journal import record
-from mintseed.server.judged.load import Loaded, load
+from mintseed.server.judged.load import load
+from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.models import CardErrand, ReportedDrive, Write, WrittenBlocks
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import examine_card, recognise_card, write_card

@@ -16,7 +16,7 @@ from mintseed.core.plan.shelf import Shelf
 from mintseed.core.plan.shopping import PartsList, parts_list
 from mintseed.core.plan.way_out import Proposal, ways_out
 from mintseed.core.recipes.model import Recipe
-from mintseed.server.judged.load import Loaded
+from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.models import Deployment, Part, PlannedPart, Write
 from mintseed.server.owned import descriptions
 from mintseed.server.owned.shelf import shelf_at

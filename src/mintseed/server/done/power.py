@@ -15,7 +15,7 @@ from mintseed.server.done.asking import has_looked
 from mintseed.server.done.proofs import after_look
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import judged
-from mintseed.server.judged.load import Loaded
+from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.models import Bench, BoardUnit, BootRun, Deployment, ReportedDrive, Write
 from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, seen_of, stored
 from mintseed.server.kept.transactions import all_or_nothing

@@ -26,7 +26,8 @@ from mintseed.core.stations import ORDER, TITLES, Station
 from mintseed.server.judged import load as load_module
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.job_state import is_active, topic_of
-from mintseed.server.judged.load import Loaded, load, load_many, rows_to_load
+from mintseed.server.judged.load import load, load_many, rows_to_load
+from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Closing, Deployment, Job, Judgement, StationRecord
 from mintseed.server.kept.stored_types import FINDING, stored

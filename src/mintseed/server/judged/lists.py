@@ -13,7 +13,8 @@ from mintseed import wiring
 from mintseed.core.line import Line
 from mintseed.server.judged.frozen import NAMES, Names
 from mintseed.server.judged.judging import LINE, judge
-from mintseed.server.judged.load import load_many, names_of, rows_to_list, rows_to_load, without_removed
+from mintseed.server.judged.load import load_many, rows_to_list, rows_to_load
+from mintseed.server.judged.loaded import names_of, without_removed
 from mintseed.server.kept.models import Closing, Deployment, Judgement
 from mintseed.server.kept.stored_types import stored
 from mintseed.server.owned import descriptions

@@ -25,7 +25,8 @@ from mintseed.ports.network import Probe
 from mintseed.server.done.agent.bench_row import unit_key
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
-from mintseed.server.judged.load import Loaded, load_many, rows_to_load
+from mintseed.server.judged.load import load_many, rows_to_load
+from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Bench, BootRun, Claim
 from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, CONSOLE, NAMING, stored

@@ -16,7 +16,7 @@ from mintseed.core.errors import MintSeedError
 from mintseed.core.find.naming import NameFacts
 from mintseed.core.find.sightings import inside
 from mintseed.server.judged.changes import changed, deployment_topic
-from mintseed.server.judged.load import site_ranges
+from mintseed.server.judged.loaded import site_ranges
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Bench, BootRun
 from mintseed.server.kept.stored_types import CANDIDATES, NAMING, stored

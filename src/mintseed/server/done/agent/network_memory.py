@@ -10,7 +10,7 @@ from django.db import transaction
 from mintseed.core.find.before import names_heard, remembered
 from mintseed.core.find.sightings import Sighting
 from mintseed.server.judged.changes import changed
-from mintseed.server.judged.load import site_ranges
+from mintseed.server.judged.loaded import site_ranges
 from mintseed.server.kept.models import Bench, Site
 from mintseed.server.kept.stored_types import seen_of
 

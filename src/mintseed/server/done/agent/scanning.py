@@ -11,7 +11,7 @@ from mintseed import wiring
 from mintseed.core.errors import MintSeedError
 from mintseed.core.find.sightings import Sighting
 from mintseed.server.done.agent.looking import Watched
-from mintseed.server.judged.load import site_ranges
+from mintseed.server.judged.loaded import site_ranges
 from mintseed.server.kept.models import Bench, Write
 from mintseed.server.owned import descriptions
 from mintseed.services import find_device
