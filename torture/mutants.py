@@ -60,10 +60,8 @@ def put_in_faults(
     run may be continued. Raises RuntimeError when the tests do not pass without a fault."""
     with _folder(kept) as folder:
         _copy(folder)
-        # A pattern's * takes slashes too (fnmatch(3)).
-        changed = [f"src/mintseed/{m}" if m.endswith(".py") else f"src/mintseed/{m}/*.py" for m in modules]
         settings = {
-            "source_paths": ["src/mintseed"], "only_mutate": changed, "also_copy": list(COPIED),
+            "source_paths": ["src/mintseed"], "only_mutate": [pattern(m) for m in modules], "also_copy": list(COPIED),
             "pytest_add_cli_args_test_selection": list(tests), "pytest_add_cli_args": ["-m", "not reads_source"],
         }  # fmt: skip
         lines = [f"{key} = {json.dumps(value)}" for key, value in settings.items()]
@@ -80,6 +78,11 @@ def put_in_faults(
             raise RuntimeError(said[-2000:])
         survived = tuple(sorted(what for what, _, how in found if how == "survived"))
         return Noticed(count["killed"] + count["timeout"], survived, count["no tests"], count["not checked"])
+
+
+def pattern(module: str) -> str:
+    """Return what mutmut goes by to change `module`, a file or a folder below src/mintseed. Its * takes slashes too (fnmatch(3), without FNM_PATHNAME)."""
+    return f"src/mintseed/{module}" if module.endswith(".py") else f"src/mintseed/{module}/*.py"
 
 
 @contextlib.contextmanager

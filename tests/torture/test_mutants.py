@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import fnmatch
 import json
 from pathlib import Path
 
@@ -53,3 +54,19 @@ def test_what_is_gone_from_the_project_is_gone_from_its_copy(project: Path, tmp_
     (project / "src" / "old.py").unlink()
     mutants._copy(folder)
     assert sorted(p.name for p in (folder / "src").iterdir()) == ["rule.py"]
+
+
+@pytest.mark.parametrize(("module", "path"), [
+    ("core", "core/line.py"), ("core", "core/card/proof.py"), ("core", "core/settings/dialects/plain.py"), ("server/judged", "server/judged/judging.py"),
+    ("core/card/proof.py", "core/card/proof.py"),
+])  # fmt: skip
+def test_files_in_a_folder_and_below_it_are_changed(module: str, path: str) -> None:
+    assert fnmatch.fnmatch(f"src/mintseed/{path}", mutants.pattern(module))
+    assert not fnmatch.fnmatch("src/mintseed/cli/fit.py", mutants.pattern(module))
+
+
+def test_what_is_changed_and_what_has_to_notice_is_there() -> None:
+    for place, tests, _ in mutants.WHOLE:
+        assert list((mutants.PROJECT / "src" / "mintseed" / place).glob("*.py"))
+        assert all((mutants.PROJECT / test).exists() for test in tests)
+    assert all((mutants.PROJECT / "src" / "mintseed" / module).is_file() for module in mutants.SLICE)
