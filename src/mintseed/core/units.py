@@ -7,6 +7,7 @@ MIB = 1024 * KIB
 GIB = 1024 * MIB
 MB = 1_000_000
 GB = 1_000_000_000
+TB = 1000 * GB
 
 NOMINAL_CARD_GB = (2, 4, 8, 16, 32, 64, 128, 256, 512, 1024)
 """Sizes cards are sold in, in units of 10⁹ bytes. Source: IEC 80000-13 for the unit; common practice for the list."""
@@ -18,16 +19,23 @@ _NOMINAL_TOLERANCE = 0.08
 def binary_size(size_bytes: int) -> str:
     """Return `size_bytes` in the largest fitting 2ⁿ unit, as most systems show it: ``29.8 GiB``."""
     for unit, name in ((GIB, "GiB"), (MIB, "MiB"), (KIB, "KiB")):
-        if size_bytes >= unit:
-            return f"{size_bytes / unit:.1f} {name}".replace(".0 ", " ")
-    return f"{size_bytes} byte{'s' * (size_bytes != 1)}"
+        value = f"{size_bytes / unit:.1f}"
+        if float(value) >= 1:
+            return f"{value.removesuffix('.0')} {name}"
+    return _bytes(size_bytes)
 
 
 def decimal_size(size_bytes: int) -> str:
-    """Return `size_bytes` in the largest fitting 10ⁿ unit, as printed on packets: ``412 MB``."""
-    for unit, name in ((GB, "GB"), (MB, "MB"), (1000, "kB")):
-        if size_bytes >= unit:
-            return f"{size_bytes / unit:.3g} {name}"
+    """Return `size_bytes` in the largest fitting 10ⁿ unit, as printed on packets: ``412 MB``. What would be rounded to a thousand of one is one
+    of the next."""
+    for unit, name in ((TB, "TB"), (GB, "GB"), (MB, "MB"), (1000, "kB")):
+        value = float(f"{size_bytes / unit:.3g}")
+        if value >= 1:
+            return f"{value:g} {name}"
+    return _bytes(size_bytes)
+
+
+def _bytes(size_bytes: int) -> str:
     return f"{size_bytes} byte{'s' * (size_bytes != 1)}"
 
 

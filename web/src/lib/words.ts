@@ -8,30 +8,32 @@ export function clock(seconds: number): string {
   return minutes < 60 ? `${minutes}:${two(whole % 60)}` : `${Math.floor(minutes / 60)}:${two(minutes % 60)}:${two(whole % 60)}`;
 }
 
-/** `34 s`, `2 min 41 s`. */
+/** `34 s`, `2 min 41 s`, `1 h 5 min`. */
 export function duration(seconds: number): string {
   const whole = Math.max(0, Math.round(seconds));
+  const minutes = Math.floor(whole / 60);
   if (whole < 60) return `${whole} s`;
-  return whole % 60 ? `${Math.floor(whole / 60)} min ${whole % 60} s` : `${whole / 60} min`;
+  if (whole >= 3600) return `${Math.floor(minutes / 60)} h ${minutes % 60} min`;
+  return whole % 60 ? `${minutes} min ${whole % 60} s` : `${minutes} min`;
 }
+
+/** The first of `units` of which there is at least one, once rounded by `round`. */
+function inUnits(bytes: number, units: readonly (readonly [number, string])[], round: (value: number) => number): string {
+  for (const [unit, name] of units) {
+    const value = round(bytes / unit);
+    if (value >= 1) return `${value} ${name}`;
+  }
+  return plural(bytes, "byte");
+}
+
+const POWERS_OF_TEN = [[1e12, "TB"], [1e9, "GB"], [1e6, "MB"], [1e3, "kB"]] as const;
+const POWERS_OF_TWO = [[2 ** 30, "GiB"], [2 ** 20, "MiB"], [2 ** 10, "KiB"]] as const;
 
 /** `137 MB`, in units of 10ⁿ as printed on packets. */
-export function decimalSize(bytes: number): string {
-  if (bytes >= 1e9) return `${(bytes / 1e9).toPrecision(3)} GB`;
-  if (bytes >= 1e6) return `${Math.round(bytes / 1e6)} MB`;
-  if (bytes < 1000) return `${bytes} bytes`;
-  return `${Math.round(bytes / 1e3)} kB`;
-}
+export const decimalSize = (bytes: number) => inUnits(bytes, POWERS_OF_TEN, (value) => Number(value.toPrecision(3)));
 
 /** `48 MiB`, in units of 2ⁿ as systems show them. */
-export function binarySize(bytes: number): string {
-  if (bytes >= 2 ** 30) return `${trim(bytes / 2 ** 30)} GiB`;
-  if (bytes >= 2 ** 20) return `${trim(bytes / 2 ** 20)} MiB`;
-  if (bytes < 2 ** 10) return `${bytes} bytes`;
-  return `${trim(bytes / 2 ** 10)} KiB`;
-}
-
-const trim = (value: number) => value.toFixed(1).replace(/\.0$/, "");
+export const binarySize = (bytes: number) => inUnits(bytes, POWERS_OF_TWO, (value) => Number(value.toFixed(1)));
 
 export const plural = (count: number, word: string) => `${count} ${word}${count === 1 ? "" : "s"}`;
 
