@@ -84,6 +84,29 @@ def test_a_boot_sector_is_no_kernel() -> None:
     assert read_kernel(bytes(0x1FE) + b"\x55\xaa" + bytes(0x40)) is None
 
 
+SUM = hashlib.sha256(b"content").hexdigest()
+
+
+@pytest.mark.parametrize(("line", "taken"), [
+    (f"{SUM}  a.img", True), (f"{SUM} *a.img", True), (f"{SUM} a.img", True), (f"{SUM}\ta.img", True), (f"  {SUM}  a.img", True), (f"{SUM.upper()}  a.img", True),
+    (f"{SUM}  a.img\r", True), (f"SHA256 (a.img) = {SUM}", True), (f"SHA256(a.img)= {SUM}", True), (f"SHA256 (a.img)= {SUM}", True),
+    (f"{SUM[:-1]}  a.img", False), (f"{SUM}a.img", False), (f"SHA512 (a.img) = {SUM}", False), (f"SHA256 [a.img] = {SUM}", False), (f"a.img  {SUM}", False),
+])  # fmt: skip
+def test_a_line_of_a_list_is_read_as_the_tool_for_such_lists_reads_it(tmp_path: Path, line: str, taken: bool) -> None:
+    # sha256sum(1) -c of coreutils 9.1, of both styles and of what hands and other tools write.
+    (tmp_path / "a.img").write_bytes(b"content")
+    done = subprocess.run(
+        ["sha256sum", "-c", "--strict"], cwd=tmp_path, input=f"{line}\n", text=True, capture_output=True, check=False
+    )
+    assert (done.returncode == 0) is taken
+    assert listed_for(line, "a.img", alone=False) == (Listed(SUM, 1) if taken else None)
+
+
+def test_what_openssl_says_of_a_file_is_read() -> None:
+    # openssl-dgst(1) of OpenSSL 3.0, which sha256sum -c of coreutils 9.1 does not read.
+    assert listed_for(f"SHA2-256(a.img)= {SUM}", "a.img", alone=False) == Listed(SUM, 1)
+
+
 @pytest.mark.parametrize("arguments", [["sha256sum"], ["sha256sum", "--tag"], ["sha256sum", "-b"]])
 def test_lists_as_coreutils_writes_them(tmp_path: Path, arguments: list[str]) -> None:
     # sha256sum(1) of coreutils, both styles

@@ -1,4 +1,5 @@
-"""Published checksum lists. Formats: GNU coreutils `HASH␠␠name` and `HASH␠*name`, BSD `SHA256 (name) = HASH`, a lone hash."""
+"""Published checksum lists. Formats: GNU coreutils `HASH␠␠name` and `HASH␠*name`, also with one blank or tab as hands write it; BSD
+`SHA256 (name) = HASH` and openssl-dgst(1)'s `SHA2-256(name)= HASH`; a lone hash."""
 
 from __future__ import annotations
 
@@ -10,8 +11,8 @@ from mintseed.core.errors import InputError
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.limits import MAX_LIST_LINES
 
-_COREUTILS = re.compile(r"^\\?([0-9a-fA-F]{64})[ ][ *](.+)$")
-_BSD = re.compile(r"^SHA256 \((.+)\) = ([0-9a-fA-F]{64})$")
+_COREUTILS = re.compile(r"^\\?([0-9a-fA-F]{64})[ \t][ *]?(.+)$")
+_BSD = re.compile(r"^SHA(?:2-)?256 ?\((.+)\) ?= ?([0-9a-fA-F]{64})$")
 _LONE = re.compile(r"^([0-9a-fA-F]{64})$")
 _OTHER_SUM = re.compile(r"\b(?:[0-9a-fA-F]{128}|[0-9a-fA-F]{96}|[0-9a-fA-F]{40}|[0-9a-fA-F]{32})\b")
 _OTHERS = {128: "a SHA-512", 96: "a SHA-384", 40: "a SHA-1", 32: "an MD5"}
