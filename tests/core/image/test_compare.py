@@ -78,3 +78,26 @@ def test_no_content_of_a_file_is_told() -> None:
     said = " ".join(f"{one.title} {one.detail}" for one in compare(OLD, now))
     assert "1 line gone, 1 new" in said
     assert "heron" not in said
+
+
+@pytest.mark.parametrize(("was", "now", "said"), [
+    (b"A=1\nB=2\n", b"A=1\nB=3\n", "1 line gone, 1 new."), (b"A=1\nA=1\n", b"A=1\n", "1 line gone, 0 new."), (b"A=1\n", b"A=1\nA=1\nB=2\n", "0 lines gone, 2 new."),
+    (b"A=1\nB=2\n", b"B=2\nA=1\n", "The same lines in another order, or with other ends."),
+    (b"A=1\nB=2\n", b"A=1\r\nB=2\r\n", "The same lines in another order, or with other ends."),
+])  # fmt: skip
+def test_how_many_lines_are_otherwise(was: bytes, now: bytes, said: str) -> None:
+    images = [replace(OLD, files=(*OLD.files, file("list.txt", content))) for content in (was, now)]
+    assert [one.detail for one in compare(*images)] == [said]
+
+
+def test_a_renamed_file_is_told_by_its_bytes_or_as_the_only_one_of_its_kind() -> None:
+    notes = file("notes", b"one\ntwo\n")
+    was = replace(OLD, files=(*OLD.files, notes))
+    assert titles(replace(was, files=(*OLD.files, replace(notes, path="remarks"))), was) == [
+        "notes is called remarks now"
+    ]
+    other = titles(replace(was, files=(*OLD.files, file("remarks", b"three\n"))), was)
+    assert sorted(other) == ["notes is not on it any more", "remarks is new"]
+    # On the other volume it is another file, though it is of the same kind.
+    moved = titles(replace(OLD, files=(file("/etc/wifi.conf", SUPPLICANT.replace(b"GB", b"DE")), *OLD.files[1:])))
+    assert sorted(moved) == ["/etc/wifi.conf is new", "wifi.conf is not on it any more"]

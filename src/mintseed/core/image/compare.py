@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from dataclasses import dataclass
 from typing import Literal
@@ -86,8 +87,8 @@ def _same_file(was: FileOnImage, now: FileOnImage) -> bool:
 
 def _lines(was: bytes, now: bytes) -> str:
     """Return how many lines are otherwise; never what stands in them, which may open something."""
-    before, after = was.splitlines(), now.splitlines()
-    gone, fresh = len([x for x in before if x not in after]), len([x for x in after if x not in before])
+    before, after = Counter(was.splitlines()), Counter(now.splitlines())
+    gone, fresh = (before - after).total(), (after - before).total()
     return (
         f"{gone} line{'s' * (gone != 1)} gone, {fresh} new."
         if gone or fresh
