@@ -10,7 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed import wiring
-from mintseed.core.find.before import Itself, Seen, is_new, known_before, remembered
+from mintseed.core.find.before import GONE_AFTER, LINGERS, Itself, Seen, is_new, known_before, remembered
 from mintseed.core.find.candidates import (
     Candidate,
     Evidence,
@@ -22,7 +22,15 @@ from mintseed.core.find.candidates import (
     rank_candidates,
 )
 from mintseed.core.find.naming import NAME_WITHIN_S, NameFacts, judge_name
-from mintseed.core.find.sightings import SeenBy, Sighting, addresses_in, inside, parse_dnsmasq_leases, parse_ip_neigh
+from mintseed.core.find.sightings import (
+    SeenBy,
+    Sighting,
+    addresses_in,
+    inside,
+    pair,
+    parse_dnsmasq_leases,
+    parse_ip_neigh,
+)
 from mintseed.core.findings import Action, Finding, Severity, Where, verdict
 from mintseed.core.limits import MAX_SCANNED_ADDRESSES
 from mintseed.core.recipes.model import Page
@@ -57,8 +65,8 @@ def test_any_text_is_read_without_harm(text: str) -> None:
     parse_ip_neigh(text)
 
 
-def wanted(known_before: frozenset[str] | None = BEFORE, **more: Any) -> Wanted:
-    return Wanted("press", "platen", PAGE, known_before, **more)
+def wanted(known_before: frozenset[str] | None = BEFORE, page: Page = PAGE, **more: Any) -> Wanted:
+    return Wanted("press", "platen", page, known_before, **more)
 
 
 def rank(*sightings: Sighting, answers: dict[str, PageAnswer] | None = None, **more: Any) -> tuple[Candidate, ...]:
@@ -284,6 +292,53 @@ def test_another_hardware_address_at_a_known_address_is_new_and_an_address_that_
     assert not is_new(NEW, BOARD, None)
 
 
+def test_at_the_very_moment_of_power_on_and_after_it() -> None:
+    """What was first seen when power came was there before; what came later was not, whoever else is looked at after it."""
+    held = {"192.0.2.9": Seen(at(61), at(62)), "192.0.2.5": Seen(at(60), at(60)), ROUTER: Seen(at(0), at(60))}
+    assert known_before(held, at(60)) == {"192.0.2.5", ROUTER}
+
+
+def test_how_long_an_address_may_be_quiet() -> None:
+    quiet = {PHONE: Seen(at(0), at(60) - GONE_AFTER)}
+    assert PHONE in known_before(quiet, at(60), scanned_at=at(59))
+    longer = {PHONE: Seen(at(0), at(60) - GONE_AFTER - timedelta(seconds=1))}
+    assert PHONE not in known_before(longer, at(60), scanned_at=at(59))
+    # Asked last when it was still seen: nobody asked since.
+    assert PHONE in known_before(longer, at(60), scanned_at=longer[PHONE].last)
+
+
+def test_a_board_that_was_just_switched_off_may_still_look_present() -> None:
+    off = at(30)
+    for last, there in ((off, False), (off + LINGERS, False), (off + LINGERS + timedelta(seconds=1), True)):
+        held = {NEW: Seen(at(0), last), BOARD: Seen(at(0), last)}
+        before = known_before(held, at(60), Itself(frozenset({BOARD}), NEW, off_since=off))
+        assert (NEW in before, BOARD in before) == (there, there)
+    # Nobody knows of an earlier run: whatever is its own says nothing.
+    assert known_before({NEW: Seen(at(0), at(59))}, at(60), Itself(frozenset({BOARD}), NEW)) == frozenset()
+
+
+def test_what_is_the_boards_own() -> None:
+    """Its hardware addresses, each address it had with one, and the one it had last; a trace of a list is nobody's own."""
+    held = memory((0, (ROUTER_SEEN, Sighting(NEW, SeenBy.NEIGHBOUR, BOARD), lease("100", OLD, BOARD))))
+    own = Itself(frozenset({BOARD})).keys(held)
+    assert own == {BOARD, NEW, pair(NEW, BOARD), OLD, pair(OLD, BOARD)}
+    assert Itself(frozenset({BOARD}), PHONE).keys({}) == {BOARD, PHONE}
+    assert Itself().keys(held) == frozenset()
+    # An address as IPv6 writes it, and a list that says something with a = in it.
+    six = "fe80::46:57ff:feaa:bbcc"
+    odd = {pair(six, BOARD), lease("a=b", OLD, ROUTER).trace}
+    assert Itself(frozenset({BOARD})).keys(odd) == {BOARD, six, pair(six, BOARD)}
+
+
+def test_a_list_that_says_the_same_again_says_of_nobody_that_they_are_there() -> None:
+    held = memory((0, (lease("100"),)), (5, (lease("100"),)))
+    assert held[NEW] == Seen(at(0), at(0))
+    assert held[lease("100").trace] == Seen(at(0), at(5))
+    renewed = remembered(held, (lease("200"),), at(9))
+    assert renewed[NEW] == Seen(at(0), at(9))
+    assert renewed[BOARD].last == at(9)
+
+
 def test_what_an_earlier_version_kept_is_still_understood() -> None:
     """Plain addresses and hardware addresses, as rows of before hold them."""
     assert not is_new(OLD, BOARD, BEFORE)
@@ -383,3 +438,12 @@ SEVERAL = Finding("find.several", Severity.CHECK, "2 devices could be it", "More
 ])  # fmt: skip
 def test_what_is_said_of_a_look(candidates: tuple[Candidate, ...], assumed: bool, said: tuple[Finding, ...]) -> None:
     assert judge_find(candidates, "press", Page(port=80, assumed=assumed)) == said
+
+
+@pytest.mark.parametrize("expires", ["²", "٣", "9" * 5000, "-1", "soon"])
+def test_a_lease_whose_end_is_no_number_is_passed_over(expires: str) -> None:
+    """And harms no other: the list is somebody else's file."""
+    line = "1764100000 02:46:57:aa:bb:cc 192.0.2.9 press *"
+    found = parse_dnsmasq_leases(f"{expires} 02:46:57:aa:bb:dd 192.0.2.10 odd *\n{line}\n")
+    assert [s.address for s in found] == ["192.0.2.9"]
+    assert rank(*found)[0].address == "192.0.2.9"

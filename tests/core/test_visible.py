@@ -54,3 +54,11 @@ def test_ordinary_names_are_spelled_as_they_are() -> None:
     for name in ("read me (1).txt", "a&b.txt", "für.txt", "board#2.dtb", "漢.img"):
         assert spell_name(name.encode()) == name
     assert spell_name(b"a\xff.img") == r"a\xff.img" != spell_name(rb"a\xff.img")
+
+
+def test_a_finding_is_of_bounded_length_whatever_it_quotes() -> None:
+    found = Finding("a.b", Severity.NOTE, "t" * 300, "d" * 4001, "\x1b" * 3999)
+    assert found.title == "t" * 300
+    assert found.detail == "d" * 3999 + "…"
+    assert len(found.fix) == 4000
+    assert found.fix.endswith("…")

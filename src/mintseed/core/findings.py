@@ -10,6 +10,9 @@ from mintseed.core.visible import one_line, visible
 
 COMMON_PRACTICE = "common practice"
 
+LONGEST = {"title": 300, "detail": 4000, "fix": 4000}
+"""characters of what a finding says; what it quotes may be a line of any length"""
+
 
 class Severity(StrEnum):
     """How much a finding stands in the way, from worst to best. `yet`: nothing is wrong, something is not chosen yet."""
@@ -63,10 +66,13 @@ class Finding:
     action: Action | None = None
 
     def __post_init__(self) -> None:
-        # Titles and details quote files and pages: nothing in them reaches a terminal or a screen unseen.
-        for name in ("title", "detail", "fix"):
-            if not (value := getattr(self, name)).isprintable():
-                object.__setattr__(self, name, visible(value))
+        # Titles and details quote files and pages: nothing in them reaches a terminal or a screen unseen, or fills it.
+        for name, most in LONGEST.items():
+            value = getattr(self, name)
+            if not value.isprintable():
+                object.__setattr__(self, name, value := visible(value))
+            if len(value) > most:
+                object.__setattr__(self, name, f"{value[: most - 1]}…")
 
 
 def verdict(findings: Iterable[Finding]) -> Severity:

@@ -7,7 +7,9 @@ from pathlib import Path
 import pytest
 
 from mintseed.core.findings import Severity, verdict
+from mintseed.core.settings.dialects.registry import DIALECTS
 from mintseed.core.settings.fill import check_file, reader_of
+from mintseed.core.settings.repair import look_at
 from tests.builders.judges import JUDGES
 
 DAMAGES = {
@@ -81,3 +83,40 @@ def test_what_is_no_settings_file_is_named_as_what_it_is(data: bytes, code: str)
 
 def test_readers_differ() -> None:
     assert reader_of("netplan", None) != reader_of("json", None)
+
+
+LONG = "9" * 5000
+"""more digits than Python makes a number of (sys.int_info.default_max_str_digits)"""
+
+
+@pytest.mark.parametrize(("dialect", "text"), [
+    ("json", f'{{"a": {LONG}}}'), ("json", f'{{"a": -{LONG}, "b": 1e{LONG}}}'), ("toml", f"a = 0x{'f' * 5000}\n"), ("toml", f"a = {LONG}\n"), ("yaml", f"a: {LONG}\n"),
+    ("ini", f"[a]\nb = {LONG}\n"), ("systemd-networkd", f"[Match]\nName=wlan0\n[Network]\nAddress=192.168.1.1/{LONG}\n"),
+    ("systemd-networkd", f"[NetDev]\nKind=vlan\n[VLAN]\nId={LONG}\n"), ("systemd-networkd", f"[Match]\nName=wlan0\n[Bridge]\nVLANId={LONG}\n"),
+    ("netplan", f"network:\n  version: {LONG}\n"), ("keyfile", f"[wifi]\nssid={LONG};\nchannel={LONG}\n"), ("wpa-supplicant", f"network={{\n ssid=\"x\"\n priority={LONG}\n}}\n"),
+    ("connman", f"[service_x]\nType=wifi\nName=x\nIPv4={LONG}/{LONG}\n"), ("shell-vars", f"A={LONG}\n"),
+])  # fmt: skip
+def test_a_number_of_thousands_of_digits_is_judged_as_any_other(dialect: str, text: str) -> None:
+    looked = look_at(text.encode(), "settings.conf", dialect)
+    DIALECTS[dialect].means(text, "settings.conf", None).sentence()
+    assert LONG not in " ".join(f.title for f in looked.findings)
+
+
+@pytest.mark.parametrize(
+    ("length", "taken"),
+    [
+        ("24", True),
+        ("024", True),
+        ("0024", True),
+        ("0", True),
+        ("32", True),
+        ("33", False),
+        ("", False),
+        (LONG, False),
+        ("²", False),
+    ],
+)
+def test_the_length_of_a_net(length: str, taken: bool) -> None:
+    text = f"[Match]\nName=wlan0\n\n[Network]\nAddress=192.168.1.20/{length}\n"
+    said = {f.code for f in look_at(text.encode(), "wlan0.network", "systemd-networkd").findings}
+    assert ("networkd.value" not in said) is taken

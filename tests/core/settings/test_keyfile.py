@@ -10,6 +10,7 @@ from mintseed.core.findings import Severity, verdict
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects import keyfile
 from mintseed.core.settings.dialects.keyfile_fields import FIELDS, unescaped
+from mintseed.core.settings.repair import look_at
 from mintseed.core.settings.values import derived_key
 from mintseed.standins.forge.sources import LINTEL_NETWORK
 from tests.builders.readers import nmcli
@@ -286,3 +287,16 @@ def test_escapes_are_read_to_their_end(text: str) -> None:
     told = unescaped(text)
     assert told is None or len(told) <= len(text)
     assert unescaped(text.replace("\\", "\\\\")) == text, "what is escaped comes back"
+
+
+@pytest.mark.parametrize("head", ["[connection]\nid=home\n", "", "# said\n\n[connection]\nid=home\nautoconnect=true\n"])
+def test_that_it_is_for_wifi_is_said_where_it_belongs(head: str) -> None:
+    """A file that does not say what it connects: its reader refuses it; mended it has one section of that name, and says so there."""
+    spoiled = f"{head}\n[ipv4]\nmethod=auto\n"
+    looked = look_at(spoiled.encode(), "wifi.nmconnection", "keyfile", FILE)
+    assert "keyfile.no-type" in {f.code for f in looked.findings}
+    mended = next(r.content for r in looked.repairs if r.does == "Say that it is for Wi-Fi").decode()
+    assert mended.count("[connection]") == 1
+    section = mended.partition("[connection]")[2].partition("[ipv4]")[0]
+    assert "type=wifi" in section.split("\n")
+    assert all(line in mended.split("\n") for line in spoiled.split("\n"))

@@ -190,7 +190,7 @@ def _best_address(
         answer, seen = answers.get(address), by_address[address]
         signed = answer is not None and wanted.page.may_be(answer.status, answer.body)
         present = any(not s.trace for s in seen)
-        lease = max((int(s.expires) for s in seen if s.expires.isdigit()), default=0)
+        lease = max((int(s.expires) for s in seen if s.expires), default=0)
         return signed, answer is not None and answer.status > 0, present, lease
 
     return max(sorted(group), key=worth)

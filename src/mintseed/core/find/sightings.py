@@ -67,6 +67,7 @@ def is_trace(key: str) -> bool:
     return " " in key
 
 
+_ENDS = re.compile(r"[0-9]{1,18}")
 _MAC = re.compile(r"^([0-9a-f]{2}:){5}[0-9a-f]{2}$")
 
 
@@ -78,7 +79,7 @@ def parse_dnsmasq_leases(text: str) -> tuple[Sighting, ...]:
     found = []
     for line in text.splitlines()[:MAX_LIST_LINES]:
         parts = line.split()
-        if len(parts) >= 4 and parts[0].isdigit() and _MAC.match(parts[1].lower()) and is_address(parts[2]):
+        if len(parts) >= 4 and _ENDS.fullmatch(parts[0]) and _MAC.match(parts[1].lower()) and is_address(parts[2]):
             name = "" if parts[3] == "*" else shown_name(parts[3])
             found.append(Sighting(parts[2], SeenBy.LEASE, parts[1].lower(), name, expires=parts[0]))
     return tuple(found)

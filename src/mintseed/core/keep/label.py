@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from dataclasses import dataclass
 from datetime import date
 
@@ -43,7 +44,7 @@ def qr_code(text: str) -> tuple[str, int]:
 def next_name(name: str, taken: frozenset[str]) -> str:
     """Return a free name for the next one of a kind: `press` → `press-2`, `press-2` → `press-3`."""
     stem, _, tail = name.rpartition("-")
-    stem, number = (stem, int(tail)) if stem and tail.isdigit() else (name, 1)
+    stem, number = (stem, int(tail)) if stem and re.fullmatch(r"[0-9]{1,9}", tail) else (name, 1)
     while True:
         number += 1
         candidate = f"{stem[: 62 - len(str(number))]}-{number}"

@@ -9,9 +9,12 @@ from dataclasses import dataclass, field
 from json.decoder import scanstring  # type: ignore[attr-defined]
 
 from mintseed.core.errors import SettingsFileError
+from mintseed.core.settings.typed import index_of
 
 DEEPEST = 60
 """levels; settings files have a few"""
+LONGEST_WHOLE = 300
+"""digits of a whole number that is kept to the last one"""
 
 _SPACE = re.compile(r"[ \t\n\r]*")
 _WORD = re.compile(r"-?(?:0|[1-9][0-9]*)(?:\.[0-9]+)?(?:[eE][+-]?[0-9]+)?|true|false|null")
@@ -62,7 +65,12 @@ def _node(text: str, at: int, depth: int) -> JsonNode:
     found = _WORD.match(text, at)
     if found is None:
         raise _fault(text, at, "a value: text in straight quotes, a number, true, false or null")
-    return JsonNode(at, found.end(), json.loads(found[0]))
+    return JsonNode(at, found.end(), json.loads(found[0], parse_int=_whole))
+
+
+def _whole(digits: str) -> float:
+    """Return a whole number as readers with numbers of 64 bits take it, who are most: a larger one loses digits. Source: RFC 8259 §6."""
+    return int(digits) if len(digits) < LONGEST_WHOLE else float(digits)
 
 
 def _string(text: str, at: int) -> tuple[str, int]:
@@ -122,8 +130,8 @@ def at(node: JsonNode | None, path: tuple[str, ...]) -> JsonNode | None:
             return None
         if node.members is not None:
             node = node.members.get(key)
-        elif node.items is not None and key.isdigit() and int(key) < len(node.items):
-            node = node.items[int(key)]
+        elif node.items is not None and (place := index_of(key)) is not None and place < len(node.items):
+            node = node.items[place]
         else:
             return None
     return node

@@ -13,6 +13,7 @@ from typing import cast
 import yaml
 
 from mintseed.core.errors import SettingsFileError
+from mintseed.core.settings.typed import index_of
 
 Path = tuple[str, ...]
 """keys from the outside in; a place in a list by its number from 0"""
@@ -105,8 +106,8 @@ def child(node: yaml.Node | None, key: str) -> yaml.Node | None:
     """Return what stands under `key`; of a key that stands twice the last, as readers take it."""
     if isinstance(node, yaml.MappingNode):
         return next((v for k, v in reversed(node.value) if isinstance(k, yaml.ScalarNode) and k.value == key), None)
-    if isinstance(node, yaml.SequenceNode) and key.isdigit() and int(key) < len(node.value):
-        found: yaml.Node = node.value[int(key)]
+    if isinstance(node, yaml.SequenceNode) and (place := index_of(key)) is not None and place < len(node.value):
+        found: yaml.Node = node.value[place]
         return found
     return None
 

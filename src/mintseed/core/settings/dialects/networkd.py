@@ -166,7 +166,7 @@ def _some_name(value: str) -> bool:
 
 
 def _is_vlan(value: str) -> bool:
-    return value.isascii() and value.isdigit() and 1 <= int(value) <= 4094
+    return bool(re.fullmatch(r"[0-9]{1,9}", value)) and 1 <= int(value) <= 4094
 
 
 def _address_like(value: str) -> bool:
@@ -174,7 +174,7 @@ def _address_like(value: str) -> bool:
     if not _is_ip(address):
         return False
     most = 128 if ":" in address else 32
-    return not slash or (length.isascii() and length.isdigit() and int(length) <= most)
+    return not slash or (bool(re.fullmatch(r"0{0,9}[0-9]{1,3}", length)) and int(length) <= most)
 
 
 def _is_ip(value: str) -> bool:
