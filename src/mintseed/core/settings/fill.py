@@ -162,7 +162,7 @@ def _owned(filled: FilledFile, file: FileToFill, values: SettingValues, image: X
     if any("{locale}" in template for template in file.values.values()):
         filled = replace(filled, findings=(*filled.findings, *_locale_there(filled.path, values.locale, image)))
     demanded = dialect(file.dialect)
-    owner, mode = (file.owner, file.mode) if file.owner or file.mode else (demanded.owner, demanded.mode)
+    owner, mode = file.owner or demanded.owner, file.mode or demanded.mode
     account = next((a for a in image.system.accounts if a.name == owner), None)
     uid, gid = (0, 0) if owner == "root" else (account.uid, account.gid) if account else (None, None)
     if owner and uid is None:
