@@ -164,7 +164,7 @@ def root_files(xray: XRay, on_boot: Sequence[DraftFile]) -> Iterator[DraftFile]:
     if "host_name" not in offered and "/etc/hostname" in there:
         why = "The system keeps its name there (hostname(5))."
         yield DraftFile("/etc/hostname", "host name", "plain", why, "always", {"value": "{host_name}"}, "none", True)
-        if b"127.0.1.1" in there.get("/etc/hosts", there["/etc/hostname"]).content:
+        if (hosts := there.get("/etc/hosts")) is not None and b"127.0.1.1" in hosts.content:
             why = "It has a line with its own name, 127.0.1.1 (hosts(5))."
             yield DraftFile("/etc/hosts", "its own name", "hosts", why, "always", {"name": "{host_name}"}, "none", True)
     if "time_zone" not in offered and xray.system.time_zone is not None:
