@@ -9,10 +9,12 @@ import pytest
 from django.utils import timezone
 
 from mintseed.core.find.sightings import SeenBy, Sighting
+from mintseed.core.settings.values import KnownNetwork
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.network_memory import NetworkMemory
 from mintseed.server.judged.frozen import pack, unpack
 from mintseed.server.judged.load import load
+from mintseed.server.judged.networks import known_network
 from mintseed.server.kept.models import Bench, Deployment, Site, WifiNetwork
 from tests.server.conftest import Api, card, started, work
 
@@ -264,3 +266,24 @@ def test_a_name_of_the_scheme_is_known_whatever_its_number(api: Api) -> None:
     assert settings_of(api, pk)["name_by_scheme"] == ""
     api.put(f"/deployments/{pk}/settings", {"host_name": "no-7-quay"})
     assert settings_of(api, pk)["name_by_scheme"] == "1-no-7-quay"
+
+
+def test_a_fixed_address_is_asked_for_where_it_is_typed_by_hand(api: Api) -> None:
+    """No file of this image takes one; over a cable first it is a step of its own."""
+    api.put(f"/sites/{home().pk}", {"address_plan": PLAN})
+    pk = started(api, recipe="lintel")
+    in_files = api.get(f"/deployments/{pk}/settings")["takes_address"]
+    api.put(f"/deployments/{pk}/plan", {"way_in": "cable-first"})
+    by_hand = api.put(f"/deployments/{pk}/settings", {"address": "192.168.7.40"})
+    assert by_hand["takes_address"]
+    assert "settings.address-nowhere" not in codes(by_hand)
+    assert [s["answer"] for s in by_hand["by_hand"] if "192.168.7.40/24" in s["answer"]]
+    api.put(f"/deployments/{pk}/plan", {"way_in": "fill-before"})
+    assert api.get(f"/deployments/{pk}/settings")["takes_address"] is in_files
+
+
+def test_an_open_network_has_no_passphrase_even_where_one_was_kept() -> None:
+    row = WifiNetwork(ssid="Harbour", passphrase="spring tide at noon", open=True, hidden=True)
+    assert known_network(row) == KnownNetwork("Harbour", "", True, False, True)
+    row.open = False
+    assert known_network(row) == KnownNetwork("Harbour", "spring tide at noon", True, False, False)

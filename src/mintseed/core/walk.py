@@ -39,7 +39,7 @@ from mintseed.core.next_steps import (
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.plan import HALF, Card, Plan, PlannedPart, Way
 from mintseed.core.plan.starts import image_fit
-from mintseed.core.recipes.model import Recipe, WayIn
+from mintseed.core.recipes.model import FileToFill, Recipe, WayIn
 from mintseed.core.settings.answers import check_answers
 from mintseed.core.settings.by_hand import HandStep, steps_by_hand
 from mintseed.core.settings.fill import (
@@ -51,6 +51,7 @@ from mintseed.core.settings.fill import (
     fingerprint,
     left_alone,
     overlays_by_hand,
+    takes_address,
 )
 from mintseed.core.settings.values import SettingValues, check_own_passphrase, check_values
 from mintseed.core.setup.steps import StepResult, step_results
@@ -228,11 +229,20 @@ class Walk:
         return i.xray.system.keyboard.value.split(",")[0]
 
     @property
+    def takes_address(self) -> bool:
+        """Whether a fixed address gets in: in a file that takes one, or typed by hand."""
+        return self.plan.own_way_in not in _FILLING or any(takes_address(f) for f in self._files)
+
+    @property
     def fills(self) -> bool:
         """Whether there is a file to fill: some images take their settings in another way."""
+        return self.plan.own_way_in == "fill-before" and bool(self._files)
+
+    @property
+    def _files(self) -> tuple[FileToFill, ...]:
+        """The recipe's files that this image reads, for its way onto the network."""
         i = self.inputs
-        release = i.xray.release if i.xray else ""
-        return self.plan.own_way_in == "fill-before" and bool(files_for(i.recipe, i.values.way, release))
+        return files_for(i.recipe, i.values.way, i.xray.release if i.xray else "")
 
     @property
     def writes_card(self) -> bool:

@@ -8,7 +8,8 @@ from mintseed import wiring
 from mintseed.core.boot.band import Band
 from mintseed.core.recipes.model import WAYS_IN, OwnNetwork, WayIn
 from mintseed.core.settings.by_hand import HandStep, steps_by_hand
-from mintseed.core.settings.values import SettingValues
+from mintseed.core.settings.values import KnownNetwork, SettingValues
+from mintseed.core.site.addresses import FixedAddress
 from mintseed.core.units import duration
 from tests.core.settings.test_values import values
 
@@ -193,3 +194,68 @@ def test_over_a_cable_step_by_step(first_login: bool) -> None:
         HandStep("Only then unplug the cable", "The page answers at the second address, and not at the first any more"),
         HandStep("Print the label anew under Keep", "It bears the address of the radio"),
     )  # fmt: skip
+
+
+BY_WIFI: tuple[WayIn, ...] = ("cable-first", "own-access-point", "screen", "network-install")
+RECIPE_OF: dict[WayIn, str] = {
+    "cable-first": "lintel",
+    "own-access-point": "farsight",
+    "screen": "tinplay",
+    "network-install": "tinplay",
+}
+
+
+@pytest.mark.parametrize("way_in", BY_WIFI)
+def test_an_open_network_asks_for_no_passphrase(way_in: WayIn) -> None:
+    found = steps(RECIPE_OF[way_in], way_in, values(passphrase="", open_network=True))
+    assert not [s for s in found if s.secret or "passphrase of your" in s.do]
+    assert not [s for s in found if "personal" in s.answer]
+    told = next(s for s in found if "open network" in s.do)
+    assert "read along" in told.see
+    assert [s for s in steps(RECIPE_OF[way_in], way_in) if s.secret]
+
+
+@pytest.mark.parametrize("way_in", BY_WIFI)
+def test_a_hidden_network_is_in_no_list(way_in: WayIn) -> None:
+    found = steps(RECIPE_OF[way_in], way_in, values(hidden=True))
+    step = next(s for s in found if s.answer == "Quay House 2G")
+    assert "type its name" in step.do
+    assert "not listed" in step.see
+    listed = next(s for s in steps(RECIPE_OF[way_in], way_in) if s.answer == "Quay House 2G")
+    assert "type its name" not in listed.do
+
+
+@pytest.mark.parametrize(
+    ("way_in", "way"), [*((w, "wifi") for w in BY_WIFI), ("screen", "cable"), ("network-install", "cable")]
+)
+def test_a_fixed_address_is_typed_by_hand_too(way_in: WayIn, way: str) -> None:
+    fixed = FixedAddress("192.168.7.40", 24, "192.168.7.1", ("192.168.7.1", "192.168.7.2"))
+    found = steps(RECIPE_OF[way_in], way_in, values(way=way, address=fixed))
+    assert [s.answer for s in found if "192.168.7.40" in s.answer] == [
+        "192.168.7.40/24 (255.255.255.0), gateway 192.168.7.1, name servers 192.168.7.1 192.168.7.2"
+    ]
+    assert not [s for s in found if "automatic" in s.do]
+    bare = steps(RECIPE_OF[way_in], way_in, values(way=way, address=FixedAddress("192.168.7.40", 24)))
+    assert "192.168.7.40/24 (255.255.255.0)" in [s.answer for s in bare]
+    places = order(found, "its address", "look for it under find" if way_in != "cable-first" else "second address")
+    assert places == sorted(places)
+
+
+@pytest.mark.parametrize("way_in", BY_WIFI)
+def test_further_networks_are_not_forgotten(way_in: WayIn) -> None:
+    others = (KnownNetwork("Boat", "a sleepy heron"), KnownNetwork("Shed", "", open=True))
+    found = steps(RECIPE_OF[way_in], way_in, values(others=others))
+    assert [s.answer for s in found if "further networks" in s.do] == ["Boat, Shed"]
+    assert "a sleepy heron" not in repr(found)
+    assert not [s for s in steps(RECIPE_OF[way_in], way_in) if "further networks" in s.do]
+    assert not [s for s in steps("tinplay", "screen", values(way="cable", others=others)) if "further networks" in s.do]
+
+
+@pytest.mark.parametrize("way_in", BY_WIFI)
+def test_where_no_network_is_chosen_nothing_is_made_up_of_it(way_in: WayIn) -> None:
+    """Over a cable first a plan may name none: what it is called and how it is secured its owner knows, and no passphrase is kept."""
+    found = steps(
+        RECIPE_OF[way_in], way_in, values(way="cable" if way_in == "cable-first" else "wifi", ssid="", passphrase="")
+    )
+    assert not [s for s in found if s.secret or "WPA" in s.answer]
+    assert [s for s in found if "passphrase" in s.do.lower()], "it is asked for all the same"

@@ -9,6 +9,7 @@ import yaml
 
 from mintseed import shipped, wiring
 from mintseed.core.described import Around, read_or_tell
+from mintseed.core.errors import SettingsFileError
 from mintseed.core.recipes.model import FileToFill, Recipe
 from mintseed.core.settings.dialects import json_file, key_value, yaml_file
 from mintseed.core.settings.meaning import of_pairs
@@ -84,3 +85,29 @@ def test_a_file_of_ones_own_keys_says_what_it_does() -> None:
     said = of_pairs(dict(line.split("=") for line in text.split()[:1]) | {"HIDDEN": "1"}, file).sentence()
     assert "sets HIDDEN to 1" in said.replace("Sets", "sets")
     assert "answer of yours" not in said
+
+
+@pytest.mark.parametrize(("text", "said"), [
+    ("", {"net": {"name": "press", "port": "80"}}), ("{}", {"net": {"name": "press", "port": "80"}}),
+    ('{"net": {"port": 1}}', {"net": {"port": 80, "name": "press"}}), ('{"net": {"port": "1"}}', {"net": {"port": "80", "name": "press"}}),
+    ('{"net": {"name": "x", "more": [1]}, "z": 1}', {"net": {"name": "press", "more": [1], "port": "80"}, "z": 1}),
+])  # fmt: skip
+def test_json_is_set_as_what_stands_there(text: str, said: object) -> None:
+    """What is a number there stays one; a value that has nothing to say leaves the others theirs."""
+    file = FileToFill(
+        path="a.json",
+        dialect="json",
+        title="a",
+        values={"net/key": "{nobody_answered}", "net/name": "{host_name}", "net/port": "{port}"},
+    )
+    assert json.loads(json_file.apply(text, file, values(host_name="press", answers={"port": "80"}))) == said
+
+
+@pytest.mark.parametrize("place", ["²", "9" * 5000, "7", "x"])
+def test_a_place_that_a_list_does_not_have_is_refused(place: str) -> None:
+    """A recipe may name a place in a list by its number."""
+    file = FileToFill(path="a", dialect="json", title="a", values={f"list/{place}": "{host_name}"})
+    with pytest.raises(SettingsFileError):
+        json_file.apply('{"list": ["one"]}', file, HOME)
+    with pytest.raises(SettingsFileError):
+        yaml_file.apply("list:\n  - one\n", file.model_copy(update={"dialect": "yaml"}), HOME)

@@ -57,7 +57,7 @@ def check_admin_password(password: str) -> tuple[Finding, ...]:
             Finding(
                 "settings.admin-password-short",
                 Severity.STOP,
-                f"An admin password of {len(password)} characters is too short",
+                f"An admin password of {len(password)} character{'s' * (len(password) != 1)} is too short",
                 fix=f"Use {ADMIN_PASSWORD_LEAST} or more; three unrelated words do well.",
                 where=Where(field="admin_password"),
             ),

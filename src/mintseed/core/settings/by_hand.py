@@ -14,6 +14,7 @@ from mintseed.core.recipes.model import Recipe, WayIn
 from mintseed.core.settings.values import SettingValues
 from mintseed.core.site.key_places import PRINTABLE, moved
 from mintseed.core.units import duration
+from mintseed.core.visible import one_line
 
 Secret = Literal["", "passphrase"]
 
@@ -95,13 +96,11 @@ def _cable_first(recipe: Recipe, values: SettingValues, page_url: str, wait: str
     yield HandStep(
         "Open its network page, and there the wireless interface", "It is listed beside the one the cable is in"
     )
-    yield HandStep(
-        "Have it look for networks, and choose yours",
-        "It is listed; where it is not, the board does not hear its band",
-        values.ssid,
-    )
+    yield _choice(values, "Have it look for networks, and choose yours", NOT_HEARD)
     yield from _network(values)
-    yield HandStep("Leave IPv4 to automatic, and save", "The page says it is connected")
+    if values.address is None:
+        yield HandStep("Leave IPv4 to automatic, and save", "The page says it is connected")
+    yield from _address(values, "Set IPv4 of the radio to its address, and save", "The page says it is connected")
     yield HandStep(
         "See the second address before anything else",
         "Find lists the board twice: at the cable's address and at the one of its radio",
@@ -128,10 +127,9 @@ def _own_access_point(recipe: Recipe, values: SettingValues, page_url: str, wait
     yield HandStep(
         "Open the page that answers there", "It asks for your network", own.page if own and own.page else page_url
     )
-    yield HandStep(
-        "Choose your network", "It is listed; where it is not, the board does not hear its band", values.ssid
-    )
+    yield _choice(values, "Choose your network", NOT_HEARD)
     yield from _network(values)
+    yield from _address(values, "Give it its address, where it asks for one", BY_ROUTER)
     yield HandStep("Give it its name, where it asks for one", "", values.host_name)
     yield HandStep(
         "Save, and let the phone go back to your network",
@@ -140,12 +138,57 @@ def _own_access_point(recipe: Recipe, values: SettingValues, page_url: str, wait
     yield HandStep("Look for it under Find", "It is on your network")
 
 
+NOT_HEARD = "It is listed; where it is not, the board does not hear its band"
+BY_ROUTER = "Where it does not, have the router keep that address for it"
+OPEN = HandStep(
+    "It is an open network: choose no security, and leave the passphrase empty",
+    "Whoever is near may read along what is not encrypted otherwise",
+)
+
+
+def _choice(values: SettingValues, do: str, see: str) -> HandStep:
+    if values.hidden:
+        return HandStep(
+            f"{do}: type its name", "A hidden network is not listed; capital and small letters count", values.ssid
+        )
+    return HandStep(do, see, values.ssid)
+
+
+def _passphrase(values: SettingValues, do: str, see: str) -> HandStep:
+    """Return the step at which it is typed; shown on purpose where one is kept."""
+    return HandStep(do, see, "", "passphrase" if values.passphrase else "")
+
+
+def _address(values: SettingValues, do: str, see: str) -> Iterator[HandStep]:
+    """Yield what is typed where the device has a fixed address; nothing where it takes one by itself."""
+    fixed = values.address
+    if fixed is None:
+        return
+    gateway = f", gateway {fixed.gateway}" if fixed.gateway else ""
+    dns = f", name server{'s' * (len(fixed.dns) > 1)} {' '.join(fixed.dns)}" if fixed.dns else ""
+    yield HandStep(do, see, f"{fixed.cidr} ({fixed.netmask}){gateway}{dns}")
+
+
+def _further(values: SettingValues) -> Iterator[HandStep]:
+    if values.others:
+        yield HandStep(
+            "Add its further networks, where it takes more than one",
+            "Each is asked for its own passphrase: they stand under Site",
+            ", ".join(one_line(n.ssid) for n in values.others),
+        )
+
+
 def _network(values: SettingValues) -> Iterator[HandStep]:
-    yield HandStep("Choose its security", "", "WPA3, personal" if values.wpa3_only else "WPA2, personal")
-    yield HandStep("Type the passphrase of your network", "", "", "passphrase")
+    if values.open_network:
+        yield OPEN
+    else:
+        security = "WPA3, personal" if values.wpa3_only else "WPA2, personal"
+        yield HandStep("Choose its security", "", security if values.ssid else "")
+        yield _passphrase(values, "Type the passphrase of your network", "")
     yield HandStep(
         "Set the country, where it asks for one", "Without it the radio may stay off, or miss channels", values.country
     )
+    yield from _further(values)
 
 
 def _screen(recipe: Recipe, values: SettingValues, console_layout: str) -> Iterator[HandStep]:
@@ -164,8 +207,12 @@ def _screen(recipe: Recipe, values: SettingValues, console_layout: str) -> Itera
     yield HandStep("Choose the country", "", values.country)
     yield HandStep("Choose the time zone", "", values.time_zone)
     if values.way == "wifi":
-        yield HandStep("Choose your network", "", values.ssid)
-        yield HandStep("Type its passphrase", "It says that it is connected", "", "passphrase")
+        yield _choice(values, "Choose your network", "")
+        yield (
+            OPEN if values.open_network else _passphrase(values, "Type its passphrase", "It says that it is connected")
+        )
+        yield from _further(values)
+    yield from _address(values, "Give it its address, where it asks for one", BY_ROUTER)
     yield HandStep("Give it its name", "", values.host_name)
     if values.admin_name:
         yield HandStep("Make the account, with the password you chose", "", values.admin_name)

@@ -308,8 +308,10 @@ def _passphrase(passphrase: str) -> Iterator[Finding]:
         yield Finding(
             "wifi.passphrase-length",
             Severity.STOP,
-            "No passphrase" if not passphrase else f"The passphrase has {len(passphrase)} characters",
-            f"A Wi-Fi passphrase has {PASSPHRASE_LEAST} to {PASSPHRASE_MOST}.",
+            "No passphrase"
+            if not passphrase
+            else f"The passphrase has {len(passphrase)} character{'s' * (len(passphrase) != 1)}",
+            f"A Wi-Fi passphrase has {PASSPHRASE_LEAST} to {PASSPHRASE_MOST} characters, or 64 hex digits.",
             "Type it as it stands on the router.",
             where,
             source,
@@ -399,7 +401,7 @@ def _time_zone(zone: str) -> Iterator[Finding]:
         yield Finding(
             "settings.time-zone-unknown",
             Severity.STOP,
-            f"{zone or 'Nothing'} is not a time zone",
+            f"{zone} is not a time zone" if zone else "No time zone chosen",
             "The clock would stay on UTC.",
             "Use a name such as Europe/London.",
             Where(field="time_zone"),
@@ -416,7 +418,7 @@ def check_keyboard(layout: str) -> Iterator[Finding]:
     yield Finding(
         "settings.keyboard-unknown",
         Severity.STOP,
-        f"No keyboard layout is called {layout or 'nothing'}",
+        f"No keyboard layout is called {layout}" if layout else "No keyboard layout chosen",
         "The console would keep the layout it came with, and passwords typed there could differ from those you meant.",
         f"Write {meant}, {KEYBOARDS[meant]}." if known else "Pick one of the list, such as gb or us.",
         Where(field="keyboard"),

@@ -20,7 +20,6 @@ from mintseed.core.recipes.model import WAYS_IN, Ask, Choice
 from mintseed.core.settings.accounts import check_admin_password, check_typed_blind, password_hash
 from mintseed.core.settings.by_hand import HandStep
 from mintseed.core.settings.diff import MarkedLine, hide
-from mintseed.core.settings.fill import files_for, takes_address
 from mintseed.core.site.languages import LOCALE_MOST
 from mintseed.core.site.names import called_by_scheme
 from mintseed.core.stations import Station
@@ -339,7 +338,7 @@ def _out(view: Judged) -> SettingsOut:
         name_by_scheme=_by_scheme(one) if one.frozen is None else "",
         address=walk.inputs.address,
         addresses_left=list(addresses_left(one.site, one.address_plan, 3)) if one.frozen is None else [],
-        takes_address=any(takes_address(f) for f in files_for(recipe, values.way, xray.release if xray else "")),
+        takes_address=walk.takes_address,
         passphrase_set=bool(values.passphrase),
         passphrase_from_site=not row.passphrase,
         host_name=row.host_name,

@@ -20,7 +20,7 @@ export function ByHand({ data, id }: { data: Shapes["SettingsOut"]; id: number }
                 {step.secret && (
                   <>
                     <Mono className="rounded bg-rule-2 px-1.5 break-all">{shown || "••••••••••••"}</Mono>
-                    <Button small disabled={!data.passphrase_set} onClick={() => (shown ? setShown("") : show.mutate(undefined, { onSuccess: (s) => setShown(s.value) }))}>
+                    <Button small onClick={() => (shown ? setShown("") : show.mutate(undefined, { onSuccess: (s) => setShown(s.value) }))}>
                       {shown ? "Hide" : "Show"}
                     </Button>
                   </>
