@@ -11,10 +11,11 @@ from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.server.demo.quay_house import DRIVES
+from mintseed.server.done import proofs
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.drives import report_drives
 from mintseed.server.kept.models import Bench, BootRun, CardQuestion, ReportedDrive, Write
-from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, report, started, work
+from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, judged_again, report, started, work
 
 BOOT_OFFSET = 4 * 1024 * 1024
 """where the boot volume of Platen's image begins (the forge's layout, told by sfdisk in tests/core/image)"""
@@ -358,3 +359,19 @@ def test_sectors_of_another_size_are_a_stop(api: Api) -> None:
     status, problem = api.call("post", f"/deployments/{pk}/card/write", card())
     assert (status, "sectors are of another size" in problem["title"]) == (409, True)
     assert not next(d for d in shown["drives"] if d["serial"] == OTHER_CARD_SERIAL)["locked"]
+
+
+def test_that_a_card_may_be_pulled_out_is_said_of_the_card_that_was_proven_alone(api: Api) -> None:
+    """What the kernel let go of was that card as it was written then; another write may be going on in its reader."""
+    pk = proven(api)
+
+    def first_step() -> str:
+        return str(api.get(f"/deployments/{pk}/boot")["steps"][0]["why"])
+
+    Write.objects.filter(deployment=pk).update(released=True)
+    assert "pulling it out is safe" in first_step()
+    proofs.void(
+        list(Write.objects.filter(deployment=pk).values_list("pk", flat=True)), timezone.now(), "a test says so"
+    )
+    judged_again()
+    assert "safe" not in first_step()

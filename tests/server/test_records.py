@@ -3,22 +3,25 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from datetime import timedelta
 from typing import Any
 
 import pytest
+from django.utils import timezone
 
 from mintseed import wiring
 from mintseed.core.find.candidates import PageAnswer
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.looking import look_once, watched
 from mintseed.server.judged.frozen import pack, unpack
-from mintseed.server.judged.judging import judged
+from mintseed.server.judged.judging import judged, reopen
 from mintseed.server.kept.models import (
     BoardUnit,
     BootRun,
     Closing,
     Deployment,
     Image,
+    Judgement,
     OwnedCard,
     Site,
     WifiNetwork,
@@ -37,7 +40,7 @@ NOW = {
              "network_id", "time"),
     "image": ("choices", "to_build", "building"),
     "card": ("drives", "job", "questions"),
-    "boot": ("events", "ready", "not_ready_because", "not_ready_fix", "before_looked_at"),
+    "boot": ("events", "ready", "not_ready_because", "not_ready_fix", "not_ready_station", "before_looked_at"),
     "find": ("networks", "scanned_at"),
     "keep": ("next_host_name", "next_name", "log"),
 }  # fmt: skip
@@ -149,3 +152,27 @@ def test_what_was_closed_lies_encrypted_and_comes_back_whole(api: Api, monkeypat
     # What this version cannot read is not an error: the device is shown as it is now.
     Closing.objects.filter(deployment=pk).update(frozen="of another version")
     assert api.get(f"/deployments/{pk}/settings")["files"]
+
+
+def test_a_new_story_of_one_device_reopens_no_other_and_no_earlier_story(api: Api) -> None:
+    now, site = timezone.now(), Site.objects.get()
+    one, other = (
+        Deployment.objects.create(name=name, recipe="lintel", host_name=name, site=site) for name in ("one", "other")
+    )
+    before = now - timedelta(days=9)
+    earlier = Closing.objects.create(deployment=one, label="first", at=before, reopened_at=before)
+    closed = [Closing.objects.create(deployment=row, label="now", at=now) for row in (one, other)]
+    for row in (one, other):
+        Judgement.objects.create(deployment=row, line={}, inputs="", closed=True, place=Judgement.Place.SERVICE)
+    reopen(one, now)
+    assert [Closing.objects.get(pk=c.pk).reopened_at for c in (earlier, *closed)] == [before, now, None]
+    held = {j.deployment_id: (j.closed, j.place) for j in Judgement.objects.filter(deployment__in=(one, other))}
+    assert held == {one.pk: (False, Judgement.Place.OPEN), other.pk: (True, Judgement.Place.SERVICE)}
+
+
+def test_what_is_noted_of_going_into_service_is_what_happened(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Whether anybody printed the label nobody measures."""
+    pk = in_service(api, monkeypatch)
+    noted = next(e["text"] for e in api.get(f"/deployments/{pk}/keep")["log"] if e["text"].startswith("In service at"))
+    assert "its label is kept with it" in noted
+    assert "label taken" not in noted

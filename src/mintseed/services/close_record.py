@@ -67,4 +67,4 @@ def execute(walk: Walk, *, name: str) -> Closed:
         if station != "keep" and (not state.done or verdict(walk.findings[station]) in (Severity.STOP, Severity.CHECK))
     ]  # fmt: skip
     as_it_was = f"; left as it was: {', '.join(open_ends)}" if open_ends else ""
-    return Closed(label, f"In service at {walk.inputs.claimed}, label taken{as_it_was}")
+    return Closed(label, f"In service at {walk.inputs.claimed}; its label is kept with it{as_it_was}")

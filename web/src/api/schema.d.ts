@@ -2296,6 +2296,8 @@ export interface components {
             not_ready_because: string;
             /** Not Ready Fix */
             not_ready_fix: string;
+            /** Not Ready Station */
+            not_ready_station: string;
             /** Powered */
             powered: boolean;
             /** Powered At */

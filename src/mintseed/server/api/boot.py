@@ -50,6 +50,8 @@ class BootOut(Wire):
     ready: bool
     not_ready_because: str
     not_ready_fix: str
+    not_ready_station: str
+    """where that is put right"""
     powered: bool
     powered_at: datetime | None
     late_at: datetime | None
@@ -91,6 +93,8 @@ def _out(view: Judged) -> BootOut:
     by_hand = one.write.bench.kind == Bench.Kind.REAL if one.write else not _plays_here(view) or not walk.writes_card
     # A device in service is shown as it was; whether its board has power, and may have it, is as it is now.
     powered = one.run is not None and one.run.off_at is None
+    # Of the card that is proven: once its proof has ended, another write may be going on in the reader.
+    released = one.write is not None and one.write.released and walk.inputs.write.proven_at is not None
     stop = None if powered else _against(one.live)
     seen = ("candidates", "seen", "causes", "known_before")
     runs = list(BootRun.objects.filter(deployment=row).defer(*seen).order_by("-pk")[:MOST_RUNS])
@@ -99,7 +103,7 @@ def _out(view: Judged) -> BootOut:
     events = [e for e in reversed(newest) if one.run and e.at >= one.run.noted_at]
     return BootOut(
         deployment=deployment_out(view),
-        steps=list(assembly_steps(walk.inputs.board, walk.inputs.supply, row.way, released=one.write.released if one.write else False,
+        steps=list(assembly_steps(walk.inputs.board, walk.inputs.supply, row.way, released=released,
                                   parts=walk.inputs.parts, cable=walk.inputs.cable, wanted=wanted_text(power_sum(walk.plan)), transmits="transmit" in walk.inputs.recipe.hazards))
         if walk.inputs.board
         else [],
@@ -107,6 +111,7 @@ def _out(view: Judged) -> BootOut:
         ready=stop is None and not powered,
         not_ready_because=stop.title if stop else "",
         not_ready_fix=stop.fix if stop else "",
+        not_ready_station=stop.action.station if stop and stop.action else "",
         powered=powered,
         powered_at=run.powered_at if run else None,
         late_at=walk.clock.at(walk.band.late_after_s) if walk.band else None,

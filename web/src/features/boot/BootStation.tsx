@@ -2,7 +2,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { answer, GET, POST, type Severity, type Shapes } from "../../api/client";
 import { useAnswer, useChange } from "../../api/use";
-import { stationPath } from "../../lib/stations";
+import { STATION_TITLES, stationPath } from "../../lib/stations";
 import { duration } from "../../lib/words";
 import { Mark } from "../../ui/Mark";
 import { Button, ButtonLink, Sheet, Tag, Trouble, Waiting } from "../../ui/parts";
@@ -102,9 +102,11 @@ function Assembly({ data, powered }: { data: BootAnswer; powered: boolean }) {
       {!powered && !data.ready && (
         <p className="mt-2 text-stop">
           {data.not_ready_because}. {data.not_ready_fix}{" "}
-          <Link className="underline" to={stationPath(data.deployment.id, data.deployment.line.now)}>
-            Go to where it needs you
-          </Link>
+          {data.not_ready_station !== "boot" && (
+            <Link className="underline" to={stationPath(data.deployment.id, data.not_ready_station)}>
+              Go to {STATION_TITLES[data.not_ready_station]}
+            </Link>
+          )}
         </p>
       )}
     </Sheet>
