@@ -13,7 +13,7 @@ from django.utils import timezone
 from mintseed import wiring
 from mintseed.server.done.agent.drives import report_drives
 from mintseed.server.doors import stream
-from mintseed.server.judged.changes import EVERYTHING, LATE_COMMITS, Tail, changed, forget_changes
+from mintseed.server.judged.changes import EVERYTHING, KEPT_FOR, LATE_COMMITS, Tail, changed, forget_changes
 from mintseed.server.kept import bells
 from mintseed.server.kept.bells import Bell, ring_now
 from mintseed.server.kept.models import Change, Site
@@ -129,6 +129,28 @@ def test_too_much_at_once_is_everything() -> None:
     changed("drives")
     after = Tail.read(before)
     assert after.topics_since(before) == [EVERYTHING]
+
+
+@pytest.mark.django_db
+@pytest.mark.parametrize(("rows", "told"), [(LATE_COMMITS, "topic/0"), (LATE_COMMITS + 1, EVERYTHING)])
+def test_as_much_as_is_looked_at_again_is_told_and_one_more_is_everything(rows: int, told: str) -> None:
+    changed("first")
+    before = Tail.read(None)
+    changed(*(f"topic/{n}" for n in range(rows)))
+    after = Tail.read(before)
+    assert after.topics_since(before)[0] == told
+    assert len(after.rows) == LATE_COMMITS
+
+
+@pytest.mark.django_db
+def test_what_was_forgotten_meanwhile_is_nothing_new() -> None:
+    changed("deployment/1", "deployment/2")
+    before = Tail.read(None)
+    forget_changes(timezone.now() + KEPT_FOR + timedelta(seconds=1))
+    after = Tail.read(before)
+    assert (after.newest, after.count, after.topics_since(before)) == (before.newest, 0, [])
+    changed("deployment/3")
+    assert Tail.read(after).topics_since(after) == ["deployment/3"]
 
 
 @pytest.mark.django_db

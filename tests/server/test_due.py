@@ -1,12 +1,14 @@
 """What a judgement rests on may change elsewhere: whoever changes it has just those judgements made again that rest on it.
 
-Each call of `judge_soon` is held by a test here: taken out, one of them fails.
+Each call of `judge_soon` is held by a test here (that of a look, which wants a board on the network, in test_watch.py): taken out, one of
+them fails.
 """
 
 from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from datetime import timedelta
 from typing import Any
 
 import pytest
@@ -18,7 +20,7 @@ from mintseed.core.find.naming import NameFacts
 from mintseed.server.done import proofs
 from mintseed.server.done.agent.naming import NameThread
 from mintseed.server.done.first_byte import began
-from mintseed.server.judged.judging import job_moved
+from mintseed.server.judged.judging import job_moved, judge_due, judge_the_never_judged
 from mintseed.server.kept.models import (
     BoardUnit,
     BootRun,
@@ -151,6 +153,19 @@ def test_a_write_that_begins_and_a_proof_that_ends(api: Api) -> None:
     assert becomes_due(pk, lambda: began(waits, Card.objects.latest("pk"), timezone.now()))
 
 
+def test_a_proof_that_is_suspended_and_taken_up_again(api: Api) -> None:
+    """While we change files on its card."""
+    pk = proven(api)
+    write, since = Write.objects.get(deployment=pk), timezone.now()
+    assert becomes_due(pk, lambda: proofs.suspend(write.pk, since, "files are changed on it"))
+    digests = bytes(write.blocks.digests)
+    assert becomes_due(pk, lambda: proofs.prove_anew(write.pk, since, timezone.now(), digests, write.marks))
+    # One that ended otherwise meanwhile stays so.
+    proofs.void([write.pk], timezone.now(), "a test says so")
+    assert not becomes_due(pk, lambda: proofs.prove_anew(write.pk, since, timezone.now(), digests, write.marks))
+    assert Write.objects.get(pk=write.pk).void_at is not None
+
+
 def drive_of(pk: int) -> ReportedDrive:
     return ReportedDrive.objects.get(path=Write.objects.get(deployment=pk).drive_path)
 
@@ -209,3 +224,17 @@ def test_what_is_in_service_is_not_judged_again(api: Api) -> None:
     assert not becomes_due(
         pk, lambda: api.put(f"/networks/{Deployment.objects.get(pk=pk).network_id}", {"band_ghz": 5})
     )
+
+
+def test_what_is_due_is_judged_whatever_number_its_judgement_has(api: Api) -> None:
+    pk = started(api)
+    held = Judgement.objects.get(deployment=pk)
+    held.delete()
+    held.pk, held.inputs, held.again_at = held.pk + 1000 if held.pk else 5000, "", timezone.now() - timedelta(seconds=1)
+    held.save(force_insert=True)
+    assert not judge_due()
+    assert Judgement.objects.get(deployment=pk).inputs
+    # And what was never judged, as rows of an older version.
+    Judgement.objects.all().delete()
+    judge_the_never_judged()
+    assert Judgement.objects.get(deployment=pk).line

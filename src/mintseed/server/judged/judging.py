@@ -23,7 +23,6 @@ from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, verdict
 from mintseed.core.line import Line, Mark, StationMark
 from mintseed.core.stations import ORDER, TITLES, Station
-from mintseed.server.judged import load as load_module
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.job_state import is_active, topic_of
 from mintseed.server.judged.load import load, load_many, rows_to_load
@@ -206,7 +205,9 @@ def judge_the_never_judged() -> None:
         judge(load_many(rows))
 
 
-JUDGED_BY = rules_mark(Path(mintseed.core.__file__).parent, Path(__file__), Path(load_module.__file__))
+RULES = (Path(mintseed.core.__file__).parent, Path(__file__).parent)
+"""where it stands how a deployment is judged, and from which of its rows"""
+JUDGED_BY = rules_mark(*RULES)
 """Changes with the rules themselves, so that stored judgements are made again after an update that brought others."""
 
 
