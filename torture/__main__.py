@@ -100,7 +100,7 @@ def main() -> None:
     parser.add_argument(
         "--mutants-s", type=float, help="seconds for the faults of one place; what is left is tried the next time"
     )
-    parser.add_argument("--mutants-in", nargs="*", default=[], choices=[place for place, *_ in mutants.WHOLE])
+    parser.add_argument("--mutants-in", nargs="*", default=[], choices=list(mutants.WHOLE))
     parser.add_argument("--only", nargs="*", choices=KINDS, default=KINDS)
     asked = parser.parse_args()
     # A shell's background job is started with SIGINT ignored, and what it starts would ignore it too.
@@ -121,7 +121,7 @@ def main() -> None:
         "judged": lambda: [judged(asked.judged, asked.seed)],
         "images": lambda: [files.images(asked.images, asked.seed, os.cpu_count() or 1)],
         "attacks": lambda: [running.attacks()],
-        "mutants": lambda: [mutants.faults_in_the_rules(asked.mutants_s, asked.mutants_in)],
+        "mutants": lambda: mutants.faults_in_the_rules(asked.mutants_s, asked.mutants_in),
         "tables": lambda: [tables(asked.tables, asked.seed)],
         "fills": lambda: [fills(asked.fills, asked.seed)],
         "requests": lambda: [requests(asked.requests)],

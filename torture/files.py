@@ -15,10 +15,11 @@ import tarfile
 import tempfile
 import time
 import zipfile
-from collections.abc import Iterable, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from concurrent.futures import ProcessPoolExecutor
 from contextlib import suppress
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 from typing import Any, Literal
 
@@ -144,17 +145,24 @@ def _some_images(numbers: Iterable[int], seed: int) -> Outcome:
     outcome = Outcome("mutated images, every other one packed")
     with tempfile.TemporaryDirectory(prefix="torture-") as text:
         folder = Path(text)
-        made = []
-        for boot_mib, fat_bits in SMALL:
-            whole = _small_image(folder, boot_mib, fat_bits)
-            made.append((whole, _spots(boot_mib, len(whole)), packed_in_every_way(whole, folder)))
+
+        @cache
+        def small(turn: int) -> bytes:
+            return _small_image(folder, *SMALL[turn])
+
+        @cache
+        def as_packed(turn: int, packing: int) -> bytes:
+            return PACKINGS[packing](small(turn))
+
         for number in numbers:
             dice = random.Random(f"{seed} {number}")
             name = "platen-3.2-64.img.xz"  # a recipe knows it by this name; how it is packed is told by its content
-            turn, packing = divmod(number // 2, len(made[0][2]))
-            whole, spots, packings = made[turn % len(made)]
-            file = packings[packing] if number % 2 else b""
+            turn, packing = divmod(number // 2, len(PACKINGS))
+            turn %= len(SMALL)
+            file = as_packed(turn, packing) if number % 2 else b""
             ends = [(0, min(4096, len(file))), (max(0, len(file) - 4096), len(file)), (0, len(file))]
+            whole, boot_mib = small(turn), SMALL[turn][0]
+            spots = _spots(boot_mib, len(whole))
             (folder / name).write_bytes(mutated(file, dice, ends) if file else mutated(whole, dice, spots))
             _count(outcome, under_limits(_read, (folder, name), IMAGE_S), f"image {number} of seed {seed}")
             if number % TOLD_EVERY == 0:
@@ -165,32 +173,47 @@ def _some_images(numbers: Iterable[int], seed: int) -> Outcome:
     return outcome
 
 
-def packed_in_every_way(whole: bytes, folder: Path) -> list[bytes]:
-    """Return `whole` packed as every packing that is read, archives in and around other packings too."""
-    made = [
-        bz2.compress(whole, 1),
-        *(b"".join(packed(iter([whole]), how)) for how in (Packing.GZIP, Packing.XZ, Packing.ZSTD)),
-    ]
-    inner = folder / "inner.img"
-    for content, name in ((whole, "kiosk.img"), (made[1], "kiosk.img.gz")):
-        inner.write_bytes(content)
-        with io.BytesIO() as file:
-            with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
-                archive.write(inner, name)
-                archive.writestr("readme.txt", "made up")
-            made.append(file.getvalue())
-        with io.BytesIO() as file:
-            with tarfile.open(fileobj=file, mode="w:gz", compresslevel=1) as tar:
-                tar.add(inner, name)
-            made.append(file.getvalue())
-    inner.unlink()
-    if (tool := shutil.which("7z")) is not None:
-        (folder / "kiosk.img").write_bytes(whole)
-        subprocess.run([tool, "a", "-mx=1", folder / "a.7z", folder / "kiosk.img"], check=True, capture_output=True)
-        made.append((folder / "a.7z").read_bytes())
-        (folder / "kiosk.img").unlink()
-        (folder / "a.7z").unlink()
-    return made
+def _alone(packing: Packing) -> Callable[[bytes], bytes]:
+    return lambda whole: b"".join(packed(iter([whole]), packing))
+
+
+def _zip(content: bytes, name: str) -> bytes:
+    with io.BytesIO() as file:
+        with zipfile.ZipFile(file, "w", zipfile.ZIP_DEFLATED, compresslevel=1) as archive:
+            archive.writestr(name, content)
+            archive.writestr("readme.txt", "made up")
+        return file.getvalue()
+
+
+def _tar(content: bytes, name: str) -> bytes:
+    with io.BytesIO() as file:
+        with tarfile.open(fileobj=file, mode="w:gz", compresslevel=1) as tar:
+            inner = tarfile.TarInfo(name)
+            inner.size = len(content)
+            tar.addfile(inner, io.BytesIO(content))
+        return file.getvalue()
+
+
+def _seven(whole: bytes) -> bytes:
+    with tempfile.TemporaryDirectory() as folder:
+        (Path(folder) / "kiosk.img").write_bytes(whole)
+        subprocess.run(["7z", "a", "-mx=1", "a.7z", "kiosk.img"], cwd=folder, check=True, capture_output=True)
+        return (Path(folder) / "a.7z").read_bytes()
+
+
+_gzip = _alone(Packing.GZIP)
+PACKINGS: tuple[Callable[[bytes], bytes], ...] = (
+    lambda whole: bz2.compress(whole, 1),
+    _gzip,
+    _alone(Packing.XZ),
+    _alone(Packing.ZSTD),
+    lambda whole: _zip(whole, "kiosk.img"),
+    lambda whole: _tar(whole, "kiosk.img"),
+    lambda whole: _zip(_gzip(whole), "kiosk.img.gz"),
+    lambda whole: _tar(_gzip(whole), "kiosk.img.gz"),
+    *((_seven,) if shutil.which("7z") else ()),
+)
+"""every packing that is read, archives in and around other packings too"""
 
 
 def _small_image(folder: Path, boot_mib: int, fat_bits: Literal[16, 32]) -> bytes:

@@ -26,16 +26,33 @@ from torture.outcome import Outcome
 PROJECT = Path(__file__).resolve().parents[1]
 COPIED = ("src", "tests", "torture", "bench", "docs", "recipes", "boards", "parts", "manage.py")
 
-SLICE = ("core/card/proof.py", "core/find/look.py", "core/plan/putting.py", "core/recipes/identity.py")
-SLICE_TESTS = ("tests/core/test_policies.py",)
 JUDGED_TESTS = tuple(
     f"tests/server/test_{name}.py"
-    for name in ("changes", "due", "hands", "keeping", "line", "log", "networks", "proofs", "records", "topics", "two_at_once", "watch")
+    for name in ("changes", "due", "hands", "job_state", "keeping", "line", "lists", "log", "networks", "proofs", "records", "taken_off", "topics", "two_at_once", "watch")
 )  # fmt: skip
 """those that judge in their own process; the others start programs, in which no fault is"""
-WHOLE = (("core", ("tests/core",), 2), ("server/judged", JUDGED_TESTS, 1))
-"""what is changed, which tests have to notice, and how many run at once: a database serves one of them"""
 
+
+@dataclass(frozen=True)
+class Place:
+    """What is changed (files and folders below src/mintseed), and which tests have to notice. `at_once`: how many run at once.
+    `arguments`: more of pytest's. `begins_s`: seconds the tests may take to begin; one that takes 15 times these and its own hangs."""
+
+    modules: tuple[str, ...]
+    tests: tuple[str, ...]
+    at_once: int = 2
+    arguments: tuple[str, ...] = ()
+    begins_s: float = 2.0
+
+
+SLICE = Place(
+    ("core/card/proof.py", "core/find/look.py", "core/plan/putting.py", "core/recipes/identity.py"), ("tests/core/test_policies.py",)
+)  # fmt: skip
+WHOLE = {
+    "core": Place(("core",), ("tests/core",)),
+    # A database serves one at a time; its tables are made once, not for each fault.
+    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), 8.0),
+}
 
 KEPT = PROJECT / "var" / "mutants"
 PASSED, UNREACHED = 0, 33
@@ -44,30 +61,30 @@ PASSED, UNREACHED = 0, 33
 
 @dataclass(frozen=True)
 class Noticed:
-    """`survived`: names of the faults that tests reached and let pass; `unreached`: how many no test reached; `untried`: how many a
-    run that was cut off left."""
+    """`killed`: how many some test noticed; `hung`: with how many no test came to its end; `survived`: names of the faults that tests reached
+    and let pass; `unreached`: how many no test reached; `untried`: how many a run that was cut off left."""
 
     killed: int
+    hung: int
     survived: tuple[str, ...]
     unreached: int
     untried: int = 0
 
 
-def put_in_faults(
-    modules: Sequence[str], tests: Sequence[str], *, most_s: float | None = None, only: str = "", kept: Path | None = None, at_once: int = 2
-) -> Noticed:  # fmt: skip
-    """Run `tests` against every fault in `modules` (below src/mintseed). `only`: a pattern of mutants' names. `kept`: a folder in which the
-    run may be continued. Raises RuntimeError when the tests do not pass without a fault."""
+def put_in_faults(place: Place, *, most_s: float | None = None, kept: Path | None = None) -> Noticed:
+    """Run the tests of `place` against every fault in its modules. `kept`: a folder in which the run may be continued. Raises RuntimeError
+    when the tests do not pass without a fault."""
     with _folder(kept) as folder:
-        _copy(folder)
+        _copy(folder, place.tests)
         settings = {
-            "source_paths": ["src/mintseed"], "only_mutate": [pattern(m) for m in modules], "also_copy": list(COPIED),
-            "pytest_add_cli_args_test_selection": list(tests), "pytest_add_cli_args": ["-m", "not reads_source"],
+            "source_paths": ["src/mintseed"], "only_mutate": [pattern(m) for m in place.modules], "also_copy": list(COPIED),
+            "pytest_add_cli_args_test_selection": list(place.tests), "pytest_add_cli_args": ["-m", "not reads_source", *place.arguments],
+            "timeout_constant": place.begins_s,
         }  # fmt: skip
         lines = [f"{key} = {json.dumps(value)}" for key, value in settings.items()]
         text = (PROJECT / "pyproject.toml").read_text()
         (folder / "pyproject.toml").write_text("\n".join([text, "[tool.mutmut]", *lines, ""]))
-        said = _mutmut(folder, "run", "--max-children", str(at_once), *([only] if only else []), most_s=most_s)
+        said = _mutmut(folder, "run", "--max-children", str(place.at_once), most_s=most_s)
         results = _mutmut(folder, "results", "--all", "true")
         found = [line.strip().rpartition(": ") for line in results.splitlines() if ": " in line]
         count = {
@@ -77,7 +94,7 @@ def put_in_faults(
         if not count["killed"]:
             raise RuntimeError(said[-2000:])
         survived = tuple(sorted(what for what, _, how in found if how == "survived"))
-        return Noticed(count["killed"] + count["timeout"], survived, count["no tests"], count["not checked"])
+        return Noticed(count["killed"], count["timeout"], survived, count["no tests"], count["not checked"])
 
 
 def pattern(module: str) -> str:
@@ -95,8 +112,8 @@ def _folder(kept: Path | None) -> Iterator[Path]:
         yield Path(name)
 
 
-def _copy(folder: Path) -> None:
-    """Bring the project's present state into `folder`."""
+def _copy(folder: Path, tests: Sequence[str]) -> None:
+    """Bring the project's present state into `folder`; what passed there is tried again where `tests`, or what tests share, are others now."""
     for part in COPIED:
         of, to = PROJECT / part, folder / part
         if of.is_dir():
@@ -105,8 +122,12 @@ def _copy(folder: Path) -> None:
         else:
             shutil.copy2(of, to)
     digest = hashlib.sha256()
-    for path in sorted((folder / "tests").rglob("*.py")):
-        digest.update(path.read_bytes())
+    for path in sorted((folder / "tests").rglob("*")):
+        bears = any(path.is_relative_to(folder / test) for test in tests) or not path.name.startswith("test_")
+        if path.is_file() and bears:
+            digest.update(path.read_bytes())
+    # What a run that was cut off left half made there.
+    shutil.rmtree(folder / "mutants" / "var" / "test", ignore_errors=True)
     stamp = folder / "tests.stamp"
     if stamp.exists() and stamp.read_text() != digest.hexdigest():
         _try_again(folder / "mutants")
@@ -145,20 +166,20 @@ def _mutmut(folder: Path, *arguments: str, most_s: float | None = None) -> str:
 STOPS_WITHIN_S = 60.0
 
 
-def faults_in_the_rules(most_s: float | None = None, places: Sequence[str] = ()) -> Outcome:
+def faults_in_the_rules(most_s: float | None = None, places: Sequence[str] = ()) -> Iterator[Outcome]:
     """Every fault in the core and in the judging of the server, or in `places` of them, for `most_s` each. Survivors are listed beside the
     kept copies; they are no harm, but rules without a test."""
-    outcome, began = Outcome("faults put into the rules"), time.monotonic()
-    for place, tests, at_once in WHOLE:
-        if places and place not in places:
+    for called, place in WHOLE.items():
+        if places and called not in places:
             continue
-        name = place.replace("/", "-")
-        noticed = put_in_faults([place], tests, most_s=most_s, kept=KEPT / name, at_once=at_once)
-        outcome.tried += noticed.killed + len(noticed.survived) + noticed.unreached
-        untried = f", not tried {noticed.untried}" if noticed.untried else ""
-        outcome.note(
-            f"{place}: noticed {noticed.killed}, passed {len(noticed.survived)}, reached by no test {noticed.unreached}{untried}"
-        )
+        began, name = time.monotonic(), called.replace("/", "-")
+        noticed = put_in_faults(place, most_s=most_s, kept=KEPT / name)
+        outcome = Outcome(f"faults put into {called}, all runs together")
+        outcome.notes = {
+            "noticed": noticed.killed, "hung": noticed.hung, "passed": len(noticed.survived), "reached by no test": noticed.unreached,
+            "not tried yet": noticed.untried,
+        }  # fmt: skip
+        outcome.tried = sum(outcome.notes.values()) - noticed.untried
         (KEPT / f"{name}.survived").write_text("\n".join([*noticed.survived, ""]))
-    outcome.took_s = time.monotonic() - began
-    return outcome
+        outcome.took_s = time.monotonic() - began
+        yield outcome

@@ -12,6 +12,7 @@ from torture.mutants import PASSED, UNREACHED
 from torture import mutants
 
 NOTICED = 1
+RULE = ("tests/test_rule.py",)
 
 
 @pytest.fixture
@@ -35,24 +36,37 @@ def ended(folder: Path) -> dict[str, int | None]:
 def test_what_passed_is_tried_again_when_the_tests_have_changed(project: Path, tmp_path: Path) -> None:
     folder = tmp_path / "kept"
     (folder / "mutants").mkdir(parents=True)
-    mutants._copy(folder)
+    mutants._copy(folder, RULE)
     assert not (folder / "tests" / "browser").exists()
     was = {"noticed": NOTICED, "passed": PASSED, "unreached": UNREACHED, "untried": None}
     (folder / "mutants" / "rule.py.meta").write_text(json.dumps({"exit_code_by_key": was}))
-    mutants._copy(folder)
+    (project / "tests" / "test_other.py").write_text("def test_other(): pass\n")
+    mutants._copy(folder, RULE)
     assert ended(folder) == was
     (project / "tests" / "test_rule.py").write_text("from rule import MOST\n\n\ndef test_most(): assert MOST == 3\n")
-    mutants._copy(folder)
+    mutants._copy(folder, RULE)
     assert ended(folder) == {"noticed": NOTICED, "passed": None, "unreached": None, "untried": None}
+
+
+def test_what_tests_share_bears_on_all_of_them(project: Path, tmp_path: Path) -> None:
+    folder = tmp_path / "kept"
+    (folder / "mutants").mkdir(parents=True)
+    mutants._copy(folder, RULE)
+    for name in ("conftest.py", "data/rule.txt"):
+        (folder / "mutants" / "rule.py.meta").write_text(json.dumps({"exit_code_by_key": {"passed": PASSED}}))
+        (project / "tests" / name).parent.mkdir(exist_ok=True)
+        (project / "tests" / name).write_text("another")
+        mutants._copy(folder, RULE)
+        assert ended(folder) == {"passed": None}
 
 
 def test_what_is_gone_from_the_project_is_gone_from_its_copy(project: Path, tmp_path: Path) -> None:
     folder = tmp_path / "kept"
     folder.mkdir()
     (project / "src" / "old.py").write_text("")
-    mutants._copy(folder)
+    mutants._copy(folder, RULE)
     (project / "src" / "old.py").unlink()
-    mutants._copy(folder)
+    mutants._copy(folder, RULE)
     assert sorted(p.name for p in (folder / "src").iterdir()) == ["rule.py"]
 
 
@@ -65,8 +79,8 @@ def test_files_in_a_folder_and_below_it_are_changed(module: str, path: str) -> N
     assert not fnmatch.fnmatch("src/mintseed/cli/fit.py", mutants.pattern(module))
 
 
-def test_what_is_changed_and_what_has_to_notice_is_there() -> None:
-    for place, tests, _ in mutants.WHOLE:
-        assert list((mutants.PROJECT / "src" / "mintseed" / place).glob("*.py"))
-        assert all((mutants.PROJECT / test).exists() for test in tests)
-    assert all((mutants.PROJECT / "src" / "mintseed" / module).is_file() for module in mutants.SLICE)
+@pytest.mark.parametrize("place", [mutants.SLICE, *mutants.WHOLE.values()], ids=lambda p: p.modules[0])
+def test_what_is_changed_and_what_has_to_notice_is_there(place: mutants.Place) -> None:
+    changed = [mutants.PROJECT / "src" / "mintseed" / module for module in place.modules]
+    assert all(path.is_file() or list(path.glob("*.py")) for path in changed)
+    assert all((mutants.PROJECT / test).exists() for test in place.tests)
