@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from mintseed.core.card.in_use import LEAST_LEFT_BYTES, left_out, parted
+from mintseed.core.card.in_use import LEAST_LEFT_BYTES, InUse, in_use, left_out, parted, proposed_bytes
 from mintseed.core.card.samples import LEFT, SMALLEST_BLOCK_BYTES, BlockHasher
-from mintseed.core.image.report import VolumeFacts
+from mintseed.core.image.report import VolumeFacts, XRay
 from mintseed.core.ranges import without
+from tests.core.plan.test_fit import xray
 
 BLOCK = SMALLEST_BLOCK_BYTES
 MIB = 1024 * 1024
@@ -85,3 +88,49 @@ def test_blocks_that_are_passed_over_have_no_digest() -> None:
     assert [blocks.is_left(n) for n in range(4)] == [False, True, True, False]
     assert (list(blocks.known), blocks.known_bytes, blocks.length_bytes) == ([0, 3], BLOCK + 1, 3 * BLOCK + 1)
     assert blocks.digest_of(1) == LEFT
+
+
+def test_what_a_volume_says_of_more_than_itself_never_reaches_into_the_next() -> None:
+    """Two volumes side by side, without a gap: neither lies over the other, and what the first says ends where it ends."""
+    volumes = [volume(1, MIB, 4 * MIB), volume(2, 5 * MIB, 4 * MIB)]
+    assert left_out(volumes, {1: [(2 * MIB, 9 * MIB)]}, [], BLOCK) == ((3 * MIB, 2 * MIB),)
+    assert left_out(volumes, {1: [(4 * MIB, MIB)], 2: [(4 * MIB, MIB)]}, [], BLOCK) == ()
+    assert left_out(volumes, {1: [(0, 4 * MIB)], 2: [(0, 4 * MIB)]}, [], BLOCK) == ((MIB, 8 * MIB),)
+    # One byte of the one in the other, and nothing that either says counts.
+    assert left_out([volume(1, MIB, 4 * MIB + 1), volumes[1]], {1: [(0, MIB)], 2: [(MIB, MIB)]}, [], BLOCK) == ()
+
+
+@pytest.mark.parametrize(
+    ("length", "left"), [(LEAST_LEFT_BYTES, True), (LEAST_LEFT_BYTES - 1, False), (BLOCK, False), (0, False)]
+)
+def test_a_small_gap_is_written_with_its_neighbours(length: int, left: bool) -> None:
+    assert bool(left_out([volume(1, 0, 4 * MIB)], {1: [(MIB, length)]}, [], BLOCK)) is left
+
+
+def facts(*volumes: VolumeFacts, unpacked_bytes: int = 10 * MIB, **more: object) -> XRay:
+    return replace(xray(unpacked_bytes=unpacked_bytes), volumes=volumes, **{"root_unfillable": "", **more})  # type: ignore[arg-type]
+
+
+BOOT = VolumeFacts(1, "boot", "vfat", "", MIB, 4 * MIB, MIB)
+ROOT = VolumeFacts(2, "root", "ext4", "", 5 * MIB, 5 * MIB, 2 * MIB)
+
+
+def test_how_much_of_an_image_is_in_use() -> None:
+    """Everything but what its volumes say is free; one that does not tell counts whole, and then everything is proposed."""
+    assert in_use(facts(BOOT, ROOT)) == InUse(10 * MIB - 3 * MIB - 3 * MIB)
+    assert proposed_bytes(facts(BOOT, ROOT)) == 4 * MIB
+    for silent, why in (
+        (replace(ROOT, used_bytes=None), "ext4 on partition 2"), (replace(ROOT, file_system="btrfs"), "btrfs on partition 2"),
+        (replace(ROOT, size_bytes=5 * MIB + 1), "ext4 on partition 2"), (replace(ROOT, role="", file_system=""), "unknown on partition 2"),
+    ):  # fmt: skip
+        found = in_use(facts(BOOT, silent))
+        assert (found.bytes, found.untold, found.whole) == (7 * MIB, (why,), False)
+        assert proposed_bytes(facts(BOOT, silent)) == 10 * MIB
+    assert in_use(facts(BOOT, ROOT, root_unfillable="its journal is not empty")).untold == ("ext4 on partition 2",)
+    assert in_use(facts()).untold == ("no partition",)
+    assert in_use(facts(replace(BOOT, size_bytes=5 * MIB), ROOT)).untold == (
+        "vfat on partition 1",
+        "ext4 on partition 2",
+    )
+    # One that says it uses more than it has.
+    assert in_use(facts(replace(BOOT, used_bytes=9 * MIB))).bytes == 10 * MIB

@@ -129,7 +129,7 @@ def test_the_label_has_everything_and_a_quiet_zone() -> None:
 @pytest.mark.parametrize(
     ("name", "taken", "fresh"),
     [("press", {"press"}, "press-2"), ("press-2", {"press-2"}, "press-3"), ("press", {"press", "press-2"}, "press-3"),
-     ("x" * 63, set(), "x" * 61 + "-2")],
+     ("x" * 63, set(), "x" * 61 + "-2"), ("press-²", set(), "press-²-2"), ("a-" + "9" * 60, set(), "a-" + "9" * 59 + "-2"), ("-2", set(), "-2-2")],
 )  # fmt: skip
 def test_the_next_name_is_free_and_short_enough(name: str, taken: set[str], fresh: str) -> None:
     assert next_name(name, frozenset(taken)) == fresh

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import fcntl
+import hashlib
 import json
+import pickle
 import shutil
 from collections.abc import Iterator
 from datetime import timedelta
@@ -10,6 +13,7 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from django.core.management import call_command
 from django.test import Client
 from django.utils import timezone
 
@@ -33,8 +37,9 @@ from mintseed.server.doors.door import token
 from mintseed.server.judged.judging import judge_due
 from mintseed.server.kept.closed import close, closed_mark
 from mintseed.server.kept.due import judge_soon
-from mintseed.server.kept.models import Image, Job, LogEntry, ReportedDrive
+from mintseed.server.kept.models import Image, Job, LogEntry, ReportedDrive, Site
 from mintseed.server.owned.library import sync_library
+from tests.database_plugin import PROJECT
 
 
 class Api:
@@ -106,40 +111,71 @@ def _quick_passwords(settings: Any) -> None:
     settings.PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
 
 
-@pytest.fixture
-def bench(library: Path, monkeypatch: pytest.MonkeyPatch) -> Iterator[Path]:
-    """A fresh stand-in bench folder with fast cards and an empty router."""
+def lay_out(patch: pytest.MonkeyPatch) -> Path:
+    """Make a fresh stand-in bench folder with fast cards and an empty router."""
     folder = wiring.config().bench_folder
     shutil.rmtree(folder.root, ignore_errors=True)
     folder.prepare()
     folder.write(folder.drives_file, [{**d, "faults": {}} for d in DRIVES])
     folder.write(folder.air_file, list(NETWORKS))
-    monkeypatch.setattr(wiring, "announcements", Silent)
-    monkeypatch.setattr(wiring, "names", Nameless)
+    patch.setattr(wiring, "announcements", Silent)
+    patch.setattr(wiring, "names", Nameless)
     # No worker runs beside a test to give signs of life; on a slow machine the bench would fall silent in the middle of one.
-    monkeypatch.setattr(bench_row, "ALIVE_S", 3600.0)
+    patch.setattr(bench_row, "ALIVE_S", 3600.0)
     return folder.root
+
+
+@pytest.fixture
+def bench(library: Path, monkeypatch: pytest.MonkeyPatch) -> Path:
+    return lay_out(monkeypatch)
+
+
+KEPT = PROJECT / "var" / "test-xrays"
+
+
+def program_mark() -> str:
+    """Return a hash of the program, its recipes and its boards."""
+    digest = hashlib.sha256()
+    for path in sorted(
+        p for part in ("src", "recipes", "boards") for p in (PROJECT / part).rglob("*") if p.suffix in (".py", ".yaml")
+    ):
+        digest.update(str(path.relative_to(PROJECT)).encode() + b"\0" + path.read_bytes() + b"\0")
+    return digest.hexdigest()
 
 
 @pytest.fixture(scope="session")
 def xrays(library: Path, django_db_setup: None, django_db_blocker: Any) -> dict[str, dict[str, Any]]:
-    """The demo images' X-rays, read once for all tests."""
+    """The demo images' X-rays, read once for all tests and all processes; once more when the program or a description was changed."""
+    KEPT.mkdir(exist_ok=True)
+    kept = KEPT / f"{program_mark()}.pickle"
+    with django_db_blocker.unblock(), KEPT.with_suffix(".lock").open("w") as lock:
+        fcntl.flock(lock, fcntl.LOCK_EX)
+        if Site.objects.exists():  # tables that are used again (--reuse-db), after a test that was killed
+            call_command("flush", interactive=False, verbosity=0)
+        if not kept.exists():
+            for image in sync_library():
+                read_image(image)
+            rows = {i["file_name"]: i for i in Image.objects.values()}
+            Image.objects.all().delete()
+            LogEntry.objects.all().delete()
+            for older in KEPT.iterdir():
+                older.unlink()
+            kept.write_bytes(pickle.dumps(rows))
+        found: dict[str, dict[str, Any]] = pickle.loads(kept.read_bytes())
+    return found
 
-    with django_db_blocker.unblock():
-        for image in sync_library():
-            read_image(image)
-        rows = {i["file_name"]: i for i in Image.objects.values()}
-        Image.objects.all().delete()
-        LogEntry.objects.all().delete()
-    return rows
 
-
-@pytest.fixture
-def quay_house(bench: Path, xrays: dict[str, dict[str, Any]], db: None) -> None:
+def move_in(xrays: dict[str, dict[str, Any]]) -> None:
+    """Bring Quay House and its images, read, to the bench that was laid out."""
     for row in xrays.values():
         Image.objects.create(**{k: v for k, v in row.items() if k != "id"})
     seed_database(wiring.config())
     report()
+
+
+@pytest.fixture
+def quay_house(bench: Path, xrays: dict[str, dict[str, Any]], db: None) -> None:
+    move_in(xrays)
 
 
 @pytest.fixture

@@ -13,7 +13,7 @@ import pytest
 import schemathesis
 from django.core import signals
 from django.core.wsgi import get_wsgi_application
-from django.db import close_old_connections
+from django.db import close_old_connections, transaction
 from hypothesis import HealthCheck, Phase, settings
 from schemathesis.checks import not_a_server_error
 from schemathesis.specs.openapi.checks import (
@@ -23,7 +23,7 @@ from schemathesis.specs.openapi.checks import (
 )
 
 from mintseed.server.api.document import openapi_document
-from tests.server.conftest import Api, started
+from tests.server.conftest import Api, lay_out, move_in, started
 
 EXAMPLES = int(os.environ.get("MINTSEED_EXAMPLES", "6"))
 """requests an operation; `make torture` asks for many more."""
@@ -34,18 +34,24 @@ schema = schemathesis.openapi.from_dict(openapi_document())
 schema.app = get_wsgi_application()
 
 
-@pytest.fixture
-def something_there(api: Api) -> Iterator[None]:
-    """A bench with something on it, so that requests that name the first of anything find it."""
-    started(api)
-    # As Django's own test client does: the end of a request would close the connection of the test's transaction.
-    for signal in (signals.request_started, signals.request_finished):
-        signal.disconnect(close_old_connections)
-    yield
-    for signal in (signals.request_started, signals.request_finished):
-        signal.connect(close_old_connections)
+@pytest.fixture(scope="module")
+def something_there(xrays: dict[str, dict[str, Any]], django_db_blocker: Any) -> Iterator[None]:
+    """A bench with something on it, so that requests that name the first of anything find it. Made once, as it takes
+    longer than the requests; what one of them changes is taken back."""
+    with pytest.MonkeyPatch.context() as patch, django_db_blocker.unblock(), transaction.atomic():
+        lay_out(patch)
+        move_in(xrays)
+        started(Api())
+        # As Django's own test client does: the end of a request would close the connection of the test's transaction.
+        for signal in (signals.request_started, signals.request_finished):
+            signal.disconnect(close_old_connections)
+        yield
+        for signal in (signals.request_started, signals.request_finished):
+            signal.connect(close_old_connections)
+        transaction.set_rollback(True)
 
 
+@pytest.mark.django_db
 @schema.parametrize()
 @settings(max_examples=EXAMPLES, deadline=None, phases=[Phase.explicit, Phase.generate], derandomize=True,
           suppress_health_check=list(HealthCheck))  # fmt: skip

@@ -7,10 +7,14 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from django.contrib.sessions.models import Session
 from django.utils import timezone
+from django_tasks_db.models import DBTaskResult
 
 from mintseed import wiring
 from mintseed.adapters.library_folder import LibraryFolder
+from mintseed.core.errors import InputError
+from mintseed.server.judged import keeping
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.keeping import let_go
 from mintseed.server.kept.models import Deployment, Image, Job, LogEntry, StationRecord
@@ -34,6 +38,47 @@ def test_what_is_older_than_the_owner_keeps_it_goes(api: Api) -> None:
     assert not LogEntry.objects.filter(pk=old.pk).exists()
     assert Job.objects.filter(pk=waiting.pk).exists()
     assert not any(let_go(now).values())
+
+
+def test_what_is_younger_or_holds_stays(api: Api) -> None:
+    pk, now = started(api), timezone.now()
+    api.put("/keeping", {"log_days": 30, "jobs_days": 5, "copy_hours": 1})
+    LogEntry.objects.create(event="x", text="lately", at=now - timedelta(days=29))
+    Job.objects.create(kind="build-images", state="done", created_at=now - timedelta(days=4))
+    # However old: what a screen shows of a device now is no replaced judgement.
+    StationRecord.objects.filter(deployment_id=pk, current=True).update(at=now - timedelta(days=400))
+    holds = StationRecord.objects.filter(deployment_id=pk, current=True).count()
+    ended = {"task_path": "a.b", "args_kwargs": {}, "backend_name": "default", "run_after": now, "status": "SUCCESSFUL"}
+    for days in (1, 3):
+        DBTaskResult.objects.create(**ended, finished_at=now - timedelta(days=days))
+    for key, hours in (("over", -1), ("goes-on", 1)):
+        Session.objects.create(session_key=key, session_data="", expire_date=now + timedelta(hours=hours))
+    gone = {name: count for name, count in let_go(now).items() if count}
+    assert gone == {"tasks": 1, "sessions": 1}
+    assert StationRecord.objects.filter(deployment_id=pk, current=True).count() == holds > 0
+    assert Session.objects.get().session_key == "goes-on"
+    assert DBTaskResult.objects.get().finished_at == now - timedelta(days=1)
+
+
+def test_no_turn_removes_more_than_a_number(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(keeping, "MOST_AT_ONCE", 3)
+    now = timezone.now()
+    LogEntry.objects.bulk_create(
+        LogEntry(event="x", text=f"line {n}", at=now - timedelta(days=36_600)) for n in range(5)
+    )
+    assert [let_go(now)["log lines"] for _ in range(3)] == [3, 2, 0]
+
+
+@pytest.mark.parametrize(("name", "least", "most"), [(n, *limits) for n, limits in keeping.LIMITS.items()])
+def test_a_rule_has_its_limits(db: None, name: str, least: int, most: int) -> None:
+    for value in (least, most):
+        assert getattr(keeping.change_keeping({name: value}), name) == value
+    for value in (least - 1, most + 1):
+        with pytest.raises(InputError) as refused:
+            keeping.change_keeping({name: value})
+        assert (refused.value.where, refused.value.expected) == (name, f"{least} to {most}")
+        assert str(value) in refused.value.found
+    assert getattr(keeping.keeping(), name) == most
 
 
 def test_the_record_of_a_device_comes_page_by_page(api: Api) -> None:

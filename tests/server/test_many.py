@@ -5,16 +5,21 @@ Rows are counted by MariaDB itself (server status variables Handler_read_*).
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import inspect
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from bench.many import SCREENS, Asked, counting, fill
 from django.utils import timezone
 
+from mintseed.core.next_steps import boot_state
 from mintseed.server.api.images import PAGE_IMAGES
-from mintseed.server.judged.judging import JUDGED_BY, rules_mark
+from mintseed.server.judged.judging import JUDGED_BY, RULES, judge, rules_mark
 from mintseed.server.judged.lists import COUNTED_TO, PAGE
+from mintseed.server.judged.load import load_many
+from mintseed.server.judged.loaded import Loaded
+from mintseed.server.judged.networks import addresses_taken
 from mintseed.server.kept.models import Bench, Judgement, Site
 from tests.server.conftest import Api
 
@@ -111,3 +116,8 @@ def test_the_mark_of_the_rules_is_made_of_them(tmp_path: Path) -> None:
     (tmp_path / "rule.py").write_text("LEAST = 8\n")
     assert rules_mark(tmp_path) != first
     assert len(JUDGED_BY) == 32
+
+
+@pytest.mark.parametrize("by", [judge, load_many, Loaded, addresses_taken, boot_state], ids=lambda by: by.__name__)
+def test_whatever_judges_is_in_the_mark(by: Callable[..., object]) -> None:
+    assert any(Path(inspect.getfile(by)).is_relative_to(place) for place in RULES)

@@ -159,6 +159,9 @@ def test_a_board_can_run_one_deployment_at_a_time(api: Api) -> None:
     status, problem = api.call("post", f"/deployments/{second}/boot/power-on", {})
     assert status == 409
     assert "runs Reading-room press now" in problem["title"]
+    shown = api.get(f"/deployments/{second}/boot")
+    assert (shown["ready"], shown["not_ready_because"]) == (False, "That board runs Reading-room press now")
+    assert shown["not_ready_station"] == "plan", "where another board is chosen, and not the very page one is on"
 
 
 def test_seeding_twice_is_seeding_once(api: Api) -> None:

@@ -21,10 +21,10 @@ def put(root: Path, files: dict[str, str | bytes]) -> Path:
     return root
 
 
-def test_ten_thousand_units_are_read_in_bounds(tmp_path: Path) -> None:
-    root = put(tmp_path / "tree", {f"{UNITS}/u{n}.service": SERVICE.format(n + 1000) for n in range(10_000)})
+def test_hundreds_of_units_are_read_in_bounds(tmp_path: Path) -> None:
+    root = put(tmp_path / "tree", {f"{UNITS}/u{n}.service": SERVICE.format(n + 1000) for n in range(600)})
     (root / WANTS).mkdir(parents=True)
-    for n in range(10_000):
+    for n in range(600):
         (root / WANTS / f"u{n}.service").symlink_to(f"/{UNITS}/u{n}.service")
     xray = xray_of(root, tmp_path, size_mib=160)
     # No first boot was had: each of them may be enabled by presets, and not all are read.

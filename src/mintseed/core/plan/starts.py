@@ -365,12 +365,13 @@ def _unknown(board: Board, image: XRay, recipe: Recipe | None) -> Finding:
         return too_new(recipe, board, date_of)
     first = first_that_knows(recipe, board) if recipe else ""
     other = f"Release {first} knows this board. " if first and first != image.release else ""
+    count = image.device_tree_count
+    none = f"None of its {count} device trees" if count > 1 else "Its one device tree is another board's: it never"
     return Finding(
         "plan.board-not-in-image",
         Severity.STOP,
         f"This image does not know {board.name}",
-        f"None of its {image.device_tree_count} device trees names {board.compatible[0]}. "
-        "The board would stop at its test card and do nothing else.",
+        f"{none} names {board.compatible[0]}. The board would stop at its test card and do nothing else.",
         f"{other}Take a newer release, another build, or a board the image lists.",
         Where(part="board", field=board.id),
         DEVICE_TREES,

@@ -1,0 +1,174 @@
+"""What is said, whole: severity, place, sentences, source and proposal of findings, as tests/data/sentences.txt has them.
+
+After a change of words: MINTSEED_SENTENCES=write, and read what has become of the file.
+"""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from mintseed.core.findings import Finding
+from mintseed.core.image.facts import Account, SystemFacts
+from mintseed.core.plan.starts import board_fit, image_fit
+from mintseed.core.recipes.model import Ask, Choice, FileToFill
+from mintseed.core.settings.accounts import check_account, check_admin_password
+from mintseed.core.settings.answers import check_answers
+from mintseed.core.settings.fill import address_findings, fill_files
+from mintseed.core.settings.values import KnownNetwork, Unreadable, check_keyboard, check_own_passphrase, check_values
+from mintseed.core.site.addresses import FixedAddress
+from mintseed.core.site.channels import check_channel
+from mintseed.core.site.languages import check_locale
+from tests.builders.xrays import holding
+from tests.core.plan.test_fit import xray
+from tests.core.plan.things import BOARDS, RECIPES
+from tests.core.settings.test_values import values
+
+SAID = Path(__file__).resolve().parents[1] / "data" / "sentences.txt"
+KEY = "ab" * 32
+TAKEN = frozenset({"hall"})
+HASH = "$6$made$up"
+
+
+def of(**changes: object) -> Iterable[Finding]:
+    return check_values(
+        values(**changes),
+        default_host_name="platen",
+        names_taken=TAKEN,
+        names_heard={"till": "24 November, 20:00"},
+        site_keyboard="gb",
+    )
+
+
+def answer(ask: Ask, given: str) -> Iterable[Finding]:
+    return check_answers((ask,), {ask.id: given})
+
+
+NUMBER = Ask(id="n", title="Watts", hint="as on its plate", at_least=1, at_most=2.5)
+WORD = Ask(id="w", title="Call sign", hint="two letters, then digits", pattern="[A-Z]{2}[0-9]+")
+PICKED = Ask(id="p", title="Mode", choices=(Choice(value="a", text="Quiet"), Choice(value="b")))
+PIN = Ask(id="s", title="PIN", hint="four digits", pattern="[0-9]{4}", secret=True)
+
+LARKSPUR, SPRIG = BOARDS["larkspur-r"], BOARDS["sprig"]
+PLATEN = RECIPES["platen"]
+PC = LARKSPUR.model_copy(update={"id": "pc", "name": "Slab", "architecture": "pc", "compatible": ()})
+UNTOLD = LARKSPUR.model_copy(update={"id": "old", "name": "Old one", "architecture": None, "compatible": ()})
+
+
+def on_root(dialect: str, **more: object) -> Iterable[Finding]:
+    file = FileToFill.model_validate(
+        {"path": "etc/x", "volume": "root", "dialect": dialect, "title": "x", "absent": "make", **more}
+    )
+    image = replace(holding({}), system=SystemFacts(accounts=(Account("warden", "locked", uid=1000, gid=1000),)))
+    return fill_files(PLATEN.model_copy(update={"files": (file,)}), values(), image)[0].findings
+
+
+CASES: dict[str, Callable[[], Iterable[Finding]]] = {
+    "all is well": of,
+    "by cable": lambda: of(way="cable", ssid="", passphrase="", country=""),
+    "no host name": lambda: of(host_name=""),
+    "a host name with a blank": lambda: of(host_name="my press"),
+    "a reserved host name": lambda: of(host_name="localhost"),
+    "a taken host name": lambda: of(host_name="Hall"),
+    "a heard host name": lambda: of(host_name="Till"),
+    "the image's host name": lambda: of(host_name="platen"),
+    "a long host name": lambda: of(host_name="reading-room-press"),
+    "nobody listened": lambda: check_values(values(), default_host_name="platen", names_taken=frozenset()),
+    "no network name": lambda: of(ssid=""),
+    "a long network name": lambda: of(ssid="é" * 17),
+    "a network name with a blank": lambda: of(ssid="Quay "),
+    "no passphrase": lambda: of(passphrase=""),
+    "a short passphrase": lambda: of(passphrase="seven77"),
+    "a curly passphrase": lambda: of(passphrase="spring “tide”"),
+    "a key": lambda: of(passphrase=KEY),
+    "a key for WPA3": lambda: of(passphrase=KEY, wpa3_only=True),
+    "a passphrase that cannot be read": lambda: of(passphrase=Unreadable()),
+    "an open network": lambda: of(passphrase="", open_network=True),
+    "further networks": lambda: of(others=(KnownNetwork("Boat", "short"), KnownNetwork("Shed", "", open=True), KnownNetwork("Attic", "a quiet evening"))),
+    "no country": lambda: of(country=""),
+    "UK": lambda: of(country="UK"),
+    "gb": lambda: of(country="gb"),
+    "no such country": lambda: of(country="XX"),
+    "no time zone": lambda: of(time_zone=""),
+    "no such time zone": lambda: of(time_zone="Europe/Leeds"),
+    "another keyboard": lambda: of(keyboard="us"),
+    "a keyboard by its country": lambda: check_keyboard("uk"),
+    "no keyboard": lambda: check_keyboard(""),
+    "no such keyboard": lambda: check_keyboard("zz"),
+    "others joined with the place's": lambda: check_own_passphrase(values(), 2),
+    "one joined with the place's": lambda: check_own_passphrase(values(), 1),
+    "a language": lambda: check_locale("english"),
+    "an unknown language": lambda: check_locale("xx_XX.UTF-8"),
+    "an account's name": lambda: check_account("Keeper", HASH),
+    "a system's account": lambda: check_account("root", HASH),
+    "an account without a password": lambda: check_account("keeper", ""),
+    "a password without an account": lambda: check_account("", HASH),
+    "a short admin password": lambda: check_admin_password("short"),
+    "no answer": lambda: answer(NUMBER, ""),
+    "no number": lambda: answer(NUMBER, "many"),
+    "too little": lambda: answer(NUMBER, "0.5"),
+    "too much": lambda: answer(NUMBER, "3"),
+    "another shape": lambda: answer(WORD, "a1"),
+    "a secret of another shape": lambda: answer(PIN, "abc"),
+    "none of the choices": lambda: answer(PICKED, "c"),
+    "two lines": lambda: answer(WORD, "A\nB"),
+    "an answer that is right": lambda: answer(NUMBER, "2"),
+    "channel 15": lambda: check_channel(15, 2.4, "GB"),
+    "channel 36 at 2.4 GHz": lambda: check_channel(36, 2.4, "GB"),
+    "channel 37": lambda: check_channel(37, 5, "GB"),
+    "channel 13 in the US": lambda: check_channel(13, 2.4, "US"),
+    "channel 6": lambda: check_channel(6, 2.4, "GB"),
+    "no file takes the address": lambda: address_findings(
+        PLATEN.model_copy(update={"files": ()}), values(address=FixedAddress("192.0.2.7", 24)), ""
+    ),
+    "a file for nobody": lambda: on_root("keyfile", owner="guest"),
+    "64 bits on a 32-bit board": lambda: board_fit(SPRIG, xray("fernworks,larkspur-r")),
+    "32 bits on a 64-bit board": lambda: board_fit(LARKSPUR, xray("fernworks,larkspur-r", bits=32)),
+    "a board it knows": lambda: board_fit(LARKSPUR, xray("fernworks,larkspur-r")),
+    "a board it does not know": lambda: board_fit(LARKSPUR, xray("fernworks,tansy"), PLATEN),
+    "a board nobody names": lambda: board_fit(LARKSPUR, xray("fernworks,tansy")),
+    "no device tree": lambda: board_fit(LARKSPUR, xray()),
+    "another processor": lambda: board_fit(LARKSPUR, replace(xray("fernworks,larkspur-r"), architectures=("pc",))),
+    "a PC": lambda: board_fit(PC, replace(xray(), architectures=("pc",))),
+    "an unknown processor": lambda: board_fit(UNTOLD, replace(xray(), architectures=("pc",))),
+    "a board whose tree nobody said": lambda: board_fit(UNTOLD, xray("fernworks,tansy", "fernworks,sprig")),
+    "an image and its recipe": lambda: image_fit(PLATEN, LARKSPUR, xray("fernworks,larkspur-r")),
+}  # fmt: skip
+
+
+def line(one: Finding) -> str:
+    where = " ".join(
+        f"{name}={value}" for name in ("file", "line", "part", "field") if (value := getattr(one.where, name))
+    )
+    action = f"[{one.action.label} -> {one.action.station} {one.action.field} {one.action.value}]" if one.action else ""
+    return " | ".join((f"{one.severity} {one.code}", where, one.title, one.detail, one.fix, one.source, action))
+
+
+def told(case: str) -> list[str]:
+    return [line(f) for f in CASES[case]()]
+
+
+@pytest.fixture(scope="module")
+def sentences() -> dict[str, list[str]]:
+    if os.environ.get("MINTSEED_SENTENCES") == "write":
+        SAID.write_text("\n".join(text for case in CASES for text in (f"== {case}", *told(case))) + "\n")
+    found: dict[str, list[str]] = {}
+    for text in SAID.read_text().splitlines():
+        if text.startswith("== "):
+            found[text[3:]] = []
+        else:
+            found[next(reversed(found))].append(text)
+    return found
+
+
+@pytest.mark.parametrize("case", CASES)
+def test_it_is_said_so(sentences: dict[str, list[str]], case: str) -> None:
+    assert told(case) == sentences[case]
+
+
+def test_each_sentence_is_of_a_case(sentences: dict[str, list[str]]) -> None:
+    assert list(sentences) == list(CASES)
