@@ -13,7 +13,7 @@ from pathlib import Path
 from typing import Literal
 
 from mintseed.adapters.filled_folder import FilledFolder
-from mintseed.adapters.http_probe import HttpProbe
+from mintseed.adapters.http_probe import PATIENT_S, HttpProbe
 from mintseed.adapters.library_folder import LibraryFolder, sweep
 from mintseed.adapters.lsblk_readers import LsblkReaders
 from mintseed.adapters.multicast_dns import MulticastDns, addresses_inside
@@ -178,6 +178,9 @@ class Bench:
     tools: VolumeTools
     view: NetworkView
     probe: Probe
+    """asks many pages, again and again"""
+    patient_probe: Probe
+    """asks one page that somebody wants to be asked, and waits for a slow one"""
     scanner: Scanner
     clock: Clock
 
@@ -193,19 +196,21 @@ def bench(name: str = "") -> Bench:
     """Return the outside of the stand-in bench called `name`, or of this process's own bench."""
     chosen = config()
     library = LibraryFolder(chosen.library, chosen.home / "scratch")
-    tools, probe, scanner = OffsetVolumeTools(), HttpProbe(), TcpScan()
+    tools, probe, patient, scanner = OffsetVolumeTools(), HttpProbe(), HttpProbe(PATIENT_S), TcpScan()
     if chosen.is_standin:
         folder = chosen.bench_folder_of(name or chosen.bench_name)
         view = NeighbourView([folder.leases_file], neighbours_from_file(folder.neighbours_file))
         clock = SystemClock(chosen.standin_pace)
-        return Bench(StandinReaders(folder), StandinPower(folder), library, tools, view, probe, scanner, clock)
+        return Bench(StandinReaders(folder), StandinPower(folder), library, tools, view, probe, patient, scanner, clock)
     if chosen.plays_boards:  # the cards are files; whatever is on the network is asked as on a real bench
         folder = chosen.bench_folder_of(name or chosen.bench_name)
         view = NeighbourView([folder.leases_file], neighbours_from_kernel)
-        return Bench(StandinReaders(folder), MachinePower(folder), library, tools, view, probe, scanner, SystemClock())
+        return Bench(
+            StandinReaders(folder), MachinePower(folder), library, tools, view, probe, patient, scanner, SystemClock()
+        )
     view = NeighbourView(chosen.lease_files, neighbours_from_kernel)
     readers = LsblkReaders(chosen.loop_cards)
-    return Bench(readers, None, library, tools, view, probe, scanner, SystemClock())
+    return Bench(readers, None, library, tools, view, probe, patient, scanner, SystemClock())
 
 
 def not_simulated() -> tuple[str, ...]:

@@ -19,7 +19,7 @@ from zeroconf import ServiceInfo, Zeroconf
 
 from mintseed import wiring
 from mintseed.adapters import tcp_scan
-from mintseed.adapters.http_probe import HttpProbe
+from mintseed.adapters.http_probe import LOOK_S, PATIENT_S, HttpProbe
 from mintseed.adapters.multicast_dns import MulticastDns, addresses_inside
 from mintseed.adapters.name_lookup import MulticastNames
 from mintseed.adapters.neighbour_view import NeighbourView, neighbours_from_file, neighbours_from_kernel
@@ -118,6 +118,8 @@ def page_server() -> Iterator[str]:
             if self.path == "/drip-header":
                 self._drip(b"HTTP/1.1 200 OK\r\n")
                 return
+            if self.path == "/slow":
+                time.sleep(2)
             if self.path == "/bomb":
                 packed = gzip.compress(bytes(50_000_000))
                 self.send_response(200)
@@ -160,7 +162,22 @@ def page_server() -> Iterator[str]:
 @pytest.mark.parametrize("path", ["/drip", "/drip-header"])
 def test_a_page_that_drips_is_given_one_deadline(page_server: str, path: str) -> None:
     # A byte comes long before any time-out between two of them; without a deadline for the whole this never ends.
-    assert "no answer within" in HttpProbe().get(page_server + path).trouble
+    assert HttpProbe(0.5).get(page_server + path).trouble == "no answer within 0.5 s"
+
+
+def test_a_slow_page_is_waited_for_and_one_that_takes_no_connection_is_not(page_server: str) -> None:
+    """A small board's page takes seconds to check a password or to be made for the first time; who is off takes no connection."""
+    for probe in (HttpProbe(), HttpProbe(PATIENT_S)):
+        assert probe.get(page_server + "/slow").status == 200
+    with socket.create_server(("127.77.5.205", 0), backlog=0) as full, contextlib.ExitStack() as waiting:
+        port = full.getsockname()[1]
+        for _ in range(3):
+            one = waiting.enter_context(socket.socket())
+            one.setblocking(False)
+            one.connect_ex(("127.77.5.205", port))
+        answer = HttpProbe(PATIENT_S).get(f"http://127.77.5.205:{port}/")
+    assert (answer.silent, answer.trouble) == (True, "no connection within 1.5 s")
+    assert LOOK_S < PATIENT_S
 
 
 def test_a_page_that_unpacks_to_much_is_read_within_limits(page_server: str) -> None:

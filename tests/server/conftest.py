@@ -38,6 +38,7 @@ from mintseed.server.judged.judging import judge_due
 from mintseed.server.kept.closed import close, closed_mark
 from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import Image, Job, LogEntry, ReportedDrive, Site
+from mintseed.server.kept.stored_types import opened_xray, xray_text
 from mintseed.server.owned.library import sync_library
 from tests.database_plugin import PROJECT
 
@@ -155,14 +156,15 @@ def xrays(library: Path, django_db_setup: None, django_db_blocker: Any) -> dict[
         if not kept.exists():
             for image in sync_library():
                 read_image(image)
-            rows = {i["file_name"]: i for i in Image.objects.values()}
+            # Each process has a home with a key of its own: what is sealed with one's is opened, and sealed with the other's.
+            rows = {i["file_name"]: {**i, "xray": opened_xray(i["xray"])} for i in Image.objects.values()}
             Image.objects.all().delete()
             LogEntry.objects.all().delete()
             for older in KEPT.iterdir():
                 older.unlink()
             kept.write_bytes(pickle.dumps(rows))
-        found: dict[str, dict[str, Any]] = pickle.loads(kept.read_bytes())
-    return found
+        found = pickle.loads(kept.read_bytes())
+    return {name: {**row, "xray": xray_text(row["xray"])} for name, row in found.items()}
 
 
 def move_in(xrays: dict[str, dict[str, Any]]) -> None:

@@ -11,12 +11,21 @@ import httpx
 from mintseed.core.find.candidates import PageAnswer
 from mintseed.core.limits import MAX_PAGE_BYTES
 
-TIMEOUT_S = 1.5
-"""seconds from the first packet to the last byte that is read."""
+CONNECT_S = 1.5
+"""seconds in which a connection is taken: a kernel answers that at once, however busy its programs are."""
+
+LOOK_S = 4.0
+"""seconds from the first packet to the last byte that is read, in a look: it asks many, again and again."""
+
+PATIENT_S = 15.0
+"""the same where somebody asks one device once: a small board may take seconds to check a password. Common practice."""
 
 
 class HttpProbe:
     """Implements ports.Probe. Follows no redirect, keeps no cookie, checks no certificate (devices sign their own)."""
+
+    def __init__(self, within_s: float = LOOK_S) -> None:
+        self._within_s = within_s
 
     def get(self, url: str) -> PageAnswer:
         return self._ask("GET", url, None)
@@ -27,20 +36,23 @@ class HttpProbe:
     def _ask(self, method: str, url: str, data: dict[str, str] | None) -> PageAnswer:
         try:
             # A loop of its own: only there the deadline cuts off an answer wherever it is, in the middle of a header too.
-            return asyncio.run(_asked(method, url, data))
+            return asyncio.run(_asked(method, url, data, self._within_s))
+        except httpx.ConnectTimeout:
+            return PageAnswer(url, 0, trouble=f"no connection within {CONNECT_S:g} s", silent=True)
         except (TimeoutError, httpx.TimeoutException):
-            return PageAnswer(url, 0, trouble=f"no answer within {TIMEOUT_S:g} s", silent=True)
+            return PageAnswer(url, 0, trouble=f"no answer within {self._within_s:g} s", silent=True)
         except httpx.ConnectError:
             return PageAnswer(url, 0, trouble="nothing listens there yet")
         except (httpx.HTTPError, httpx.InvalidURL, OSError, ValueError) as error:
             return PageAnswer(url, 0, trouble=f"not a web page ({error})")
 
 
-async def _asked(method: str, url: str, data: dict[str, str] | None) -> PageAnswer:
+async def _asked(method: str, url: str, data: dict[str, str] | None, within_s: float) -> PageAnswer:
     headers = {"Accept-Encoding": "identity"}
+    limits = httpx.Timeout(within_s, connect=CONNECT_S)
     async with (
-        asyncio.timeout(TIMEOUT_S),
-        httpx.AsyncClient(timeout=TIMEOUT_S, verify=False, trust_env=False, headers=headers) as client,
+        asyncio.timeout(within_s),
+        httpx.AsyncClient(timeout=limits, verify=False, trust_env=False, headers=headers) as client,
         client.stream(method, url, data=data) as response,
     ):
         body = b""

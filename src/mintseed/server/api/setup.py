@@ -63,7 +63,7 @@ def check(request: HttpRequest, pk: int, payload: StepIn) -> SetupOut:
     if one.claim is None:
         raise RefusedError("its address is not known", next_step="Claim it under Find first.")
     finding = check_setup.execute(
-        one.recipe, step, one.claim.address, networks=one.networks, probe=wiring.bench().probe
+        one.recipe, step, one.claim.address, networks=one.networks, probe=wiring.bench().patient_probe
     )
     with transaction.atomic():
         Reading.objects.create(
