@@ -102,7 +102,7 @@ function Assembly({ data, powered }: { data: BootAnswer; powered: boolean }) {
       {!powered && !data.ready && (
         <p className="mt-2 text-stop">
           {data.not_ready_because}. {data.not_ready_fix}{" "}
-          {data.not_ready_station !== "boot" && (
+          {!["", "boot"].includes(data.not_ready_station) && (
             <Link className="underline" to={stationPath(data.deployment.id, data.not_ready_station)}>
               Go to {STATION_TITLES[data.not_ready_station]}
             </Link>
