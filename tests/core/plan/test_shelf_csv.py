@@ -13,9 +13,8 @@ from mintseed.core.hardware_address import hardware_address
 from mintseed.core.plan.shelf_csv import COLUMNS, ShelfRow, read_shelf, write_shelf
 from tests.core.plan.things import BOARDS, PARTS
 
-NAMES = st.text(st.characters(exclude_categories=("Cs", "Cc", "Zl", "Zp")), min_size=1, max_size=40).map(lambda t: " ".join(t.split())).filter(
-    lambda t: bool(t) and not t.startswith("'")
-)  # fmt: skip
+LETTERS = st.one_of(st.characters(exclude_categories=("Cs", "Cc", "Zl", "Zp")), st.sampled_from("'=+-@"))
+NAMES = st.text(LETTERS, min_size=1, max_size=40).map(lambda t: " ".join(t.split())).filter(bool)
 ROWS = st.one_of(
     st.builds(lambda n, b: ShelfRow("board", n, {"note": "", "board": b, "macs": ["02:51:48:00:00:0a"]}), NAMES, st.sampled_from(sorted(BOARDS))),
     st.builds(lambda n, p: ShelfRow("part", n, {"note": "", "kind": p}), NAMES, st.sampled_from(sorted(PARTS))),
@@ -64,6 +63,34 @@ def test_nothing_in_a_table_is_run_by_a_spreadsheet() -> None:
     assert not any(c[:1] in ("=", "+", "-", "@") for c in cells)
     rows, _ = read_shelf(text, BOARDS, PARTS)
     assert (rows[0].name, rows[0].values["note"]) == ('=HYPERLINK("x")', "@now")
+
+
+@pytest.mark.parametrize("name", ["'", "''", "'tis", "'=1", "''=1", "'''@a", "-", "'-"])
+def test_a_quote_of_ones_own_stays(name: str) -> None:
+    row = ShelfRow("part", name, {"note": name, "kind": sorted(PARTS)[0]})
+    assert read_shelf(write_shelf([row]), BOARDS, PARTS) == ((row,), ())
+
+
+@pytest.mark.parametrize(
+    ("line", "said"),
+    [
+        ("card,Blue,32,in the drawer, the upper one", "more cells than the heading: the upper one"),
+        (f"card,{'n' * 81},32,", "name: 81 characters; 80 at most"),
+        (f"card,Blue,32,{'n' * 301}", "note: 301 characters; 300 at most"),
+        ("card,Blue,3_2,", "size_gb: 3_2 is no number"),
+        ("card,Blue,nan,", "size_gb: nan is not between 1 and 2048"),
+    ],
+)
+def test_nothing_is_left_out_in_silence(line: str, said: str) -> None:
+    rows, problems = read_shelf(f"what,name,size_gb,note\n{line}\ncard,Green,16,,,\n", BOARDS, PARTS)
+    assert [r.name for r in rows] == ["Green"], "more cells with nothing in them are a spreadsheet's way"
+    assert [(p.line, p.message) for p in problems] == [(2, said)]
+
+
+def test_a_column_that_stands_twice_is_told() -> None:
+    rows, problems = read_shelf("what,name,note,Note\ncard,Blue,one,other\n", BOARDS, PARTS)
+    assert rows == ()
+    assert problems[0].message == "the heading has note twice"
 
 
 def test_a_heading_nobody_knows_is_told() -> None:

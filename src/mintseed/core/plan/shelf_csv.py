@@ -71,14 +71,19 @@ def read_shelf(
             return (), (
                 RowProblem(1, f"the heading has {one_line(strange[0])}; known columns are {', '.join(COLUMNS)}"),
             )
+        if twice := [n for n in names if names.count(n) > 1]:
+            return (), (RowProblem(1, f"the heading has {twice[0]} twice"),)
         for held in reader:
             if reader.line_num > MOST_ROWS:
                 problems.append(RowProblem(reader.line_num, f"more than {MOST_ROWS} lines; the rest was not read"))
                 break
             cells = {k: plain(v) for k, v in held.items() if k and isinstance(v, str) and v.strip()}
-            if not cells:
+            beyond = [cell.strip() for cell in held.get(None, ()) if cell.strip()]
+            if not cells and not beyond:
                 continue
             try:
+                if beyond:
+                    raise _WrongError(f"more cells than the heading: {one_line(beyond[0])}")
                 rows.append(_row(cells, boards, parts))
             except _WrongError as wrong:
                 problems.append(RowProblem(reader.line_num, str(wrong)))
@@ -87,22 +92,25 @@ def read_shelf(
     return tuple(rows), tuple(problems)
 
 
-_RUNS = "=+-@\t\r\n"
+_RUNS = re.compile(r"'*[=+\-@\t\r\n]")
 """A spreadsheet runs, or passes on and then runs, what begins so; a quote before it keeps it from that. Source: OWASP, "CSV
-Injection"."""
+Injection". What has a quote there already gets one more, so that it comes back as it was."""
 
 
 def plain(cell: str) -> str:
     """Return a cell without the quote that keeps a spreadsheet from running it."""
     cell = cell.strip(" ")
-    return (cell[1:] if len(cell) > 1 and cell[0] == "'" and cell[1] in _RUNS else cell).strip()
+    return (cell[1:] if cell[:1] == "'" and _RUNS.match(cell) else cell).strip()
 
 
 def _row(cells: Mapping[str, str], boards: Mapping[str, Board], parts: Mapping[str, Part]) -> ShelfRow:
     what, name = cells.get("what", "").lower(), " ".join(cells.get("name", "").split())
     if what not in WHAT:
         raise _WrongError(f"{one_line(what) or 'nothing'} is no kind of thing; known are {', '.join(WHAT)}")
-    values: dict[str, Any] = {"note": cells.get("note", "")[:MOST_NOTE]}
+    for column, said, most in (("name", name, MOST_NAME), ("note", cells.get("note", ""), MOST_NOTE)):
+        if len(said) > most:
+            raise _WrongError(f"{column}: {len(said)} characters; {most} at most")
+    values: dict[str, Any] = {"note": cells.get("note", "")}
     if what == "board":
         board = board_called(cells.get("kind", ""), boards)
         values |= {"board": board.id, "macs": _macs(cells)}
@@ -120,7 +128,7 @@ def _row(cells: Mapping[str, str], boards: Mapping[str, Board], parts: Mapping[s
         values |= _cable(cells)
     if not name:
         raise _WrongError("it has no name")
-    return ShelfRow(what, name[:MOST_NAME], values)
+    return ShelfRow(what, name, values)
 
 
 def _macs(cells: Mapping[str, str]) -> list[str]:
@@ -159,7 +167,7 @@ def _number(cells: Mapping[str, str], name: str, least: float, most: float, *, n
     if _GROUPED.fullmatch(said):
         raise _WrongError(f"{name}: is {one_line(said)} a thousand or a fraction? Write it without groups of three")
     try:
-        value = float(said.replace(",", "."))
+        value = float(said.replace(",", ".") if "_" not in said else "")
     except ValueError:
         raise _WrongError(f"{name}: {one_line(said) or 'nothing'} is no number") from None
     if not least <= value <= most:
@@ -245,4 +253,4 @@ def _cell(value: object) -> str:
     text = f"{value:g}" if isinstance(value, float) and float(f"{value:g}") == value else str(value)
     if isinstance(value, float) and _GROUPED.fullmatch(text):
         text += "0"  # three digits behind a point could be a thousand: see _GROUPED
-    return f"'{text}" if text[:1] and text[0] in _RUNS else text
+    return f"'{text}" if _RUNS.match(text) else text

@@ -81,5 +81,5 @@ def take_table(request: HttpRequest, site_pk: int, payload: TableIn) -> TableOut
                 there[row.what].add(row.name)
                 added += 1
         if added:
-            record(None, "", "shelf.table", f"{added} things put on the shelf from a table")
+            record(None, "", "shelf.table", f"{added} thing{'s' * (added != 1)} put on the shelf from a table")
     return TableOut(added=added, there=len(rows) - added, problems=list(problems))
