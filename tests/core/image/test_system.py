@@ -141,6 +141,56 @@ def test_who_owns_what_is_known_by_number() -> None:
     assert read == {"root": (0, 0, "root"), "ann": (1000, 1001, "home/ann"), "odd": (None, None, "")}
 
 
+SCRIPT = "usr/local/bin/first-minute"
+LOOKS = {SCRIPT: b"#!/bin/sh\n[ -f /boot/printer.txt ] && . /boot/printer.txt\n"}
+
+
+@pytest.mark.parametrize(
+    ("command", "looks"),
+    [
+        (f"/{SCRIPT}", True),
+        (f"-/{SCRIPT} --quiet", True),
+        (f"/bin/sh /{SCRIPT}", True),
+        (f"/bin/bash -e /{SCRIPT}", True),
+        (f"/bin/sh -c '/{SCRIPT} >/dev/null 2>&1'", True),
+        (f'/bin/sh -c "exec /{SCRIPT}"', True),
+        (f"/usr/bin/env python3 -u /{SCRIPT}", True),
+        (f"/usr/bin/python3 /{SCRIPT}", True),
+        ("/bin/sh -c 'sleep 5'", False),
+        ("/usr/sbin/other", False),
+        ("", False),
+    ],
+)
+def test_what_a_script_that_starts_looks_for(command: str, looks: bool) -> None:
+    """As systemd.service(5) has commands, COMMAND LINES; a shell's options and its -c are those of sh(1)."""
+    unit = {f"{WANTS}/minute.service": f"[Service]\nExecStart={command}\n".encode()}
+    found = read_system(FixedTree({**LOOKS, **unit})).looks_for
+    assert found == ((Fact("printer.txt", SCRIPT),) if looks else ())
+
+
+@pytest.mark.parametrize(
+    ("text", "sources"),
+    [
+        ("datasource_list: [ NoCloud, None ]\n", "NoCloud, None"),
+        ("datasource_list: ['NoCloud', \"None\"]  # mine\n", "NoCloud, None"),
+        ("datasource_list:\n  - NoCloud\n  - None\nusers: []\n", "NoCloud, None"),
+        ("datasource_list:\n- NoCloud\n", "NoCloud"),
+        ("datasource_list: [NoCloud,\n  None]\n", "NoCloud, None"),
+        ("# datasource_list: [ NoCloud ]\n", "Ec2"),
+    ],
+)
+def test_where_cloud_init_asks_is_what_its_last_file_says(text: str, sources: str) -> None:
+    """cloud-init documentation, Datasources: datasource_list; files of cloud.cfg.d are taken in the order of their names."""
+    files = {
+        "etc/cloud/cloud.cfg": b"",
+        "etc/cloud/cloud.cfg.d/10.cfg": b"datasource_list: [ Ec2 ]\n",
+        "etc/cloud/cloud.cfg.d/90.cfg": text.encode(),
+    }
+    (told,) = read_system(FixedTree(files)).first_start
+    assert told.value == f"cloud-init, which asks {sources}"
+    assert told.file == f"etc/cloud/cloud.cfg.d/{'10' if sources == 'Ec2' else '90'}.cfg"
+
+
 def test_radios_it_has_firmware_for_are_told_by_names_alone() -> None:
     """Made-up makers; where modules and firmware lie: depmod(8), the kernel's documentation on its firmware search path."""
     wireless = "usr/lib/modules/6.1.0-9/kernel/drivers/net/wireless"

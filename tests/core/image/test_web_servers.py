@@ -72,12 +72,39 @@ def test_a_server_that_only_sends_on_comes_after_the_page() -> None:
         ("etc/caddy/Caddyfile", ":8080 {\n\troot * /srv\n\theader {\n\t\tX y\n\t}\n}\n", [(8080, "http", "network")]),
         ("etc/caddy/Caddyfile", "example.com, http://other.example {\n}\n", [(443, "https", "network"), (80, "http", "network")]),
         ("etc/haproxy/haproxy.cfg", "frontend web\n    bind *:8081\n    bind :8444 ssl crt /x\n", [(8081, "http", "network"), (8444, "https", "network")]),
+        # As lighttpd 1.4.69, Caddy 2.6.2, HAProxy 2.6 and Apache 2.4 of Debian 12 listened when they were given these.
+        ("etc/lighttpd/lighttpd.conf", 'server.port := 82\n$SERVER["socket"] == ":83" { }\n$SERVER["socket"] == "127.0.0.2:84" {\n}\n',
+         [(82, "http", "network"), (83, "http", "network"), (84, "http", "loopback")]),
+        ("etc/lighttpd/lighttpd.conf", '$SERVER["socket"] == ":443" {\n  ssl.engine = "enable"\n}\n$SERVER["socket"] == ":444" {\n ssl.engine = "enable"\n}\n',
+         [(80, "http", "network"), (443, "https", "network"), (444, "https", "network")]),
+        ("etc/lighttpd/lighttpd.conf", 'server.port = 8443\nssl.engine = "enable"\n', [(8443, "https", "network")]),
+        ("etc/lighttpd/lighttpd.conf", 'server.bind = "/run/lighttpd.sock"\n', []),
+        ("etc/caddy/Caddyfile", "# mine\nlocalhost:7081\n\nrespond x\n", [(7081, "https", "loopback")]),
+        ("etc/caddy/Caddyfile", "import sites/*\n", []),
+        ("etc/caddy/Caddyfile", "a.example,\nb.example:7444 {\n}\n", [(443, "https", "network"), (7444, "https", "network")]),
+        ("etc/caddy/Caddyfile", "(common) {\n header X y\n}\none.example two.example:7090 {\n import common\n}\n",
+         [(443, "https", "network"), (7090, "https", "network")]),
+        ("etc/caddy/Caddyfile", "{\n\tadmin off\n}\n:443 {\n}\n", [(443, "https", "network")]),
+        ("etc/haproxy/haproxy.cfg", 'frontend web\n    bind 127.0.0.1:7100,:7101\n    bind "ipv4@127.0.0.1:7120" name x\n    bind unix@/run/h.sock\n',
+         [(7100, "http", "loopback"), (7101, "http", "network"), (7120, "http", "loopback")]),
+        ("etc/haproxy/haproxy.cfg", "frontend web\n\tbind :7110-7112\n", [(7110, "http", "network"), (7111, "http", "network"), (7112, "http", "network")]),
         ("etc/systemd/system/sockets.target.wants/cockpit.socket", "[Socket]\nListenStream=9090\n", [(9090, "http", "network")]),
         ("etc/systemd/system/sockets.target.wants/x.socket", "[Socket]\nListenStream=/run/x.sock\n", []),
     ],
 )  # fmt: skip
 def test_every_server_says_it_in_its_way(path: str, text: str, wanted: list[tuple[int, str, str]]) -> None:
     assert sorted(told({path: text})) == sorted(wanted)
+
+
+def test_what_counts_without_a_module_of_apache_counts_where_it_is_not_enabled() -> None:
+    said = (
+        "<IfModule !mod_ssl.c>\nListen 81\n</IfModule>\n<IfModule mod_dir.c>\n<IfModule !dir_module>\nListen 82\n</IfModule>\nListen 83\n"
+        "</IfModule>\n<IfModule ssl_module>\n<IfModule !mod_x.c>\nListen 84\n</IfModule>\nListen 85\n</IfModule>\n"
+    )
+    assert [port for port, _, _ in told({"etc/apache2/ports.conf": said, "etc/apache2/mods-enabled/dir.load": ""})] == [
+        81,
+        83,
+    ]
 
 
 def test_the_page_is_the_first_that_the_network_reaches() -> None:

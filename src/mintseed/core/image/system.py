@@ -207,9 +207,17 @@ def _data_sources(tree: Tree) -> tuple[str, str]:
     main = "etc/cloud/cloud.cfg"
     parts = [f"etc/cloud/cloud.cfg.d/{n}" for n in sorted(tree.folder("etc/cloud/cloud.cfg.d")) if n.endswith(".cfg")]
     for path in (*reversed(parts[-MOST_SETTINGS_FILES:]), main):
-        if found := re.search(r"^[ \t]*datasource_list[ \t]*:[ \t]*\[([^\]\n]*)\]", text_of(tree, path), re.MULTILINE):
-            return _shown(", ".join(word.strip(" \"'") for word in found[1].split(","))), path
+        if found := _SOURCES.search(text_of(tree, path)):
+            words = re.split(r"[,\n]", found[1] or found[2])
+            return _shown(", ".join(filter(None, (word.split("#")[0].strip(" \t\"'-") for word in words)))), path
     return "", main
+
+
+_SOURCES = re.compile(
+    r"^[ \t]*datasource_list[ \t]*:[ \t]*(?:\[([^\]]{1,500})\]|(?:#[^\n]*)?\n((?:[ \t]*-[ \t]+[^\n]{1,80}(?:\n|\Z)){1,40}))",
+    re.MULTILINE,
+)
+"""a list in YAML, in brackets or a line each"""
 
 
 def _looked_for(tree: Tree, units: Mapping[Starting, UnitFile]) -> Iterator[Fact]:
@@ -232,14 +240,16 @@ def _looked_for(tree: Tree, units: Mapping[Starting, UnitFile]) -> Iterator[Fact
 _NO_SETTINGS = ("firmware", "efi", "grub", "overlays", "initrd.img", "vmlinuz")
 
 
-_SHELLS = frozenset({"sh", "bash", "dash", "env"})
+_RUNS_ANOTHER = re.compile(r"(?:ba|da|a|z|k)?sh|env|exec|python[0-9.]*|perl")
 
 
 def _program(unit: UnitFile) -> str:
-    """Return the program a unit starts, as a path of the tree: of a script that a shell is given, the script; empty where it is none."""
+    """Return the program a unit starts, as a path of the tree: of a script that a shell or its like is given, the script; empty where it is
+    none."""
     for line in unit.all("ExecStart"):
-        words = line.lstrip("-@:+!").split()
-        own = next((word for word in words if word.rsplit("/", 1)[-1] not in _SHELLS), "")
+        words = re.sub(r"[\"';]", " ", line.lstrip("-@:+!|")).split()
+        named = (w for w in words if not w.startswith("-") and not _RUNS_ANOTHER.fullmatch(w.rsplit("/", 1)[-1]))
+        own = next(named, "")
         if own.startswith("/"):
             return own.lstrip("/")
     return ""

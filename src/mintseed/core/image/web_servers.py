@@ -181,7 +181,7 @@ def _directives(tokens: Iterable[Token]) -> tuple[_Directive, ...]:
     return tuple(stack[0])
 
 
-_IF_MODULE = re.compile(r"[ \t]*<IfModule[ \t]+(?:mod_)?(\w+?)(?:_module|\.c)?>", re.IGNORECASE)
+_IF_MODULE = re.compile(r"[ \t]*<IfModule[ \t]+(!?)(?:mod_)?(\w+?)(?:_module|\.c)?>", re.IGNORECASE)
 
 
 def _of_its_modules(text: str, files: Mapping[str, bytes]) -> str:
@@ -192,7 +192,7 @@ def _of_its_modules(text: str, files: Mapping[str, bytes]) -> str:
     kept, within = [], list[bool]()
     for line in text.split("\n"):
         if (opened := _IF_MODULE.match(line[:200])) is not None:
-            within.append(opened[1].lower() in enabled)
+            within.append((opened[2].lower() in enabled) is not bool(opened[1]))
         elif line.strip().lower() == "</ifmodule>":
             del within[-1:]
         elif False not in within[-MOST_DEPTH:]:
@@ -209,34 +209,66 @@ def _apache(path: str, text: str) -> Iterator[Listener]:
 
 
 def _lighttpd(path: str, text: str) -> Iterator[Listener]:
-    said = re.findall(r"^[ \t]*server\.port[ \t]*=[ \t]*(\d{1,5})", text, re.MULTILINE)
-    bound = re.findall(r"^[ \t]*server\.bind[ \t]*=[ \t]*\"([^\"\n]*)\"", text, re.MULTILINE)
-    if (found := address(said[-1] if said else "80")) is not None:
-        yield Listener(
-            found[0], "http", "lighttpd", path, "loopback" if bound and bound[-1].startswith(_LOOPBACK) else "network"
-        )
+    """Yield its own address and those of its further sockets, each a condition with a block. A block ends with its line, or at a line with a
+    brace alone."""
+    blocks = re.findall(
+        r"^[ \t]*\$SERVER\[\"socket\"\][ \t]*==[ \t]*\"([^\"\n]*)\"[ \t]*\{(.*?)(?:\}[ \t]*$|\Z)",
+        text,
+        re.MULTILINE | re.DOTALL,
+    )
+    own = _last(r"server\.bind", text)
+    at = f"{own}:" if own and not own.startswith(("/", "unix:")) else own
+    for said, within in ((at + (_last(r"server\.port", text) or "80"), text.split("$SERVER")[0]), *blocks):
+        if (found := address(said)) is not None:
+            tls = found[0] == 443 or _last(r"ssl\.engine", within) == "enable"
+            yield Listener(found[0], "https" if tls else "http", "lighttpd", path, found[1])
+
+
+def _last(name: str, text: str) -> str:
+    """Return what a setting of lighttpd is given last, in quotes or not; empty where it is not."""
+    said = re.findall(rf'^[ \t]*{name}[ \t]*:?=[ \t]*"?([^"\s]+)', text, re.MULTILINE)
+    return said[-1] if said else ""
 
 
 def _caddy(path: str, text: str) -> Iterator[Listener]:
-    """A site's address stands before its block, at the outermost; without a port a name means https."""
-    depth = 0
-    for line in text.split("\n"):
-        bare = line.split("#")[0].strip()
-        if depth == 0 and bare.endswith("{") and bare != "{":
-            for said in re.split(r"[\s,]+", bare[:-1].strip()):
-                plain = said.removeprefix("http://").removeprefix("https://").split("/")[0]
-                found = address(plain, alone=80 if said.startswith("http://") else 443)
-                if found is not None:
-                    tls = not said.startswith(("http://", ":")) and found[0] != 80
-                    yield Listener(found[0], "https" if tls else "http", "Caddy", path, found[1])
+    """The addresses of a site stand before its block, at the outermost, one behind a comma on a line of its own too; of one alone the block
+    may be left out. Without a port a name means https."""
+    depth, waiting, sites = 0, "", list[str]()
+    lines = [line.split("#")[0].strip() for line in text.split("\n")]
+    for bare in lines:
+        if depth == 0 and bare.endswith(("{", ",")) and bare != "{":
+            waiting = f"{waiting} {bare.rstrip('{')}"
+            if bare.endswith("{"):
+                sites, waiting = [*sites, waiting], ""
         depth = max(0, depth + bare.count("{") - bare.count("}"))
+    first = next(filter(None, lines), "")
+    alone = [first] if not sites and not first.startswith("import ") else []
+    for said in re.split(r"[\s,]+", " ".join((*sites, *alone)).strip()):
+        plain = said.removeprefix("http://").removeprefix("https://").split("/")[0]
+        found = address(plain, alone=80 if said.startswith("http://") else 443)
+        if found is not None:
+            tls = found[0] == 443 or (not said.startswith(("http://", ":")) and found[0] != 80)
+            yield Listener(found[0], "https" if tls else "http", "Caddy", path, found[1])
+
+
+MOST_PORTS = 8
+"""of a range that are told"""
 
 
 def _haproxy(path: str, text: str) -> Iterator[Listener]:
-    for said, options in re.findall(r"^[ \t]+bind[ \t]+(\S+)([^\n]*)", text, re.MULTILINE):
-        if (found := address(said)) is not None:
-            tls = "ssl" in options.split() or found[0] == 443
-            yield Listener(found[0], "https" if tls else "http", "HAProxy", path, found[1])
+    """A line binds several addresses behind commas, each with a family before it or not, and with a range of ports or one."""
+    for line, options in re.findall(r"^[ \t]+bind[ \t]+(\S+)([^\n]*)", text, re.MULTILINE):
+        for said in line.strip('"').split(","):
+            bare = re.sub(r"^ipv[46]@", "", said)
+            first = address(re.sub(r"-[0-9]{1,5}$", "", bare))
+            if first is None or "@" in bare:
+                continue
+            until = re.search(r"-([0-9]{1,5})$", bare)
+            for port in range(
+                first[0], min(int(until[1]) if until else first[0], first[0] + MOST_PORTS - 1, 65535) + 1
+            ):
+                tls = "ssl" in options.split() or port == 443
+                yield Listener(port, "https" if tls else "http", "HAProxy", path, first[1])
 
 
 def _socket(path: str, text: str) -> Iterator[Listener]:
