@@ -16,7 +16,7 @@ CHANNELS = {
 
 LAST_OF_2_4_GHZ = 14
 
-SOURCE = "wireless-regdb 2026.05.30"
+SOURCE = "wireless-regdb 2026.09.03"
 
 
 @cache
