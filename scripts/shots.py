@@ -139,7 +139,7 @@ def take(url: str, home: Path, folder: Path) -> None:
     demo = Demo(url)
     build_image(WEIR_POST, home / "library")
     with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium-headless-shell", args=FLAGS)
         desk = Camera(chromium.new_page(viewport={"width": 1280, "height": 800}), url, folder)
         phone = Camera(chromium.new_page(viewport={"width": 390, "height": 844}), url, folder)
         stopped, chart, late, hub, press = (

@@ -22,10 +22,11 @@ from torture.ports import free_port
 
 from tests.database_plugin import PROJECT
 
-CHROMIUM = "/usr/bin/chromium"
+CHROMIUM = "/usr/bin/chromium-headless-shell"
+"""Debian's Chromium without the window it would draw for nobody: a third less work for the same pages"""
 FLAGS = [
     "--headless", "--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking",
-    "--disable-component-update", "--disable-sync",
+    "--disable-component-update", "--disable-sync", "--force-prefers-reduced-motion",
 ]  # fmt: skip
 
 LAN = "127.77.15.0/24"

@@ -96,7 +96,7 @@ def test_a_first_start_and_an_update_that_are_killed(home: Path, run: Run) -> No
     assert (home / "database").is_dir()
     assert not (home / "database.fresh").exists()
     # Somebody works with it; then a version with more steps is killed in the middle of them.
-    earlier = "call_command('migrate', 'mintseed', '0001_squashed_0004_narrow', verbosity=0)"
+    earlier = "call_command('migrate', 'mintseed', '0017_machine_bench', verbosity=0)"
     asked(run, home, f"Site.objects.create(name='Harbour shed'); {earlier}")
     kill_when(run(*READY), (home / "database.before").is_dir)
     nothing_left(home)

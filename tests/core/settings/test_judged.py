@@ -20,7 +20,9 @@ from tests.builders.spoil import spoiled
 
 COUNT = int(os.environ.get("MINTSEED_SPOILED", "0"))
 """files a dialect; nothing said: as many as take some seconds"""
-SLOW = {"wpa-supplicant": 60, "keyfile": 80, "netplan": 60, "cloud-init-user-data": 12, "interfaces": 150}
+SLOW = {
+    "wpa-supplicant": 60, "keyfile": 80, "netplan": 60, "cloud-init-user-data": 6, "interfaces": 150, "connman": 60, "systemd-networkd": 120,
+}  # fmt: skip
 SEED = int(os.environ.get("MINTSEED_SEED", "20261129"))
 SEEN_OTHERWISE = {"keyfile.quotes", "file.curly-quotes", "file.no-break-space", "file.unseen-letter", "file.cr-only"}
 
