@@ -14,8 +14,8 @@ from mintseed.core.limits import MAX_PAGE_BYTES
 CONNECT_S = 1.5
 """seconds in which a connection is taken: a kernel answers that at once, however busy its programs are."""
 
-LOOK_S = 4.0
-"""seconds from the first packet to the last byte that is read, in a look: it asks many, again and again."""
+LOOK_S = 2.5
+"""seconds from the first packet to the last byte that is read, in a look: it asks many, again and again, and the bench waits for it."""
 
 PATIENT_S = 15.0
 """the same where somebody asks one device once: a small board may take seconds to check a password. Common practice."""
