@@ -7,6 +7,8 @@ from datetime import timedelta
 from typing import Any
 
 import pytest
+from django.db import connection
+from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
 from mintseed import wiring
@@ -18,11 +20,14 @@ from mintseed.server.judged.judging import judged, reopen
 from mintseed.server.kept.models import (
     BoardUnit,
     BootRun,
+    Claim,
     Closing,
     Deployment,
     Image,
     Judgement,
+    LogEntry,
     OwnedCard,
+    Reading,
     Site,
     WifiNetwork,
     Write,
@@ -47,7 +52,7 @@ NOW = {
 """What a page says of now beside the device: what else could be chosen, what lies in the readers."""
 
 
-def in_service(api: Api, monkeypatch: pytest.MonkeyPatch) -> int:
+def claimed(api: Api, monkeypatch: pytest.MonkeyPatch) -> int:
     pk = started(api, host_name="reading-press")
     api.post(f"/deployments/{pk}/card/write", card())
     work()
@@ -59,6 +64,11 @@ def in_service(api: Api, monkeypatch: pytest.MonkeyPatch) -> int:
     monkeypatch.setattr(probe, "post_form", lambda self, url, fields: PageAnswer(url, 401))
     look_once(watched(own_bench()))
     api.post(f"/deployments/{pk}/find/claim", {"address": address})
+    return pk
+
+
+def in_service(api: Api, monkeypatch: pytest.MonkeyPatch) -> int:
+    pk = claimed(api, monkeypatch)
     api.post(f"/deployments/{pk}/setup/check", {"step": "password"})
     api.post(f"/deployments/{pk}/keep/done")
     return pk
@@ -168,6 +178,50 @@ def test_a_new_story_of_one_device_reopens_no_other_and_no_earlier_story(api: Ap
     assert [Closing.objects.get(pk=c.pk).reopened_at for c in (earlier, *closed)] == [before, now, None]
     held = {j.deployment_id: (j.closed, j.place) for j in Judgement.objects.filter(deployment__in=(one, other))}
     assert held == {one.pk: (False, Judgement.Place.OPEN), other.pk: (True, Judgement.Place.SERVICE)}
+
+
+def another_window(api: Api, pk: int, kind: str) -> None:
+    """Do something to the device while its page is being asked, which takes seconds at a slow one."""
+    if kind == "puts it in service":
+        api.post(f"/deployments/{pk}/keep/done")
+    elif kind == "writes its card anew":
+        api.post(f"/deployments/{pk}/boot/power-off")
+        api.post(f"/deployments/{pk}/card/write", card())
+        work()
+    else:
+        Claim.objects.filter(deployment=pk).update(address="127.77.5.250")
+
+
+@pytest.mark.parametrize("kind", ["puts it in service", "writes its card anew", "claims another address"])
+def test_what_was_measured_counts_for_what_it_was_measured_at(
+    api: Api, monkeypatch: pytest.MonkeyPatch, kind: str
+) -> None:
+    pk = claimed(api, monkeypatch)
+
+    def slow(self: object, url: str, fields: object) -> PageAnswer:
+        another_window(api, pk, kind)
+        return PageAnswer(url, 401)
+
+    monkeypatch.setattr(type(wiring.bench().patient_probe), "post_form", slow)
+    status, said = api.call("post", f"/deployments/{pk}/setup/check", {"step": "password"})
+    assert status == 409
+    assert said["next_step"]
+    assert not Reading.objects.filter(deployment=pk).exists()
+    assert not LogEntry.objects.filter(deployment=pk, event__startswith="setup.").exists()
+
+
+def test_nothing_is_ticked_off_once_the_record_is_closed(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
+    """What is ticked off is held from the look at it until it is kept: nobody closes the record in between."""
+    pk = claimed(api, monkeypatch)
+    with CaptureQueriesContext(connection) as asked:
+        api.post(f"/deployments/{pk}/setup/tick", {"step": "printer", "done": True})
+    statements = [q["sql"] for q in asked.captured_queries]
+    held = next(n for n, sql in enumerate(statements) if "mintseed_deployment" in sql and sql.endswith("FOR UPDATE"))
+    kept = next(n for n, sql in enumerate(statements) if sql.startswith("INSERT INTO `mintseed_reading`"))
+    assert any("mintseed_closing" in sql for sql in statements[held:kept])
+    api.post(f"/deployments/{pk}/keep/done")
+    assert api.call("post", f"/deployments/{pk}/setup/tick", {"step": "printer", "done": False})[0] == 409
+    assert Reading.objects.get(deployment=pk, step="printer").done
 
 
 def test_what_is_noted_of_going_into_service_is_what_happened(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:

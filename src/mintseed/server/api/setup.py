@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.http import HttpRequest
 from ninja import Router
 
 from mintseed import wiring
 from mintseed.core.errors import MissingError, RefusedError
 from mintseed.core.find.candidates import page_url
-from mintseed.core.findings import Severity
+from mintseed.core.findings import Finding, Severity
 from mintseed.core.plan.cautions import caution_texts
 from mintseed.core.recipes.model import SetupStep
 from mintseed.core.setup.steps import StepResult
@@ -18,8 +17,9 @@ from mintseed.server.api.wire import Wire
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.loaded import Loaded
-from mintseed.server.kept.models import Reading
+from mintseed.server.kept.models import Claim, Deployment, Reading
 from mintseed.server.kept.stored_types import FINDING
+from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import check_setup
 
 router = Router(tags=["setup"])
@@ -59,34 +59,58 @@ def read_setup(request: HttpRequest, pk: int) -> SetupOut:
 @router.post("/deployments/{pk}/setup/check", response=SetupOut)
 def check(request: HttpRequest, pk: int, payload: StepIn) -> SetupOut:
     one = _open(judged(pk))
-    step = _step(one, payload.step)
-    if one.claim is None:
-        raise RefusedError("its address is not known", next_step="Claim it under Find first.")
+    step, claim = _step(one, payload.step), _claim(one)
+    # Nothing is held meanwhile: a slow page takes seconds to answer.
     finding = check_setup.execute(
-        one.recipe, step, one.claim.address, networks=one.networks, probe=wiring.bench().patient_probe
+        one.recipe, step, claim.address, networks=one.networks, probe=wiring.bench().patient_probe
     )
-    with transaction.atomic():
-        Reading.objects.create(
-            deployment=one.row, boot_run=one.run, step=step.id, done=finding.severity is Severity.OK,
-            finding=FINDING.dump_python(finding, mode="json"), at=wiring.bench().clock.now(),
-        )  # fmt: skip
-        record(one.row, "setup", finding.code, f"{step.title}: {finding.title}")
+    _keep_measured(pk, step, finding, claim)
     return _out(judged(pk))
+
+
+@all_or_nothing
+def _keep_measured(pk: int, step: SetupStep, finding: Finding, claim: Claim) -> None:
+    """Keep what was measured at the page of `claim`. Raises RefusedError where that is not the device's any more."""
+    one = _held(pk)
+    now = _claim(one)
+    if (now.pk, now.address) != (claim.pk, claim.address):
+        raise RefusedError("another address was claimed meanwhile", where=claim.address, next_step="Check it again.")
+    Reading.objects.create(
+        deployment=one.row, boot_run=one.run, step=step.id, done=finding.severity is Severity.OK,
+        finding=FINDING.dump_python(finding, mode="json"), at=wiring.bench().clock.now(),
+    )  # fmt: skip
+    record(one.row, "setup", finding.code, f"{step.title}: {finding.title}")
 
 
 @router.post("/deployments/{pk}/setup/tick", response=SetupOut)
 def tick(request: HttpRequest, pk: int, payload: TickIn) -> SetupOut:
-    one = _open(judged(pk))
+    _tick(pk, payload)
+    return _out(judged(pk))
+
+
+@all_or_nothing
+def _tick(pk: int, payload: TickIn) -> None:
+    one = _held(pk)
     step = _step(one, payload.step)
     if step.check != "by-eye":
         raise RefusedError("this step is measured, not ticked off", next_step="Let it be checked.")
-    with transaction.atomic():
-        Reading.objects.create(
-            deployment=one.row, boot_run=one.run, step=step.id, done=payload.done, at=wiring.bench().clock.now()
-        )
-        event, word = ("setup.ticked", "done") if payload.done else ("setup.unticked", "open again")
-        record(one.row, "setup", event, f"{step.title}: {word}")
-    return _out(judged(pk))
+    Reading.objects.create(
+        deployment=one.row, boot_run=one.run, step=step.id, done=payload.done, at=wiring.bench().clock.now()
+    )
+    event, word = ("setup.ticked", "done") if payload.done else ("setup.unticked", "open again")
+    record(one.row, "setup", event, f"{step.title}: {word}")
+
+
+def _held(pk: int) -> Loaded:
+    """Return a device whose record is open, and stays so until the transaction ends."""
+    Deployment.objects.select_for_update().get(pk=pk)
+    return _open(judged(pk))
+
+
+def _claim(one: Loaded) -> Claim:
+    if one.claim is None:
+        raise RefusedError("its address is not known", next_step="Claim it under Find first.")
+    return one.claim
 
 
 def _open(view: Judged) -> Loaded:
