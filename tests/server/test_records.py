@@ -210,18 +210,61 @@ def test_what_was_measured_counts_for_what_it_was_measured_at(
     assert not LogEntry.objects.filter(deployment=pk, event__startswith="setup.").exists()
 
 
-def test_nothing_is_ticked_off_once_the_record_is_closed(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
-    """What is ticked off is held from the look at it until it is kept: nobody closes the record in between."""
+CHANGES: dict[str, tuple[str, str, Any]] = {
+    "plan": ("put", "plan", {"card_gb": 64}),
+    "image": ("put", "image", {"image_id": 0}),
+    "settings": ("put", "settings", {"host_name": "another"}),
+    "agree": ("post", "settings/agree", {}),
+    "claim": ("post", "find/claim", {"address": ""}),
+    "way": ("post", "find/way", {"by": "cable"}),
+    "let go": ("post", "find/let-go", {}),
+    "check": ("post", "setup/check", {"step": "password"}),
+    "tick": ("post", "setup/tick", {"step": "printer", "done": True}),
+}
+"""what one window does to a device that another one may put into service at this moment"""
+
+KEPT_BY = {
+    **dict.fromkeys(("plan", "image", "settings", "agree"), "UPDATE `mintseed_deployment`"), "claim": "INSERT INTO `mintseed_claim`",
+    **dict.fromkeys(("way", "let go"), "UPDATE `mintseed_claim`"), **dict.fromkeys(("check", "tick"), "INSERT INTO `mintseed_reading`"),
+}  # fmt: skip
+
+
+def change(api: Api, pk: int, what: str) -> tuple[int, Any]:
+    method, path, body = CHANGES[what]
+    image, address = Deployment.objects.get(pk=pk).image_id, Claim.objects.get(deployment=pk).address
+    known = {"image_id": image, "address": address}
+    return api.call(method, f"/deployments/{pk}/{path}", {k: known.get(k, v) for k, v in body.items()})
+
+
+@pytest.mark.parametrize("what", CHANGES)
+def test_a_closed_record_takes_no_change(api: Api, monkeypatch: pytest.MonkeyPatch, what: str) -> None:
+    pk = in_service(api, monkeypatch)
+    noted = LogEntry.objects.filter(deployment=pk).count()
+    status, said = change(api, pk, what)
+    assert (status, said["title"]) == (
+        409,
+        "its record is closed. Use “The same again”, or write its card again to begin anew.",
+    )
+    assert LogEntry.objects.filter(deployment=pk).count() == noted
+    claim = Claim.objects.get(deployment=pk)
+    assert (claim.taken_back_at, claim.by) == (None, "")
+    assert not Reading.objects.filter(deployment=pk, step="printer").exists()
+
+
+@pytest.mark.parametrize("what", CHANGES)
+def test_what_is_changed_is_held_from_the_look_at_it_until_it_is_kept(
+    api: Api, monkeypatch: pytest.MonkeyPatch, what: str
+) -> None:
+    """Nobody closes the record, or changes it in another way, in between."""
     pk = claimed(api, monkeypatch)
+    Deployment.objects.filter(pk=pk).update(settings_agreed=False)
     with CaptureQueriesContext(connection) as asked:
-        api.post(f"/deployments/{pk}/setup/tick", {"step": "printer", "done": True})
+        status, _ = change(api, pk, what)
+    assert status == 200
     statements = [q["sql"] for q in asked.captured_queries]
     held = next(n for n, sql in enumerate(statements) if "mintseed_deployment" in sql and sql.endswith("FOR UPDATE"))
-    kept = next(n for n, sql in enumerate(statements) if sql.startswith("INSERT INTO `mintseed_reading`"))
+    kept = next(n for n, sql in enumerate(statements) if sql.startswith(KEPT_BY[what]))
     assert any("mintseed_closing" in sql for sql in statements[held:kept])
-    api.post(f"/deployments/{pk}/keep/done")
-    assert api.call("post", f"/deployments/{pk}/setup/tick", {"step": "printer", "done": False})[0] == 409
-    assert Reading.objects.get(deployment=pk, step="printer").done
 
 
 def test_what_is_noted_of_going_into_service_is_what_happened(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:

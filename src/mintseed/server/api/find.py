@@ -22,12 +22,13 @@ from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.looking import Watched, look_at
 from mintseed.server.done.agent.naming import Question, asked
 from mintseed.server.done.asking import LOOK_WITHIN_S, has_looked
+from mintseed.server.done.open_record import held_open
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.bells import AGENT, ring
-from mintseed.server.kept.models import BoardUnit, BootRun, Claim, Deployment
+from mintseed.server.kept.models import BoardUnit, BootRun, Claim
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import claim as claiming
 
@@ -141,8 +142,7 @@ def claim(request: HttpRequest, pk: int, payload: ClaimIn) -> FindOut:
 @all_or_nothing
 def _claim(pk: int, address: str) -> None:
     """Keep that `address` is the device; of two who claim at the same moment the later one stands."""
-    Deployment.objects.select_for_update().get(pk=pk)
-    one = judged(pk).loaded.live
+    one = held_open(pk).live
     made = claiming.execute(one.walk, address)
     assert one.run is not None
     Claim.objects.filter(boot_run=one.run, taken_back_at=None).update(taken_back_at=one.now)
@@ -186,25 +186,32 @@ def _unlearn(unit_pk: int | None, claim: Claim) -> None:
 @router.post("/deployments/{pk}/find/way", response=FindOut)
 def say_way(request: HttpRequest, pk: int, payload: WayIn) -> FindOut:
     """Say by which way the claimed device joined."""
-    claim = judged(pk).loaded.claim
+    _say_way(pk, payload)
+    return _out(judged(pk))
+
+
+@all_or_nothing
+def _say_way(pk: int, payload: WayIn) -> None:
+    claim = held_open(pk).claim
     if claim is None:
         raise RefusedError("nothing is claimed yet", next_step="Say first which address is it.")
-    with transaction.atomic():
-        Claim.objects.filter(pk=claim.pk, taken_back_at=None).update(by=payload.by)
-        changed(deployment_topic(pk))
-    return _out(judged(pk))
+    Claim.objects.filter(pk=claim.pk, taken_back_at=None).update(by=payload.by)
+    changed(deployment_topic(pk))
 
 
 @router.post("/deployments/{pk}/find/let-go", response=FindOut)
 def let_go(request: HttpRequest, pk: int) -> FindOut:
-    one = judged(pk).loaded
-    with transaction.atomic():
-        if one.claim and Claim.objects.filter(pk=one.claim.pk, taken_back_at=None).update(
-            taken_back_at=wiring.bench().clock.now()
-        ):
-            _unlearn(one.row.board_unit_id, one.claim)
-            record(one.row, "find", "find.let-go", f"{one.claim.address} was not it")
+    _let_go(pk)
     return _out(judged(pk))
+
+
+@all_or_nothing
+def _let_go(pk: int) -> None:
+    one = held_open(pk)
+    if one.claim is not None:
+        Claim.objects.filter(pk=one.claim.pk).update(taken_back_at=wiring.bench().clock.now())
+        _unlearn(one.row.board_unit_id, one.claim)
+        record(one.row, "find", "find.let-go", f"{one.claim.address} was not it")
 
 
 def _out(view: Judged) -> FindOut:

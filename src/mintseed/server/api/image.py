@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from django.db import transaction
 from django.db.models import Case, Q, When
 from django.http import HttpRequest
 from ninja import Router
@@ -15,15 +14,16 @@ from mintseed.server.api.image_shapes import ImageOut, ImageRowOut, image_out, i
 from mintseed.server.api.images import building
 from mintseed.server.api.shapes import DeploymentOut, JobOut, deployment_out, job_out
 from mintseed.server.api.wire import Wire
+from mintseed.server.done.open_record import held_for_choice
 from mintseed.server.done.reading import queue_reading
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.models import Deployment, Image
 from mintseed.server.kept.stored_types import outline_of_row
+from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.server.owned import demo_images
 from mintseed.server.owned.library import ORDER, sync_library, there
-from mintseed.services import change_choice
 
 router = Router(tags=["image"])
 
@@ -67,14 +67,17 @@ def station(request: HttpRequest, pk: int) -> StationImageOut:
 def choose(request: HttpRequest, pk: int, payload: ChooseImageIn) -> StationImageOut:
     sync_library()
     chosen = Image.there.get(pk=payload.image_id)
-    view = judged(pk)
-    change_choice.check(view.loaded.walk, closed=view.closed)
-    with transaction.atomic():
-        Deployment.objects.filter(pk=pk).update(image=chosen)
-        changed(deployment_topic(pk))
+    _choose(pk, chosen)
     if not chosen.xray:
         queue_reading(chosen)
     return _station_out(judged(pk))
+
+
+@all_or_nothing
+def _choose(pk: int, chosen: Image) -> None:
+    held_for_choice(pk)
+    Deployment.objects.filter(pk=pk).update(image=chosen)
+    changed(deployment_topic(pk))
 
 
 def _station_out(view: Judged) -> StationImageOut:

@@ -38,6 +38,7 @@ from mintseed.server.api.meanwhile import refuse_changed
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.api.wire import Wire
 from mintseed.server.done import planning
+from mintseed.server.done.open_record import held_for_choice
 from mintseed.server.done.reading import queue_reading
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.frozen import Names
@@ -46,7 +47,6 @@ from mintseed.server.judged.load import first_network
 from mintseed.server.judged.loaded import key_of
 from mintseed.server.kept.models import BoardUnit, Cable, Deployment, Image, OwnedCard, Supply, WifiNetwork
 from mintseed.server.owned.shelf import shelf_at
-from mintseed.services import change_choice
 
 router = Router(tags=["plan"])
 
@@ -233,16 +233,12 @@ OF_THE_SHELF = {"board_unit_id", "supply_id", "cable_id", "owned_card_id", "add_
 
 def _change(pk: int, payload: PlanIn) -> PlanOut:
     sent = payload.model_dump(exclude_unset=True)
-    view = judged(pk)
-    row = view.loaded.row
-    moves_board = bool({"board_unit_id", "way"} & set(sent))
-    change_choice.check(view.loaded.walk, closed=view.closed, moves_board=moves_board)
     was = sent.pop("was", None)
-    values = _values(row, payload, sent)
     with transaction.atomic():
+        row = held_for_choice(pk, moves_board=bool({"board_unit_id", "way"} & set(sent))).row
+        values = _values(row, payload, sent)
         if isinstance(was, dict):
-            held = Deployment.objects.select_for_update().get(pk=pk)
-            refuse_changed({name: getattr(held, name) for name in was if name in CHOSEN}, was, sent)
+            refuse_changed({name: getattr(row, name) for name in was if name in CHOSEN}, was, sent)
         if values:
             Deployment.objects.filter(pk=pk).update(**values)
         if payload.drop_part is not None:

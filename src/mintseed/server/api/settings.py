@@ -7,7 +7,6 @@ import secrets
 from collections.abc import Mapping
 from typing import Annotated, Any
 
-from django.db import transaction
 from django.http import HttpRequest, HttpResponse
 from django.utils.http import content_disposition_header
 from ninja import Router
@@ -27,6 +26,7 @@ from mintseed.core.units import duration
 from mintseed.server.api.meanwhile import refuse_changed
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.api.wire import Wire
+from mintseed.server.done.open_record import held_for_choice, held_open
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
@@ -36,7 +36,6 @@ from mintseed.server.judged.networks import addresses_left, keys_in_order, schem
 from mintseed.server.kept.closed import kept_word
 from mintseed.server.kept.models import Deployment, Site, WifiNetwork
 from mintseed.server.kept.transactions import all_or_nothing
-from mintseed.services import change_choice
 
 router = Router(tags=["settings"])
 
@@ -163,15 +162,14 @@ def read_settings(request: HttpRequest, pk: int) -> SettingsOut:
 
 @router.put("/deployments/{pk}/settings", response=SettingsOut)
 def change_settings(request: HttpRequest, pk: int, payload: SettingsIn) -> SettingsOut:
-    view = judged(pk)
-    change_choice.check(view.loaded.walk, closed=view.closed)
+    row = judged(pk).loaded.row
     sent = payload.model_dump(exclude_unset=True)
     was = sent.pop("was", None) or {}
     password, answers, also = (sent.pop(name, None) for name in ("admin_password", "answers", "also"))
     values: dict[str, Any] = {k: _fit(k, str(v or "")) for k, v in sent.items()}
     of_password: tuple[Finding, ...] = ()
     if also is not None:
-        values["also_networks"] = _known(view.loaded.row, also)
+        values["also_networks"] = _known(row, also)
         was |= {"also_networks": was.pop("also")} if "also" in was else {}
     if password is not None:
         values["admin_hash"], of_password = hashed(password)
@@ -196,7 +194,8 @@ def _known(row: Deployment, wanted: list[int]) -> list[int]:
 
 @all_or_nothing
 def _store(pk: int, values: dict[str, Any], answers: dict[str, str] | None, was: Mapping[str, Any]) -> None:
-    row = Deployment.objects.select_for_update().select_related("site").get(pk=pk)
+    held_for_choice(pk)
+    row = Deployment.objects.select_related("site").get(pk=pk)
     shown = {
         "host_name": row.host_name, "admin_name": row.admin_name or row.site.admin_name, "country": row.country or row.site.country,
         "time_zone": row.time_zone or row.site.time_zone, "keyboard": row.keyboard or row.site.keyboard,
@@ -273,8 +272,15 @@ def save_file(request: HttpRequest, pk: int, number: int) -> HttpResponse:
 
 @router.post("/deployments/{pk}/settings/agree", response=SettingsOut)
 def agree(request: HttpRequest, pk: int) -> SettingsOut:
-    view = judged(pk)
-    walk, row = view.loaded.walk, view.loaded.row
+    _agree(pk)
+    return _out(judged(pk))
+
+
+@all_or_nothing
+def _agree(pk: int) -> None:
+    """Keep that somebody looked over the settings as they are at this moment."""
+    one = held_open(pk)
+    walk, row = one.walk, one.row
     stops = [f for f in walk.settings_findings if f.severity is Severity.STOP]
     if stops or (walk.fills and not walk.filled):
         raise RefusedError(
@@ -282,16 +288,9 @@ def agree(request: HttpRequest, pk: int) -> SettingsOut:
             next_step=stops[0].fix if stops else "Choose the image first.",
         )
     if not row.settings_agreed:
-        with transaction.atomic():
-            Deployment.objects.filter(pk=pk).update(settings_agreed=True)
-            count = len(walk.filled)
-            record(
-                row,
-                "settings",
-                "settings.agreed",
-                f"Settings looked over: {count} file{'s' * (count != 1)} to fill",
-            )
-    return _out(judged(pk))
+        Deployment.objects.filter(pk=pk).update(settings_agreed=True)
+        count = len(walk.filled)
+        record(row, "settings", "settings.agreed", f"Settings looked over: {count} file{'s' * (count != 1)} to fill")
 
 
 def _also(one: Loaded) -> list[KnownOut]:

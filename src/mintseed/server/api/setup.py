@@ -14,10 +14,11 @@ from mintseed.core.recipes.model import SetupStep
 from mintseed.core.setup.steps import StepResult
 from mintseed.server.api.shapes import DeploymentOut, deployment_out
 from mintseed.server.api.wire import Wire
+from mintseed.server.done.open_record import held_open, opened
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
 from mintseed.server.judged.loaded import Loaded
-from mintseed.server.kept.models import Claim, Deployment, Reading
+from mintseed.server.kept.models import Claim, Reading
 from mintseed.server.kept.stored_types import FINDING
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import check_setup
@@ -58,7 +59,7 @@ def read_setup(request: HttpRequest, pk: int) -> SetupOut:
 
 @router.post("/deployments/{pk}/setup/check", response=SetupOut)
 def check(request: HttpRequest, pk: int, payload: StepIn) -> SetupOut:
-    one = _open(judged(pk))
+    one = opened(judged(pk))
     step, claim = _step(one, payload.step), _claim(one)
     # Nothing is held meanwhile: a slow page takes seconds to answer.
     finding = check_setup.execute(
@@ -71,7 +72,7 @@ def check(request: HttpRequest, pk: int, payload: StepIn) -> SetupOut:
 @all_or_nothing
 def _keep_measured(pk: int, step: SetupStep, finding: Finding, claim: Claim) -> None:
     """Keep what was measured at the page of `claim`. Raises RefusedError where that is not the device's any more."""
-    one = _held(pk)
+    one = held_open(pk)
     now = _claim(one)
     if (now.pk, now.address) != (claim.pk, claim.address):
         raise RefusedError("another address was claimed meanwhile", where=claim.address, next_step="Check it again.")
@@ -90,7 +91,7 @@ def tick(request: HttpRequest, pk: int, payload: TickIn) -> SetupOut:
 
 @all_or_nothing
 def _tick(pk: int, payload: TickIn) -> None:
-    one = _held(pk)
+    one = held_open(pk)
     step = _step(one, payload.step)
     if step.check != "by-eye":
         raise RefusedError("this step is measured, not ticked off", next_step="Let it be checked.")
@@ -101,23 +102,10 @@ def _tick(pk: int, payload: TickIn) -> None:
     record(one.row, "setup", event, f"{step.title}: {word}")
 
 
-def _held(pk: int) -> Loaded:
-    """Return a device whose record is open, and stays so until the transaction ends."""
-    Deployment.objects.select_for_update().get(pk=pk)
-    return _open(judged(pk))
-
-
 def _claim(one: Loaded) -> Claim:
     if one.claim is None:
         raise RefusedError("its address is not known", next_step="Claim it under Find first.")
     return one.claim
-
-
-def _open(view: Judged) -> Loaded:
-    """Return what may still be changed. Raises RefusedError for a closed record."""
-    if view.closed:
-        raise RefusedError("its record is closed", next_step="Write its card again to begin anew.")
-    return view.loaded
 
 
 def _step(one: Loaded, step_id: str) -> SetupStep:

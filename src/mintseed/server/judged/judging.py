@@ -67,6 +67,12 @@ def judged(pk: int) -> Judged:
     return judge([load(pk)])[0]
 
 
+def held(pk: int) -> Judged:
+    """As `judged`, of one that nobody else changes or closes until this transaction ends: what is found of it then holds as it is kept."""
+    Deployment.objects.select_for_update().get(pk=pk)
+    return judged(pk)
+
+
 def judge(loaded: Iterable[Loaded]) -> list[Judged]:
     """Return each of `loaded` with its records; those whose inputs changed since are judged anew and kept."""
     rows = list(loaded)

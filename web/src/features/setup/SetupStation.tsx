@@ -72,7 +72,7 @@ export function SetupStation({ id }: { id: number }) {
                       )
                     ) : (
                       <Button small {...(s === next && data.url ? { main: true } : {})} disabled={busy || !data.url} onClick={() => act(s)}>
-                        {s.state === "open" ? "Check it" : "Check again"}
+                        {check.isPending && check.variables === s.step.id ? "Asking its page…" : s.state === "open" ? "Check it" : "Check again"}
                       </Button>
                     )}
                   </div>
