@@ -144,11 +144,11 @@ def test_write_keeps_every_rule(
     assert not (folder.cards / "pdt.img").exists()
     status, said = answer(capsys, "write", image, "/dev/pdt", "--yes", "--expect-serial", "T1")
     assert status == 0
-    assert said["bytes"] == 83886080
+    assert said["bytes"] == 138412032
     assert answer(capsys, "prove", str(folder.cards / "pdt.img"), "--against", image)[0] == 0
     used = folder.cards / "pdt.img"
     for options, code in (((), "card.proven-in-use"), (("--everything",), "card.proven")):
-        used.write_bytes(b"\x5a" * 83886080)  # an earlier owner's
+        used.write_bytes(b"\x5a" * 138412032)  # an earlier owner's
         status, said = answer(capsys, "write", image, "/dev/pdt", "--yes", *options)
         assert (status, said["left_bytes"] > 0) == (0, not options)
         status, said = answer(capsys, "prove", str(used), "--against", image)

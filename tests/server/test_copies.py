@@ -23,7 +23,7 @@ from mintseed.server.kept.models import FilledCopy, Image, Job, LogEntry
 from tests.server.conftest import Api, started, work
 
 PLATEN = "platen-3.2-64.img.xz"
-PLATEN_BYTES = 83886080
+PLATEN_BYTES = 138412032
 """bytes of the unpacked image: its partitions, as sfdisk(8) lists them, end there."""
 
 

@@ -7,7 +7,7 @@ import re
 from pathlib import Path
 
 import pytest
-from hypothesis import given, settings
+from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
 from mintseed.core.errors import SettingsFileError
@@ -106,6 +106,8 @@ def test_what_has_no_reader_here_is_read_as_its_manual_says(dialect: str, ssid: 
 
 @pytest.mark.parametrize("dialect", WIFI)
 @given(ssid=st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=10), hidden=st.booleans())
+@example(ssid="''", hidden=False)
+@example(ssid="'Quay'", hidden=True)
 @settings(max_examples=40)
 def test_made_read_back_and_judged(dialect: str, ssid: str, hidden: bool) -> None:
     one = DIALECTS[dialect]

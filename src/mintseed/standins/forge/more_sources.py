@@ -78,7 +78,7 @@ class Appliance:
         usual = {self.network[0]: network, self.device[0]: _device(self.name, self.device[1], shell=self.shell)}
         return ImageSpec(
             file=f"{self.ident}-{release}-{bits}.img.{ending}", appliance=self.ident, release=release, bits=bits,
-            scheme="mbr" if bits == 32 else "gpt", boards=boards, boot_mib=36, root_mib=40,
+            scheme="mbr" if bits == 32 else "gpt", boards=boards, boot_mib=48, root_mib=64,
             boot_files=other.get("boot_files", usual),
             root_files=root_files(self.ident, self.name, release, self.port, self.title, self.what, *self.colours),
             checksums=f"{self.ident}-{release}.sha256", manifest=other.get("manifest", self.manifest),

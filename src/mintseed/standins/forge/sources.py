@@ -185,8 +185,8 @@ def platen(release: str, bits: Literal[32, 64], ending: str, boards: tuple[Board
         bits=bits,
         scheme="mbr",
         boards=boards,
-        boot_mib=36,
-        root_mib=40,
+        boot_mib=48,
+        root_mib=80,
         boot_files={"platen-network.conf": PLATEN_NETWORK, "device.conf": PLATEN_DEVICE},
         root_files=root_files(
             "platen",
@@ -210,8 +210,8 @@ LINTEL = ImageSpec(
     bits=64,
     scheme="gpt",
     boards=(LARKSPUR_C, LARKSPUR_R, TANSY),
-    boot_mib=40,
-    root_mib=48,
+    boot_mib=64,
+    root_mib=112,
     boot_files={"settings/wifi.nmconnection": LINTEL_NETWORK, "settings/device.conf": LINTEL_DEVICE},
     root_files=root_files(
         "lintel",

@@ -225,8 +225,11 @@ def _drop_section(lines: list[str], section: str) -> None:
 
 
 def ssid_value(ssid: str) -> str:
-    """Return `ssid` as the reader wants it: plain, or as a list of octets where plain would be misread."""
-    plain = all(32 <= ord(c) <= 126 for c in ssid) and ssid == ssid.strip() and not re.search(r'[;\\"]', ssid)
+    """Return `ssid` as the reader wants it: plain, or as a list of octets where plain would be misread, or taken for
+    a name that somebody put in quotes."""
+    plain = (
+        all(32 <= ord(c) <= 126 for c in ssid) and ssid == ssid.strip() and not re.search(r"""[;\\"]|^'.*'$""", ssid)
+    )
     if plain:
         return ssid
     return "".join(f"{octet};" for octet in ssid.encode())
