@@ -22,7 +22,7 @@ from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.looking import Watched, look_at
 from mintseed.server.done.agent.naming import Question, asked
 from mintseed.server.done.asking import LOOK_WITHIN_S, has_looked
-from mintseed.server.done.open_record import held_open
+from mintseed.server.done.open_record import held_open, opened
 from mintseed.server.judged.changes import changed, deployment_topic
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.judging import Judged, judged
@@ -132,7 +132,7 @@ def scan(request: HttpRequest, pk: int, payload: ScanIn) -> FindOut:
 
 @router.post("/deployments/{pk}/find/claim", response=FindOut)
 def claim(request: HttpRequest, pk: int, payload: ClaimIn) -> FindOut:
-    one = judged(pk).loaded.live
+    one = opened(judged(pk)).live
     claiming.execute(one.walk, payload.address)  # refused before anybody is asked for a name
     _ask_name(one, payload.address)
     _claim(pk, payload.address)

@@ -14,7 +14,7 @@ from mintseed.server.api.wire import Wire
 from mintseed.server.done import planning
 from mintseed.server.judged.frozen import NAMES, pack
 from mintseed.server.judged.journal import record
-from mintseed.server.judged.judging import Judged, judged
+from mintseed.server.judged.judging import Judged, held, judged
 from mintseed.server.judged.load import host_names, load
 from mintseed.server.judged.networks import scheme_name
 from mintseed.server.kept.models import Closing, Deployment, LogEntry, Site
@@ -58,8 +58,7 @@ def done(request: HttpRequest, pk: int) -> KeepOut:
 @all_or_nothing
 def _close(pk: int) -> None:
     """Close the record of one device, once whoever asks: of two who press at the same moment the second finds it closed."""
-    Deployment.objects.select_for_update().get(pk=pk)
-    view = judged(pk)
+    view = held(pk)
     one = view.loaded
     if view.closed:
         return

@@ -14,7 +14,7 @@ from mintseed.server.done.agent.drives import DRIVE, RECOGNITION, look_at_card
 from mintseed.server.done.asking import has_looked
 from mintseed.server.done.proofs import after_look
 from mintseed.server.judged.journal import record
-from mintseed.server.judged.judging import judged
+from mintseed.server.judged.judging import held, judged
 from mintseed.server.judged.loaded import Loaded
 from mintseed.server.kept.models import Bench, BoardUnit, BootRun, Deployment, ReportedDrive, Write
 from mintseed.server.kept.stored_types import CANDIDATES, CAUSES, seen_of, stored
@@ -89,8 +89,7 @@ def begin_run(pk: int, *, ago_s: float) -> BootRun:
 
 @all_or_nothing
 def _begin(pk: int, deciding: power_on.PowerFacts, ago_s: float) -> BootRun:
-    Deployment.objects.select_for_update().get(pk=pk)
-    one = judged(pk).loaded.live
+    one = held(pk).loaded.live
     write, row = one.write, one.row
     bench = write.bench if write else _bench_at(row)
     if (write.pk if write else None) != deciding.write_id:
