@@ -131,7 +131,7 @@ def _build(place: DatabaseFolder, tell: Say) -> None:
     django.setup()
     connections["default"].settings_dict["PASSWORD"] = fresh.password()  # a new account has a new one
     with started(fresh):
-        _migrate()
+        _first_tables()
     fresh.data.rename(place.data)
 
 
@@ -177,6 +177,15 @@ def _anything_kept() -> bool:
             if cursor.fetchone()[0]:
                 return True
     return False
+
+
+def _first_tables() -> None:
+    from mintseed.server.start.first_tables import make_tables
+
+    try:
+        make_tables()
+    finally:
+        connections.close_all()
 
 
 def _migrate() -> None:
