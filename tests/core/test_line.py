@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from datetime import date
 
 import pytest
@@ -13,12 +14,12 @@ from mintseed.core.boot.band import Band
 from mintseed.core.described import read_described
 from mintseed.core.find.candidates import PageAnswer
 from mintseed.core.findings import Finding, Severity, verdict, worst_first
-from mintseed.core.keep.label import QUIET_ZONE_MODULES, make_label, next_name
+from mintseed.core.keep.label import QUIET_ZONE_MODULES, make_label, next_name, qr_code
 from mintseed.core.line import Mark, StationState, draw_line
 from mintseed.core.next_steps import BootFacts, CardFacts, boot_state, card_state, find_state, setup_state
 from mintseed.core.recipes.model import Recipe
 from mintseed.core.setup.steps import judge_default_login, judge_page, step_results
-from mintseed.core.stations import ORDER, Station
+from mintseed.core.stations import ORDER, TITLES, Station
 
 RECIPE = wiring.recipes()["platen"]
 
@@ -129,7 +130,7 @@ def test_the_label_has_everything_and_a_quiet_zone() -> None:
 @pytest.mark.parametrize(
     ("name", "taken", "fresh"),
     [("press", {"press"}, "press-2"), ("press-2", {"press-2"}, "press-3"), ("press", {"press", "press-2"}, "press-3"),
-     ("x" * 63, set(), "x" * 61 + "-2"), ("press-²", set(), "press-²-2"), ("a-" + "9" * 60, set(), "a-" + "9" * 59 + "-2"), ("-2", set(), "-2-2")],
+     ("reading-press-2", {"reading-press-2"}, "reading-press-3"), ("x" * 63, set(), "x" * 61 + "-2"), ("press-²", set(), "press-²-2"), ("a-" + "9" * 60, set(), "a-" + "9" * 59 + "-2"), ("-2", set(), "-2-2")],
 )  # fmt: skip
 def test_the_next_name_is_free_and_short_enough(name: str, taken: set[str], fresh: str) -> None:
     assert next_name(name, frozenset(taken)) == fresh
@@ -179,3 +180,64 @@ def test_every_error_has_a_status_for_web_and_command_line() -> None:
         assert errors.http_status(error) >= 400
         assert errors.exit_status(error) in (2, 3)
         assert error.sentence() == "x.img: it is cut short. Expected a whole file. Fetch it again."
+
+
+def test_every_word_of_a_station_is_carried_to_the_line() -> None:
+    said = {
+        s: StationState(False, note=f"note {s}", next_step=f"do {s}", next_detail=f"as {s}", button=f"press {s}")
+        for s in ORDER
+    }
+    line = draw_line(said)
+    assert [(m.station, m.title, m.note) for m in line.marks] == [(s, TITLES[s], f"note {s}") for s in ORDER]
+    assert (line.now, line.next_step, line.next_detail, line.button) == (
+        Station.PLAN,
+        "do plan",
+        "as plan",
+        "press plan",
+    )
+    assert (line.needs_you, line.finished) == (False, False)
+    kept = draw_line(said, in_service=True)
+    assert [(m.station, m.title, m.note) for m in kept.marks] == [(s, TITLES[s], f"note {s}") for s in ORDER]
+    assert (kept.now, kept.next_step, kept.next_detail, kept.button) == (
+        Station.KEEP,
+        "do keep",
+        "as keep",
+        "press keep",
+    )
+
+
+def test_where_all_is_done_one_stands_at_the_end_and_nobody_is_needed() -> None:
+    done = draw_line({s: StationState(True, Severity.CHECK) for s in ORDER})
+    assert (done.now, done.finished, done.needs_you) == (Station.KEEP, True, False)
+
+
+@pytest.mark.parametrize(("running", "mark", "needs_you"), [(True, Mark.CHECK, False), (False, Mark.CHECK, True)])
+def test_what_is_late_is_amber_and_calls_for_somebody_once_it_runs_no_more(
+    running: bool, mark: Mark, needs_you: bool
+) -> None:
+    line = draw_line(states(plan=StationState(False, Severity.CHECK, running=running)))
+    assert (line.marks[0].mark, line.needs_you) == (mark, needs_you)
+
+
+def test_what_is_not_reached_yet_is_not_amber() -> None:
+    assert draw_line(states(card=StationState(False, Severity.CHECK))).marks[3].mark is Mark.TODO
+
+
+def test_the_label_says_each_thing_where_it_belongs() -> None:
+    label = make_label(name="Press", host_name="press.local", address="127.77.4.9", url="http://127.77.4.9:5310/",
+                       made_of="Platen 3.2", made_on=date(2026, 11, 25))  # fmt: skip
+    assert (label.name, label.host_name, label.address) == ("Press", "press.local", "127.77.4.9")
+    assert (label.url, label.made_of) == ("http://127.77.4.9:5310/", "Platen 3.2")
+    assert (label.qr_path, label.qr_size) == qr_code(label.url)
+
+
+def test_a_code_is_read_even_with_a_thumb_on_it() -> None:
+    """ISO/IEC 18004, table 7: 26 letters in bytes fit version 2 with correction M (26 of them), and version 3 with Q; 27 want version 3.
+    Of 14 a version 1, which is no smaller one (Micro QR), has just the room with M."""
+    sizes = {letters: qr_code("a" * letters)[1] - 2 * QUIET_ZONE_MODULES for letters in (1, 14, 15, 26, 27)}
+    assert sizes == {1: 21, 14: 21, 15: 25, 26: 25, 27: 29}
+    path, width = qr_code("a")
+    assert re.fullmatch(r"(M[0-9]+ [0-9]+h1v1h-1z)+", path)
+    places = [tuple(map(int, pair)) for pair in re.findall(r"M([0-9]+) ([0-9]+)", path)]
+    assert min(min(p) for p in places) == QUIET_ZONE_MODULES
+    assert max(max(p) for p in places) == width - QUIET_ZONE_MODULES - 1

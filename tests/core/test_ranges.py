@@ -44,6 +44,10 @@ def test_a_shared_range_where_the_owner_says_so_and_the_standins_on_its_bench() 
 
 def test_what_is_stored_and_is_none_is_passed_over() -> None:
     assert own_ranges(["junk", "8.8.8.0/24", "192.168.1.0/24", "192.168.1.0/24"]) == ("192.168.1.0/24",)
+    listed = ["100.64.1.0/24", "127.77.4.0/24", "fd00::/64"]
+    assert own_ranges(listed) == ("fd00::/64",)
+    assert own_ranges(listed, shared=True) == ("100.64.1.0/24", "fd00::/64")
+    assert own_ranges(listed, standin="127.77.4.0/24") == ("127.77.4.0/24", "fd00::/64")
 
 
 def test_no_range_of_ipv6_is_walked_and_its_addresses_have_brackets_in_a_link() -> None:

@@ -8,6 +8,7 @@ Not simulated: wear, readers that answer from a memory of their own. Faults in `
 
 from __future__ import annotations
 
+import errno
 import fcntl
 import json
 import os
@@ -128,12 +129,11 @@ def make_sparse(path: Path, size_bytes: int) -> None:
 def really(faults: dict[str, int], offset: int, length: int) -> Iterator[tuple[int | None, int, int]]:
     """Yield where a card with `faults` really puts what is addressed, stretch by stretch: its place, None for nowhere, and which
     bytes of the `length` lie there."""
-    real, wraps = faults.get("wraps_at_bytes"), True
-    if real is None:
-        real, wraps = faults.get("drops_beyond_bytes"), False
-    if real is None:
+    if not _lies(faults):
         yield offset, 0, length
         return
+    wraps = "wraps_at_bytes" in faults
+    real = faults["wraps_at_bytes" if wraps else "drops_beyond_bytes"]
     begin = 0
     while begin < length:
         at = offset + begin
@@ -142,8 +142,23 @@ def really(faults: dict[str, int], offset: int, length: int) -> Iterator[tuple[i
         begin = end
 
 
+def _lies(faults: dict[str, int]) -> bool:
+    """Return whether a card with `faults` holds less than it says."""
+    return "wraps_at_bytes" in faults or "drops_beyond_bytes" in faults
+
+
+def _never_written(descriptor: int, offset: int, length: int) -> bool:
+    """Return whether nothing was ever put there, so that it reads as zeros (lseek(2), SEEK_DATA)."""
+    try:
+        return os.lseek(descriptor, offset, os.SEEK_DATA) >= offset + length
+    except OSError as error:
+        return error.errno == errno.ENXIO  # no data from there to the end
+
+
 def stored(descriptor: int, faults: dict[str, int], offset: int, length: int) -> bytes:
     """Return what a card with `faults` gives back for that place."""
+    if not _lies(faults):
+        return os.pread(descriptor, length, offset)
     return b"".join(
         os.pread(descriptor, end - begin, place) if place is not None else bytes(end - begin)
         for place, begin, end in really(faults, offset, length)
@@ -194,7 +209,7 @@ class StandinCard:
             data = data[:flip] + bytes([data[flip] ^ 1]) + data[flip + 1 :]
         self._pace(len(data))
         for begin, end, blank in stretches(data):
-            if not (blank and self._holds(self._written + begin, data[begin:end])):
+            if not (blank and self._is_blank(self._written + begin, end - begin)):
                 self._store(self._written + begin, data[begin:end])
         self._written += len(data)
 
@@ -207,8 +222,10 @@ class StandinCard:
             if place is not None:
                 os.pwrite(self._descriptor, data[begin:end], place)
 
-    def _holds(self, offset: int, data: bytes) -> bool:
-        return stored(self._descriptor, self._faults, offset, len(data)) == data
+    def _is_blank(self, offset: int, length: int) -> bool:
+        if not _lies(self._faults) and _never_written(self._descriptor, offset, length):
+            return True
+        return stored(self._descriptor, self._faults, offset, length) == bytes(length)
 
     def _fail_at(self, fault: str, found: str, coming_bytes: int) -> None:
         limit = self._faults.get(fault)

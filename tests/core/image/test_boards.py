@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from mintseed import wiring
-from mintseed.core.findings import Severity
+from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.image.boards import boards_to_tell
 from mintseed.core.image.facts import PageFacts
 from mintseed.core.image.report import BoardOnImage, XRay
+from mintseed.core.plan.starts import DEVICE_TREES
 
 BOARDS = wiring.boards()
 OWN, TWIN, STRANGE = (
@@ -32,7 +33,12 @@ def test_what_it_names_comes_first_and_by_its_own_name_where_nobody_described_it
         ("Umbel 4 Rev B", 0, False, Severity.OK),
         (BOARDS[TWIN].name, 1, True, Severity.STOP),
     ]
-    assert told[1].finding.title == "Starts on Umbel 4 Rev B"
+    assert told[1].finding == Finding(
+        "image.board-named", Severity.OK, "Starts on Umbel 4 Rev B", "Its device tree umbel-4.dtb is of that board.",
+        where=Where(file="umbel-4.dtb"), source=DEVICE_TREES,
+    )  # fmt: skip
+    (unowned,) = boards_to_tell(xray(tree(OWN)), BOARDS, {})
+    assert (unowned.owned, unowned.described) == (0, True)
 
 
 def test_what_is_neither_on_it_nor_owned_is_not_spoken_of() -> None:

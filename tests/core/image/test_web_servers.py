@@ -157,3 +157,24 @@ def test_a_socket_unit_is_named_by_its_file_and_keeps_the_door_for_logging_in() 
         Listener(8080, "http", "web.page", path, "loopback"),
         Listener(8081, "http", "web.page", path, "loopback"),
     ]
+
+
+@pytest.mark.parametrize(
+    ("path", "text", "server"),
+    [
+        ("etc/apache2/ports.conf", "  lIsTeN 81\n", "Apache"),
+        ("etc/lighttpd/lighttpd.conf", "server.port = 81\n", "lighttpd"),
+        ("etc/caddy/Caddyfile", "http://:81 {\n}\n", "Caddy"),
+        ("etc/haproxy/haproxy.cfg", "frontend web\n    bind :81\n", "HAProxy"),
+    ],
+)
+def test_it_is_said_which_server_and_where_that_stands(path: str, text: str, server: str) -> None:
+    assert list(listeners({path: text.encode()}, nginx_tokens)) == [Listener(81, "http", server, path, "network")]
+
+
+def test_a_socket_of_lighttpd_is_no_port_and_443_is_for_https() -> None:
+    """Source: lighttpd's documentation, server.bind: a path, or unix: before it, is a socket in the file system."""
+    for own in ("/run/x.sock", "unix:/run/x.sock"):
+        assert told({"etc/lighttpd/lighttpd.conf": f'server.bind = "{own}"\n'}) == []
+    assert told({"etc/lighttpd/lighttpd.conf": "server.port = 443\n"}) == [(443, "https", "network")]
+    assert told({"etc/lighttpd/lighttpd.conf": "server.port = 444\n"}) == [(444, "http", "network")]

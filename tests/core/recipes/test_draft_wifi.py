@@ -116,3 +116,34 @@ def test_it_says_what_it_goes_by(started: dict[str, str]) -> None:
     joins = (WPA, "iwd", SUPPLICANT_UNIT, IFUPDOWN_JOINS)
     why = " ".join(f.why for f in files(started, joins))
     assert next(iter(started.values())) in why
+
+
+def test_what_is_there_already_is_said_to_be() -> None:
+    """Word for word: it is what somebody reads who looks over a draft."""
+    netplan, named = {NETPLAN: "x.yaml"} | ND, "It names a radio already."
+    reads = "x.yaml shows that netplan reads this folder, the last file last (netplan(5))."
+    assert files(netplan) == [WifiFile(NETPLAN_FILE, "Wi-Fi", "netplan", reads, {})]
+    of_theirs = files(netplan, **{"/etc/netplan/50.yaml": b"  wifis:\n"})
+    assert of_theirs == [WifiFile("/etc/netplan/50.yaml", "Wi-Fi", "netplan", named, {})]
+    # One of the name a draft would take, without a radio in it.
+    assert files(netplan, **{NETPLAN_FILE: b"network: {}\n"}) == [WifiFile(NETPLAN_FILE, "Wi-Fi", "netplan", reads, {})]
+    ifupdown, joins = {IFUPDOWN: "if.service"}, (WPA, IFUPDOWN_JOINS)
+    reads = "if.service starts ifupdown, which reads it (interfaces(5))."
+    assert files(ifupdown, joins) == [WifiFile(INTERFACES, "Wi-Fi", "interfaces", reads, {})]
+    named = "It names the radio already."
+    has = files(ifupdown, joins, **{INTERFACES: b"iface wlan0 inet dhcp\n"})
+    assert has == [WifiFile(INTERFACES, "Wi-Fi", "interfaces", named, {})]
+
+
+def test_what_a_further_file_is_for_is_said() -> None:
+    network, on = files({CONNMAN: "c.service"})
+    assert (network.title, network.values) == ("Wi-Fi", {})
+    assert network.why == "c.service starts connman, which reads this folder (connman-service.config(5))."
+    assert on == WifiFile(CONNMAN_SETTINGS, "radio switched on", "ini", "Connman keeps there that the radio is on (its doc/technology-api.txt).",
+                          {"WiFi/Enable": "true", "WiFi/Tethering": "false"})  # fmt: skip
+    network, asks = files({IWD: "i.service"}, ("iwd",))
+    assert (network.title, network.values) == ("Wi-Fi", {})
+    assert (asks.title, asks.why) == (
+        "its address",
+        "Nothing else asks for an address; iwd does where this says so (iwd.config(5)).",
+    )

@@ -94,7 +94,9 @@ def test_a_language_the_image_does_not_have_is_told_and_stops_nothing() -> None:
     one = filled("plain", values={"": "{locale}"})
     told = next(f for f in one.findings if f.code == "settings.locale-not-there")
     assert (told.severity, told.title) == (Severity.CHECK, "fr_FR.UTF-8 is not on this image")
-    assert told.detail.startswith("It has en_GB.utf8, de_DE.utf8; ")
+    assert told.detail == "It has en_GB.utf8, de_DE.utf8; its programs will speak English, and some will say so."
+    assert told.fix == "Make it on the running device, such as with locale-gen, or keep the image's own."
+    assert (told.where, told.source) == (Where(file=one.path), "setlocale(3)")
     assert one.owned == NOBODY_SAID
     assert not [
         f for f in filled("plain", values={"": "{host_name}"}).findings if f.code == "settings.locale-not-there"

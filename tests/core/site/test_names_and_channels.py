@@ -29,6 +29,10 @@ def test_the_scheme_names_and_numbers() -> None:
     assert named("{appliance}-{n}", "platen-1", "platen-3") == "platen-2", "the lowest that nobody has"
     assert named("{appliance}", "platen") == "platen", "whoever asks puts a number behind it"
     assert named("{board}-{n}", board="") == "1"
+    assert named("{board}-{n}") == "tern-2-1"
+    assert named("{nowhere}{name}") == "print-corner", "a word of a later version"
+    assert named("{n}", name="") == "1"
+    assert named("-{n}-", "1", "2") == "3"
     assert named("{name}", name="Café Größe, 2nd floor") == "cafe-groe-2nd-floor"
     assert named("{name}", name="лодка") == ""
 

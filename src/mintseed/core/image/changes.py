@@ -15,6 +15,10 @@ BLOCK_BYTES = 4096
 
 _MARK_BYTES = 8
 _PIECE_BLOCKS = 256
+_BLANK = bytes(BLOCK_BYTES)
+_BLANK_PIECE = bytes(BLOCK_BYTES * _PIECE_BLOCKS)
+_BLANK_MARK = blake3(_BLANK).digest(_MARK_BYTES)
+"""Much of an image is blank: to see that is much less work than to hash it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,9 +49,13 @@ def marks_of(read_at: Callable[[int, int], bytes], ends_bytes: int) -> bytes:
     """Return a short hash of every block from 0 to `ends_bytes`, one after the other."""
     marks = bytearray()
     for offset in range(0, ends_bytes, BLOCK_BYTES * _PIECE_BLOCKS):
-        piece = memoryview(read_at(offset, min(BLOCK_BYTES * _PIECE_BLOCKS, ends_bytes - offset)))
+        piece = read_at(offset, min(BLOCK_BYTES * _PIECE_BLOCKS, ends_bytes - offset))
+        if piece == _BLANK_PIECE:
+            marks += _BLANK_MARK * _PIECE_BLOCKS
+            continue
         for at in range(0, len(piece), BLOCK_BYTES):
-            marks += blake3(piece[at : at + BLOCK_BYTES]).digest(_MARK_BYTES)
+            block = piece[at : at + BLOCK_BYTES]
+            marks += _BLANK_MARK if block == _BLANK else blake3(block).digest(_MARK_BYTES)
     return bytes(marks)
 
 

@@ -72,20 +72,16 @@ def wifi_files(system: SystemFacts, there: Mapping[str, FileOnImage]) -> tuple[W
 
 
 def _netplan(source: str, there: Mapping[str, FileOnImage]) -> WifiFile:
-    kept = next(
+    named = next(
         (
             p
             for p, f in there.items()
             if p.startswith("/etc/netplan/") and p.endswith(".yaml") and b"wifis:" in f.content
         ),
-        NETPLAN_FILE,
+        "",
     )
-    why = (
-        "It names a radio already."
-        if kept in there
-        else f"{source} shows that netplan reads this folder, the last file last (netplan(5))."
-    )
-    return WifiFile(kept, "Wi-Fi", "netplan", why, {})
+    reads = f"{source} shows that netplan reads this folder, the last file last (netplan(5))."
+    return WifiFile(named or NETPLAN_FILE, "Wi-Fi", "netplan", "It names a radio already." if named else reads, {})
 
 
 def _connman(source: str) -> Iterator[WifiFile]:
