@@ -7,7 +7,7 @@ from datetime import timedelta
 from typing import Any
 
 import pytest
-from django.db import connection
+from django.db import connection, transaction
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
@@ -236,35 +236,38 @@ def change(api: Api, pk: int, what: str) -> tuple[int, Any]:
     return api.call(method, f"/deployments/{pk}/{path}", {k: known.get(k, v) for k, v in body.items()})
 
 
-@pytest.mark.parametrize("what", CHANGES)
-def test_a_closed_record_takes_no_change(api: Api, monkeypatch: pytest.MonkeyPatch, what: str) -> None:
+def test_a_closed_record_takes_no_change(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
     pk = in_service(api, monkeypatch)
     noted = LogEntry.objects.filter(deployment=pk).count()
-    status, said = change(api, pk, what)
-    assert (status, said["title"]) == (
-        409,
-        "its record is closed. Use “The same again”, or write its card again to begin anew.",
-    )
-    assert LogEntry.objects.filter(deployment=pk).count() == noted
-    claim = Claim.objects.get(deployment=pk)
-    assert (claim.taken_back_at, claim.by) == (None, "")
-    assert not Reading.objects.filter(deployment=pk, step="printer").exists()
+    refused = "its record is closed. Use “The same again”, or write its card again to begin anew."
+    for what in CHANGES:
+        status, said = change(api, pk, what)
+        assert (what, status, said["title"]) == (what, 409, refused)
+        assert (what, LogEntry.objects.filter(deployment=pk).count()) == (what, noted)
+        claim = Claim.objects.get(deployment=pk)
+        assert (what, claim.taken_back_at, claim.by) == (what, None, "")
+        assert not Reading.objects.filter(deployment=pk, step="printer").exists()
 
 
-@pytest.mark.parametrize("what", CHANGES)
 def test_what_is_changed_is_held_from_the_look_at_it_until_it_is_kept(
-    api: Api, monkeypatch: pytest.MonkeyPatch, what: str
+    api: Api, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     """Nobody closes the record, or changes it in another way, in between."""
     pk = claimed(api, monkeypatch)
-    Deployment.objects.filter(pk=pk).update(settings_agreed=False)
-    with CaptureQueriesContext(connection) as asked:
-        status, _ = change(api, pk, what)
-    assert status == 200
-    statements = [q["sql"] for q in asked.captured_queries]
-    held = next(n for n, sql in enumerate(statements) if "mintseed_deployment" in sql and sql.endswith("FOR UPDATE"))
-    kept = next(n for n, sql in enumerate(statements) if sql.startswith(KEPT_BY[what]))
-    assert any("mintseed_closing" in sql for sql in statements[held:kept])
+    for what in CHANGES:
+        # Each begins with the device as it is now.
+        with transaction.atomic(), CaptureQueriesContext(connection) as asked:
+            Deployment.objects.filter(pk=pk).update(settings_agreed=False)
+            begins = len(asked)
+            status, _ = change(api, pk, what)
+            statements = [q["sql"] for q in asked.captured_queries[begins:]]
+            transaction.set_rollback(True)
+        assert (what, status) == (what, 200)
+        held = next(
+            n for n, sql in enumerate(statements) if "mintseed_deployment" in sql and sql.endswith("FOR UPDATE")
+        )
+        kept = next(n for n, sql in enumerate(statements) if sql.startswith(KEPT_BY[what]))
+        assert any("mintseed_closing" in sql for sql in statements[held:kept]), what
 
 
 def test_what_is_noted_of_going_into_service_is_what_happened(api: Api, monkeypatch: pytest.MonkeyPatch) -> None:
