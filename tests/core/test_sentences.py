@@ -9,11 +9,16 @@ import os
 from collections.abc import Callable, Iterable
 from dataclasses import replace
 from pathlib import Path
+from typing import Any
 
 import pytest
 
-from mintseed.core.findings import Finding
+from mintseed.core.boards.model import Cable
+from mintseed.core.boot.assembly import AssemblyStep, assembly_steps
+from mintseed.core.boot.band import not_looked
+from mintseed.core.findings import Finding, Severity
 from mintseed.core.image.facts import Account, SystemFacts
+from mintseed.core.plan.plan import PlannedPart
 from mintseed.core.plan.starts import board_fit, image_fit
 from mintseed.core.recipes.model import Ask, Choice, FileToFill
 from mintseed.core.settings.accounts import check_account, check_admin_password
@@ -25,7 +30,7 @@ from mintseed.core.site.channels import check_channel
 from mintseed.core.site.languages import check_locale
 from tests.builders.xrays import holding
 from tests.core.plan.test_fit import xray
-from tests.core.plan.things import BOARDS, RECIPES
+from tests.core.plan.things import BOARDS, MICRO, PARTS, RECIPES
 from tests.core.settings.test_values import values
 
 SAID = Path(__file__).resolve().parents[1] / "data" / "sentences.txt"
@@ -67,7 +72,13 @@ def on_root(dialect: str, **more: object) -> Iterable[Finding]:
     return fill_files(PLATEN.model_copy(update={"files": (file,)}), values(), image)[0].findings
 
 
-CASES: dict[str, Callable[[], Iterable[Finding]]] = {
+def put_together(*parts: str, way: str = "wifi", **more: Any) -> tuple[AssemblyStep, ...]:
+    """`parts`: the id of each; a second one of a kind is called by its place too."""
+    planned = [PlannedPart(PARTS[p], p if p not in parts[:n] else f"{p} {n + 1}") for n, p in enumerate(parts)]
+    return assembly_steps(LARKSPUR, more.pop("supply", None), way, parts=planned, **{"released": True, **more})
+
+
+CASES: dict[str, Callable[[], Iterable[Finding | AssemblyStep]]] = {
     "all is well": of,
     "by cable": lambda: of(way="cable", ssid="", passphrase="", country=""),
     "no host name": lambda: of(host_name=""),
@@ -137,10 +148,22 @@ CASES: dict[str, Callable[[], Iterable[Finding]]] = {
     "an unknown processor": lambda: board_fit(UNTOLD, replace(xray(), architectures=("pc",))),
     "a board whose tree nobody said": lambda: board_fit(UNTOLD, xray("fernworks,tansy", "fernworks,sprig")),
     "an image and its recipe": lambda: image_fit(PLATEN, LARKSPUR, xray("fernworks,larkspur-r")),
+    "put together: a card that is still busy": lambda: put_together(released=False, wanted="3 A"),
+    "put together: with all there is": lambda: put_together("larkspur-case", "kiln-probes", "gull-camera", "drift-drive", way="cable"),
+    "put together: one's own supply and cable": lambda: put_together(supply=MICRO, cable=Cable(name="the thick cable", plug_to_board="micro-USB", length_m=1)),
+    "put together: it sends": lambda: put_together("whip", transmits=True),
+    "put together: it sends, and no antenna is planned": lambda: put_together(transmits=True),
+    "put together: it only hears": lambda: put_together("mast-1090"),
+    "put together: what waits": lambda: put_together("chorus", "larkspur-case", "drift-drive", supply=MICRO),
+    "put together: two that wait": lambda: put_together("chorus", "chorus", "kiln-probes-fed"),
+    "put together: fed by what stands behind": lambda: put_together("kiln-probes", "kiln-probes-fed"),
+    "nobody looks": lambda: [not_looked(Finding("x", f, "It waits", "Since 13:50."), "14:05") for f in (Severity.NOTE, Severity.CHECK)],
 }  # fmt: skip
 
 
-def line(one: Finding) -> str:
+def line(one: Finding | AssemblyStep) -> str:
+    if isinstance(one, AssemblyStep):
+        return f"{one.title} | {one.why}"
     where = " ".join(
         f"{name}={value}" for name in ("file", "line", "part", "field") if (value := getattr(one.where, name))
     )
