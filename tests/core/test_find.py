@@ -10,6 +10,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from mintseed import wiring
+from mintseed.core.boot.run import RunFacts
 from mintseed.core.find.before import GONE_AFTER, LINGERS, Itself, Seen, is_new, known_before, remembered
 from mintseed.core.find.candidates import (
     Candidate,
@@ -22,6 +23,7 @@ from mintseed.core.find.candidates import (
     rank_candidates,
 )
 from mintseed.core.find.naming import NAME_WITHIN_S, NameFacts, judge_name
+from mintseed.core.find.own import answers_to_name, own_addresses
 from mintseed.core.find.sightings import (
     SeenBy,
     Sighting,
@@ -447,3 +449,33 @@ def test_a_lease_whose_end_is_no_number_is_passed_over(expires: str) -> None:
     found = parse_dnsmasq_leases(f"{expires} 02:46:57:aa:bb:dd 192.0.2.10 odd *\n{line}\n")
     assert [s.address for s in found] == ["192.0.2.9"]
     assert rank(*found)[0].address == "192.0.2.9"
+
+
+def run(**changes: Any) -> RunFacts:
+    return RunFacts(1, datetime(2026, 12, 1, 9, tzinfo=UTC), **changes)
+
+
+def test_a_devices_own_addresses_are_where_it_came_and_the_others_it_has() -> None:
+    both = Candidate(NEW, "", "", "", (), page_answers=True, is_it=True, also=("127.77.4.44",))
+    other = Candidate(PHONE, "", "", "", (), page_answers=True, is_it=False, also=("127.77.4.45",))
+    assert own_addresses(None, "") == frozenset()
+    assert own_addresses(None, OLD) == {OLD}
+    assert own_addresses(run(candidates=(both, other)), "") == frozenset()
+    assert own_addresses(run(candidates=(both, other)), NEW) == {NEW, "127.77.4.44"}
+    assert own_addresses(run(joined_address=NEW, candidates=(other, both)), OLD) == {OLD, NEW, "127.77.4.44"}
+
+
+def test_a_name_counts_where_one_of_its_own_addresses_answered_to_it() -> None:
+    answered = run(naming=NameFacts(asked=True, answers_at=(NEW,)))
+    assert answers_to_name(answered, {NEW, OLD})
+    assert not answers_to_name(answered, {OLD})
+    assert not answers_to_name(answered, ())
+    assert not answers_to_name(run(), {NEW})
+    assert not answers_to_name(None, {NEW})
+
+
+def test_a_range_may_be_written_with_an_address_of_it() -> None:
+    """As `ip address` prints it: the address, and how long its network is."""
+    assert inside("192.0.2.9", ["192.0.2.77/24"])
+    assert not inside("192.0.3.9", ["192.0.2.77/24"])
+    assert addresses_in(["192.0.2.9/30"]) == ("192.0.2.9", "192.0.2.10")

@@ -15,9 +15,24 @@ import pytest
 
 from mintseed.core.boards.model import Cable
 from mintseed.core.boot.assembly import AssemblyStep, assembly_steps
-from mintseed.core.boot.band import not_looked
+from mintseed.core.boot.band import Band, not_looked
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.image.facts import Account, SystemFacts
+from mintseed.core.line import StationState
+from mintseed.core.next_steps import (
+    BLANK_CARD,
+    FROM_THE_NETWORK,
+    BootFacts,
+    CardFacts,
+    boot_state,
+    card_state,
+    find_state,
+    image_state,
+    keep_state,
+    plan_state,
+    settings_state,
+    setup_state,
+)
 from mintseed.core.plan.plan import PlannedPart
 from mintseed.core.plan.starts import board_fit, image_fit
 from mintseed.core.recipes.model import Ask, Choice, FileToFill
@@ -25,6 +40,7 @@ from mintseed.core.settings.accounts import check_account, check_admin_password
 from mintseed.core.settings.answers import check_answers
 from mintseed.core.settings.fill import address_findings, fill_files
 from mintseed.core.settings.values import KnownNetwork, Unreadable, check_keyboard, check_own_passphrase, check_values
+from mintseed.core.setup.steps import StepResult, step_results
 from mintseed.core.site.addresses import FixedAddress
 from mintseed.core.site.channels import check_channel
 from mintseed.core.site.languages import check_locale
@@ -78,7 +94,69 @@ def put_together(*parts: str, way: str = "wifi", **more: Any) -> tuple[AssemblyS
     return assembly_steps(LARKSPUR, more.pop("supply", None), way, parts=planned, **{"released": True, **more})
 
 
-CASES: dict[str, Callable[[], Iterable[Finding | AssemblyStep]]] = {
+def found(*severities: Severity) -> list[Finding]:
+    return [Finding(f"x.{s}", s, f"Title of {s} yet", f"Detail of {s}", f"Cure of {s}") for s in severities]
+
+
+YET, NOTE, CHECK, STOP = Severity.YET, Severity.NOTE, Severity.CHECK, Severity.STOP
+BAND = Band(35, 120, 300, 600)
+STEPS = step_results(PLATEN, {}, frozenset())
+
+
+def stepped(*states: str) -> list[StepResult]:
+    return [
+        replace(r, state=s, finding=found(STOP)[0] if s == "failed" else None)
+        for r, s in zip(STEPS, states, strict=True)
+    ]  # type: ignore[arg-type]
+
+
+def image(*severities: Severity, chosen: bool = True, read: bool = True, reading: bool = False) -> StationState:
+    return image_state(found(*severities), chosen=chosen, read=read, reading=reading)
+
+
+def find(
+    *severities: Severity, claimed: str = "", seen_at: str = "", page: bool = False, powered: bool = True
+) -> StationState:
+    return find_state(found(*severities), claimed=claimed, seen_at=seen_at, page_answers=page, powered=powered)
+
+
+STATES: dict[str, Callable[[], Iterable[StationState]]] = {
+    "plan": lambda: (
+        plan_state(found(), complete=False), plan_state(found(CHECK, YET), complete=False), plan_state(found(YET), complete=True),
+        plan_state(found(CHECK), complete=True), plan_state(found(), complete=True), plan_state(found(CHECK, STOP, YET), complete=True),
+    ),
+    "image": lambda: (
+        image(chosen=False), image(reading=True, read=False), image(read=False), image(), image(NOTE), image(CHECK), image(NOTE, STOP),
+    ),
+    "settings": lambda: (
+        settings_state(found(CHECK), agreed=False, files=2), settings_state(found(), agreed=True, files=1), settings_state(found(CHECK), agreed=True, files=0),
+        settings_state(found(STOP), agreed=True, files=3),
+    ),
+    "card": lambda: (
+        card_state(CardFacts(True, "", False, False)), card_state(CardFacts(False, "it died", True, True)), card_state(CardFacts(False, "", True, False)),
+        card_state(CardFacts(False, "", False, False, "it was written over")), card_state(CardFacts(False, "", False, False)), card_state(CardFacts(False, "", True, True)),
+    ),
+    "boot": lambda: (
+        boot_state(BootFacts(True, 900, 41.0), BAND), boot_state(BootFacts(False, 372, None, failed_run=2), BAND),
+        boot_state(BootFacts(False, 372, None, failed_run=2, likeliest="No card"), BAND), boot_state(BootFacts(False, 0, None), BAND), boot_state(BootFacts(True, 60, None), None),
+        boot_state(BootFacts(True, 400, None, since="14:13"), BAND), boot_state(BootFacts(True, 900, None, since="14:13"), BAND),
+        boot_state(BootFacts(True, 60, None, since="14:13", unseen_since="14:14"), BAND), boot_state(BootFacts(True, 60, None, "14:18", "14:13"), BAND),
+        boot_state(BootFacts(True, 60, None, "14:18", "14:13"), replace(BAND, assumed=True)),
+    ),
+    "find": lambda: (
+        find(claimed="192.0.2.9", powered=False), find(powered=False), find(seen_at="192.0.2.9", page=True), find(seen_at="192.0.2.9"), find(), find(CHECK),
+    ),
+    "setup": lambda: (
+        setup_state(stepped("done", "done", "done")), setup_state(stepped("done", "open", "open")), setup_state(stepped("done", "open", "failed")),
+        setup_state([]),
+    ),
+    "keep": lambda: (keep_state(kept=False), keep_state(kept=True)),
+    "without a file of one's own": lambda: (FROM_THE_NETWORK, BLANK_CARD),
+}  # fmt: skip
+"""how each station stands, and what is next there"""
+
+CASES: dict[str, Callable[[], Iterable[Finding | AssemblyStep | StationState]]] = {
+    **{f"how it stands: {name}": states for name, states in STATES.items()},
     "all is well": of,
     "by cable": lambda: of(way="cable", ssid="", passphrase="", country=""),
     "no host name": lambda: of(host_name=""),
@@ -161,9 +239,12 @@ CASES: dict[str, Callable[[], Iterable[Finding | AssemblyStep]]] = {
 }  # fmt: skip
 
 
-def line(one: Finding | AssemblyStep) -> str:
+def line(one: Finding | AssemblyStep | StationState) -> str:
     if isinstance(one, AssemblyStep):
         return f"{one.title} | {one.why}"
+    if isinstance(one, StationState):
+        how = f"{'done' if one.done is True else one.done} {one.verdict}{' running' if one.running is True else ''}"
+        return " | ".join((how, one.note, one.next_step, one.next_detail, one.button))
     where = " ".join(
         f"{name}={value}" for name in ("file", "line", "part", "field") if (value := getattr(one.where, name))
     )
