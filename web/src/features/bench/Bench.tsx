@@ -130,13 +130,15 @@ function DeploymentCard({ deployment: d, first }: { deployment: Deployment; firs
   const made = [`${d.appliance} ${d.release}`.trim(), d.board_name, d.card_text].filter(Boolean).join(" · ");
   return (
     <section aria-label={d.name} className="rounded-xl border border-rule bg-sheet px-4 pt-3 pb-2.5">
-      <header className="flex flex-wrap items-center gap-x-3">
-        <h2 className="min-w-0 text-[1.15rem] [overflow-wrap:anywhere]">
-          <Link to={stationPath(d.id, d.line.now)} className="hover:underline">
-            {d.name}
-          </Link>
-        </h2>
-        <span className="text-[0.9rem] text-ink-2">{made}</span>
+      <header className="flex items-start gap-x-3">
+        <div className="flex min-w-0 flex-1 flex-wrap items-center gap-x-3">
+          <h2 className="min-w-0 text-[1.15rem] [overflow-wrap:anywhere]">
+            <Link to={stationPath(d.id, d.line.now)} className="hover:underline">
+              {d.name}
+            </Link>
+          </h2>
+          <span className="text-[0.9rem] text-ink-2">{made}</span>
+        </div>
         <More deployment={d} />
       </header>
       <div className="my-2">
@@ -176,4 +178,4 @@ function More({ deployment }: { deployment: Deployment }) {
   );
 }
 
-const MORE = "ml-auto rounded-lg px-1.5 py-1 text-ink-3 hover:bg-rule-2 hover:text-ink";
+const MORE = "flex-none rounded-lg px-1.5 py-1 text-ink-3 hover:bg-rule-2 hover:text-ink";
