@@ -148,7 +148,7 @@ def _mutmut(folder: Path, *arguments: str, most_s: float | None = None) -> str:
     environment |= {"PYTEST_DISABLE_PLUGIN_AUTOLOAD": "1", "PYTEST_ADDOPTS": " ".join(LITTLE_AROUND_IT)}
     # A session of its own, as it leaves processes behind where it is killed; asked to stop, it writes down what it saw.
     with subprocess.Popen(
-        [sys.executable, "-c", MUTMUT, *arguments], cwd=folder, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
+        [sys.executable, "-m", "torture.one_collection", *arguments], cwd=folder, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
         env=environment, start_new_session=True,
     ) as running:  # fmt: skip
         try:
@@ -170,11 +170,7 @@ LITTLE_AROUND_IT = (
     "-p", "pytest_django.plugin", "-p", "_hypothesis_pytestplugin", "-p", "no:cacheprovider", "-p", "no:junitxml", "-p", "no:pastebin",
     "-p", "no:doctest", "--assert=plain",
 )  # fmt: skip
-"""What pytest does around the tests, once for each fault, took ten times as long as the tests (measured): no plugin they do not use,
-and no words of why one failed."""
-
-MUTMUT = "import mutmut.__main__ as program; program.print_stats = lambda *_, **__: None; program.cli()"
-"""What it shows of its progress, to nobody here, it counts over all faults again for each."""
+"""no plugin that the tests do not use, and no words of why one failed"""
 
 
 def faults_in_the_rules(most_s: float | None = None, places: Sequence[str] = ()) -> Iterator[Outcome]:
