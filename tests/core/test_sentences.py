@@ -8,6 +8,7 @@ from __future__ import annotations
 import os
 from collections.abc import Callable, Iterable
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -17,6 +18,7 @@ from mintseed.core.boards.model import Cable
 from mintseed.core.boot.assembly import AssemblyStep, assembly_steps
 from mintseed.core.boot.band import Band, not_looked
 from mintseed.core.findings import Finding, Severity
+from mintseed.core.image.compare import Difference, compare
 from mintseed.core.image.facts import Account, SystemFacts
 from mintseed.core.line import StationState
 from mintseed.core.next_steps import (
@@ -45,6 +47,7 @@ from mintseed.core.site.addresses import FixedAddress
 from mintseed.core.site.channels import check_channel
 from mintseed.core.site.languages import check_locale
 from tests.builders.xrays import holding
+from tests.core.image.test_compare import CHANGES, OLD
 from tests.core.plan.test_fit import xray
 from tests.core.plan.things import BOARDS, MICRO, PARTS, RECIPES
 from tests.core.settings.test_values import values
@@ -155,8 +158,10 @@ STATES: dict[str, Callable[[], Iterable[StationState]]] = {
 }  # fmt: skip
 """how each station stands, and what is next there"""
 
-CASES: dict[str, Callable[[], Iterable[Finding | AssemblyStep | StationState]]] = {
+CASES: dict[str, Callable[[], Iterable[Finding | AssemblyStep | StationState | Difference]]] = {
     **{f"how it stands: {name}": states for name, states in STATES.items()},
+    **{f"another image: {' and '.join(now)}, {n}": partial(compare, OLD, replace(OLD, **now)) for n, (now, _) in enumerate(CHANGES)},
+    "back to the first image": lambda: (d for now, _ in CHANGES for d in compare(replace(OLD, **now), OLD)),
     "all is well": of,
     "by cable": lambda: of(way="cable", ssid="", passphrase="", country=""),
     "no host name": lambda: of(host_name=""),
@@ -239,9 +244,11 @@ CASES: dict[str, Callable[[], Iterable[Finding | AssemblyStep | StationState]]] 
 }  # fmt: skip
 
 
-def line(one: Finding | AssemblyStep | StationState) -> str:
+def line(one: Finding | AssemblyStep | StationState | Difference) -> str:
     if isinstance(one, AssemblyStep):
         return f"{one.title} | {one.why}"
+    if isinstance(one, Difference):
+        return " | ".join((one.topic, one.title, one.detail))
     if isinstance(one, StationState):
         how = f"{'done' if one.done is True else one.done} {one.verdict}{' running' if one.running is True else ''}"
         return " | ".join((how, one.note, one.next_step, one.next_detail, one.button))

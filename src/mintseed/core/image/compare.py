@@ -66,8 +66,8 @@ def _one_file(was: FileOnImage, now: FileOnImage) -> Iterator[Difference]:
     if (kind := _kind(now)) != (before := _kind(was)):
         yield Difference(
             "files",
-            f"{now.path} is {kind or 'of no kind that is known'}",
-            f"It was {before or 'of no kind that is known'}.",
+            f"{now.path} is another kind of file now",
+            f"Now: {kind or 'no kind that is known'}. Before: {before or 'no kind that is known'}.",
         )
     elif was.content != now.content:
         yield Difference("files", f"{now.path} comes with another content", _lines(was.content, now.content))
@@ -125,9 +125,10 @@ def _values(facts: Iterable[Fact]) -> list[str]:
 def _network(was: XRay, now: XRay) -> Iterator[Difference]:
     before, after = _values(was.system.networks), _values(now.system.networks)
     if before and after and before != after:
+        names = _and(after)
         yield Difference(
             "network",
-            f"{_and(after).capitalize()} brings it onto the network",
+            f"{names[:1].upper()}{names[1:]} bring{'s' * (len(after) == 1)} it onto the network",
             f"It was {_and(before)}: other files are read.",
         )
 
@@ -154,20 +155,23 @@ def _accounts(was: XRay, now: XRay) -> Iterator[Difference]:
         return
     yield from _named("accounts", before, after, "No longer there:", "New:")
     for name in (n for n in before if n in after):
+        is_now, was_then = _login(after[name])[0], _login(before[name])[1]
         if _login(before[name]) != _login(after[name]):
-            yield Difference("accounts", f"{name} {_login(after[name])}", f"It {_login(before[name])} before.")
+            yield Difference("accounts", f"{name} {is_now}", f"Before, it {was_then}.")
 
 
 _LOGINS = {
-    "locked": "has no password that opens it",
-    "open": "is open without a password",
-    "password": "has a password",
-    "unknown": "may have a password",
+    "own-name": ("has its own name as password", "had its own name as password"),
+    "locked": ("has no password that opens it", "had no password that opened it"),
+    "open": ("is open without a password", "was open without a password"),
+    "password": ("has a password", "had a password"),
+    "unknown": ("may have a password", "may have had a password"),
 }
+"""what is said of an account now, and of one as it was"""
 
 
-def _login(account: Account) -> str:
-    return "has its own name as password" if account.own_name else _LOGINS[account.login]
+def _login(account: Account) -> tuple[str, str]:
+    return _LOGINS["own-name" if account.own_name else account.login]
 
 
 def _system(was: XRay, now: XRay) -> Iterator[Difference]:
