@@ -9,6 +9,7 @@ from hypothesis import strategies as st
 from mintseed.adapters.nginx_lexer import nginx_tokens
 from mintseed.core.image.facts import Listener
 from mintseed.core.image.page import read_page_facts
+from mintseed.core.image.starting import Init, Starting, WhatStarts
 from mintseed.core.image.web_servers import listeners
 
 MAIN = b"events { }\nhttp {\n  include /etc/nginx/conf.d/*.conf;\n  include /etc/nginx/sites-enabled/*;\n}\n"
@@ -178,3 +179,23 @@ def test_a_socket_of_lighttpd_is_no_port_and_443_is_for_https() -> None:
         assert told({"etc/lighttpd/lighttpd.conf": f'server.bind = "{own}"\n'}) == []
     assert told({"etc/lighttpd/lighttpd.conf": "server.port = 443\n"}) == [(443, "https", "network")]
     assert told({"etc/lighttpd/lighttpd.conf": "server.port = 444\n"}) == [(444, "http", "network")]
+
+
+def test_a_server_is_started_where_a_unit_of_its_name_is() -> None:
+    """Nothing is known of a server whose units are called anything, where what starts was not read, and where not all of it was looked at."""
+    files = {
+        "etc/apache2/ports.conf": b"Listen 81\n",
+        "etc/systemd/system/sockets.target.wants/x.socket": b"[Socket]\nListenStream=82\n",
+    }
+
+    def starts(init: Init, *names: str, cut: bool = False) -> list[bool | None]:
+        what = WhatStarts(init=init, all=tuple(Starting(n, f"{n}.service") for n in names), cut=cut)
+        found = read_page_facts(files, (), nginx_tokens, what).listeners
+        return [one.starts for one in sorted(found, key=lambda one: one.port)]
+
+    assert starts("systemd", "apache2") == [True, None]
+    assert starts("openrc", "httpd") == [True, None]
+    assert starts("systemd", "nginx") == [False, None]
+    assert starts("systemd", "nginx", cut=True) == [None, None]
+    assert starts("systemd", "apache2", cut=True) == [True, None]
+    assert starts("unknown", "apache2") == [None, None]

@@ -14,7 +14,7 @@ from mintseed.core.findings import Severity
 from mintseed.core.image.facts import PageFacts
 from mintseed.core.image.report import BoardOnImage, XRay
 from mintseed.core.plan.fit import check_plan
-from mintseed.core.plan.matrix import matrix
+from mintseed.core.plan.matrix import Suits, matrix
 from mintseed.core.plan.options import best_plan, board_options
 from mintseed.core.plan.plan import Plan
 from mintseed.core.plan.power import power_sum
@@ -147,3 +147,17 @@ def test_what_is_said_of_it_in_a_list_is_that_nobody_knows() -> None:
     mine = replace(shelf(), boards=(Owned(99, "my old one", NAME_ALONE),))
     (option,) = board_options(wanted, mine)
     assert (option.verdict, option.reason) == (Severity.NOTE, "Whether it starts on Old one cannot be told")
+
+
+@pytest.mark.parametrize(("recipe", "known", "said"), [
+    ("platen", {}, ("plan.board-tree-not-told", "Nobody said which board this is to an image")),
+    ("platen", {"compatible": ["fernworks,larkspur-r"]}, ("plan.radio-not-told", "Nobody said how it comes onto the network")),
+    ("platen", {"compatible": ["fernworks,larkspur-r"], "radio_ghz": [2.4]}, ("plan.supply-not-told", "Nobody said what it draws")),
+    ("platen", {"compatible": ["fernworks,larkspur-r"], "radio_ghz": [], "ethernet": True}, ("plan.supply-not-told", "Nobody said what it draws")),
+])  # fmt: skip
+def test_the_first_thing_nobody_said_is_what_the_matrix_says(
+    recipe: str, known: dict[str, object], said: tuple[str, str]
+) -> None:
+    board = Board.model_validate({"board": 1, "id": "mine", "name": "Old one", "described": "part", **known})
+    (cell,) = matrix([RECIPES[recipe].model_copy(update={"ways": ("wifi", "cable")})], [board], PARTS).values()
+    assert cell == Suits(recipe, "mine", Severity.NOTE, said[1], said[0])
