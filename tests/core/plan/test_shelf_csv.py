@@ -4,12 +4,15 @@ from __future__ import annotations
 
 import csv
 import io
+from typing import Any
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from mintseed.core.boards.model import SOCKETS
 from mintseed.core.hardware_address import hardware_address
+from mintseed.core.plan.copper import MILLIOHM_PER_M
 from mintseed.core.plan.shelf_csv import COLUMNS, ShelfRow, read_shelf, write_shelf
 from tests.core.plan.things import BOARDS, PARTS
 
@@ -136,3 +139,64 @@ def test_a_battery_comes_back_as_it_went_out() -> None:
     assert not {"cell_v", "efficiency"} & set(read_shelf(usual, {}, {})[0][0].values), (
         "what is left out is what it usually is"
     )
+
+
+def one_line_of(**cells: str) -> tuple[dict[str, Any], str]:
+    """Return what is read of a table of one line, and what is said against it."""
+    rows, problems = read_shelf(f"{','.join(cells)}\n{','.join(cells.values())}\n", BOARDS, PARTS)
+    return (dict(rows[0].values), "") if rows else ({}, problems[0].message)
+
+
+SUPPLY = {"what": "supply", "name": "Grey", "voltage_v": "5.1", "current_a": "2.5", "connector": "micro-usb"}
+CABLE = {"what": "cable", "name": "Thick", "plug_to_supply": "usb-a", "plug_to_board": "usb-c", "length_m": "0.5"}
+
+
+def test_a_supply_has_a_cable_of_its_own_unless_it_has_sockets() -> None:
+    own = {"length_m": "1.5", "awg": "22", "battery_mah": "10000"}
+    assert one_line_of(**SUPPLY, **own)[0] == {
+        "note": "", "voltage_v": 5.1, "current_a": 2.5, "connector": "micro-USB", "length_m": 1.5, "awg": 22, "battery_mah": 10000,
+    }  # fmt: skip
+    assert one_line_of(**SUPPLY)[0] == {
+        "note": "", "voltage_v": 5.1, "current_a": 2.5, "connector": "micro-USB", "length_m": None, "awg": None, "battery_mah": None,
+    }  # fmt: skip
+    socket = one_line_of(**{**SUPPLY, "connector": SOCKETS[0].lower(), **own})[0]
+    assert (socket["connector"], socket["length_m"], socket["awg"]) == (SOCKETS[0], None, None)
+
+
+def test_a_cable_has_two_plugs_a_length_and_perhaps_a_gauge() -> None:
+    assert one_line_of(**CABLE, awg="20")[0] == {
+        "note": "", "plug_to_supply": "USB-A", "plug_to_board": "USB-C", "length_m": 0.5, "awg": 20,
+    }  # fmt: skip
+    assert one_line_of(**CABLE)[0]["awg"] is None
+
+
+@pytest.mark.parametrize(("thing", "column", "least", "most", "below", "above"), [
+    (SUPPLY, "voltage_v", "0.5", "60", "0.4", "60.5"), (SUPPLY, "current_a", "0.01", "30", "0.009", "30.5"),
+    (SUPPLY, "length_m", "0.01", "20", "0.009", "20.5"), (SUPPLY, "battery_mah", "1", "1000000", "0.5", "1000001"),
+    (SUPPLY, "cell_v", "0.1", "5", "0.09", "5.5"), (SUPPLY, "efficiency", "0.01", "1", "0.009", "1.5"), (CABLE, "length_m", "0.01", "20", "0.009", "20.5"),
+])  # fmt: skip
+def test_what_nobody_has_is_told_with_what_there_is(
+    thing: dict[str, str], column: str, least: str, most: str, below: str, above: str
+) -> None:
+    for said in (least, most):
+        assert one_line_of(**{**thing, column: said})[0][column] == float(said)
+    for said in (below, above):
+        assert one_line_of(**{**thing, column: said})[1] == (
+            f"{column}: {float(said):g} is not between {float(least):g} and {float(most):g}"
+        )
+    assert one_line_of(**{**thing, column: "much"})[1] == f"{column}: much is no number"
+
+
+def test_a_gauge_and_a_plug_are_of_those_there_are() -> None:
+    """AWG as in ASTM B258; those that power cables are made of stand in the table of copper."""
+    for gauge in (min(MILLIOHM_PER_M), max(MILLIOHM_PER_M)):
+        assert one_line_of(**CABLE, awg=str(gauge))[0]["awg"] == gauge
+    gauges = ", ".join(map(str, MILLIOHM_PER_M))
+    assert one_line_of(**CABLE, awg="11")[1] == f"awg: 11 is none of {gauges}"
+    assert one_line_of(**CABLE, awg="10.5")[1] == f"awg: 10.5 is none of {gauges}"
+    assert one_line_of(**CABLE, awg="9")[1] == "awg: 9 is not between 10 and 40"
+    assert one_line_of(**CABLE, awg="41")[1] == "awg: 41 is not between 10 and 40"
+    assert one_line_of(**{**CABLE, "plug_to_supply": ""})[1] == "plug_to_supply: nothing is none of USB-A, USB-C"
+    assert one_line_of(**{**CABLE, "plug_to_supply": "schuko"})[1] == "plug_to_supply: schuko is none of USB-A, USB-C"
+    without = {column: cell for column, cell in CABLE.items() if column != "plug_to_supply"}
+    assert one_line_of(**without)[1] == "plug_to_supply: nothing is none of USB-A, USB-C"
