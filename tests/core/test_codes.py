@@ -46,6 +46,7 @@ def made() -> set[str]:
     return found
 
 
+@pytest.mark.reads_source
 def test_every_code_is_registered_and_every_registered_code_is_made() -> None:
     assert made() == set(CODES)
 
