@@ -26,10 +26,11 @@ class Collected(PytestRunner):
     tests: dict[str, Any]
 
     def collect(self) -> None:
-        # Without capturing: it would begin here, in the process that says how the run goes.
+        # Without capturing: it would begin here, in the process that says how the run goes. Why a test failed is told in the shortest way.
+
         selected = (*self._pytest_add_cli_args_test_selection, *self._pytest_add_cli_args)
         with change_cwd("mutants"):
-            config = _prepareconfig(["--rootdir=.", "-x", "-q", "-s", *selected])
+            config = _prepareconfig(["--rootdir=.", "--tb=native", "-x", "-q", "-s", *selected])
             self.session = Session.from_config(config)
             config._do_configure()
             config.hook.pytest_sessionstart(session=self.session)
