@@ -27,7 +27,6 @@ class Collected(PytestRunner):
 
     def collect(self) -> None:
         # Without capturing: it would begin here, in the process that says how the run goes. Why a test failed is told in the shortest way.
-
         selected = (*self._pytest_add_cli_args_test_selection, *self._pytest_add_cli_args)
         with change_cwd("mutants"):
             config = _prepareconfig(["--rootdir=.", "--tb=native", "-x", "-q", "-s", *selected])
