@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from mintseed.core.described import Around, read_described
+from mintseed.core.image.report import XRay
 from mintseed.core.recipes.draft import draft_of, recipe_text
 from mintseed.core.recipes.kin import kin_of, with_release
 from mintseed.core.recipes.model import Recipe
@@ -67,3 +68,50 @@ def test_an_older_one_and_another_build_change_nothing_else() -> None:
     assert [len(r.builds) for r in second.releases] == [2]
     assert len({b.id for b in second.releases[0].builds}) == 2
     assert first.files == second.files == read(TEXT).files
+
+
+def reasons(image: XRay, recipe: Recipe) -> set[str]:
+    """Return what speaks for the kinship of an image that the recipe's own build is not named after; without its name and with too few, none."""
+    return {why for kin in kin_of(image, draft_of(image), [recipe]) for why in kin.why}
+
+
+def test_a_page_on_a_port_that_every_page_is_on_says_nothing() -> None:
+    recipe = read(TEXT)
+    said = "its page is on port"
+    for port in (80, 443):
+        usual = recipe.model_copy(update={"page": recipe.page.model_copy(update={"port": port})})
+        on_it = replace(NEWER, page=replace(NEWER.page, listen_port=port))
+        assert not [why for why in reasons(on_it, usual) if why.startswith(said)]
+    own = recipe.model_copy(update={"page": recipe.page.model_copy(update={"port": 8765, "assumed": False})})
+    for port, tells in ((8765, True), (8766, False), (None, False)):
+        on_it = replace(NEWER, page=replace(NEWER.page, listen_port=port, announced_port=None))
+        assert (f"{said} 8765" in reasons(on_it, own)) is tells, port
+    assumed = own.model_copy(update={"page": own.page.model_copy(update={"assumed": True})})
+    on_it = replace(NEWER, page=replace(NEWER.page, listen_port=8765))
+    assert f"{said} 8765" not in reasons(on_it, assumed)
+
+
+def test_a_file_is_called_alike_up_to_its_first_number() -> None:
+    called = "its file is called alike"
+    for name, alike in (
+        ("Weather-Post 2.0 arm64.img", True),
+        ("weather-post-3.img.xz", True),
+        ("weather-station-1.4-arm64.img.xz", False),
+    ):
+        assert (called in reasons(replace(NEWER, file_name=name), read(TEXT))) is alike, name
+    inside = replace(NEWER, file_name="download.zip", inside="weather-post-2.0.img")
+    assert called in reasons(inside, read(TEXT))
+
+
+def test_the_likeliest_comes_first_and_is_called_as_it_is() -> None:
+    """An appliance that shares less with the image comes after, in whatever order they were asked about."""
+    more = read(TEXT)
+    less = more.model_copy(update={"id": "other", "name": "Other post", "host_name": "x"})
+    for asked in ([more, less], [less, more]):
+        found = kin_of(NEWER, draft_of(NEWER), asked)
+        assert [(kin.recipe_id, kin.name) for kin in found] == [(more.id, more.name), ("other", "Other post")]
+        assert len(found[0].why) > len(found[1].why)
+    # An older release brings no files that a newer one reads, and takes none away.
+    older = replace(NEWER, file_name="weather-post-1.3-arm64.img.xz")
+    (kin,) = kin_of(older, draft_of(older), [more])
+    assert kin.changes == ("release 1.3 is added",)

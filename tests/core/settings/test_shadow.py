@@ -90,3 +90,30 @@ def test_no_hash_is_shown_and_the_file_stays_whose_it_is() -> None:
     assert HASH.encode() in filled.content
     assert (filled.owned.uid, filled.owned.gid, filled.owned.mode) == (None, None, None)
     assert "made.up" not in repr(xray) + repr(filled)
+
+
+def test_each_account_gets_its_own_and_an_empty_one_stops_none() -> None:
+    file = FileToFill(
+        path="etc/shadow", volume="root", dialect="shadow", title="password", values={"root": "{pin}", "post": "{admin_hash}", "mo": "{admin_hash}"}
+    )  # fmt: skip
+    after = shadow.apply(LINES, file, values(admin_hash=HASH, answers={"pin": ""})).split("\n")
+    assert [line.split(":")[1] for line in after if line] == ["*", HASH, HASH]
+    assert shadow.means("\n".join(after), "/etc/shadow", file).does == (
+        "lets nobody in as root with a password",
+        "lets post in with the password whose hash it holds",
+        "lets mo in with the password whose hash it holds",
+    )
+    assert shadow.means("\n".join(after), "/etc/shadow").does == ()
+
+
+@pytest.mark.parametrize(("account", "hashed", "found", "expected"), [
+    ("post", "a:b", "a hash holds a colon or a line's end", "one field"), ("post", "a\nb", "a hash holds a colon or a line's end", "one field"),
+    ("guest", HASH, "no account is called guest", "one of the image's own"),
+])  # fmt: skip
+def test_what_would_be_no_line_of_it_is_refused(account: str, hashed: str, found: str, expected: str) -> None:
+    file = FILE.model_copy(update={"values": {account: "{admin_hash}"}})
+    with pytest.raises(SettingsFileError) as refused:
+        shadow.apply(LINES, file, values(admin_hash=hashed))
+    said = refused.value
+    assert (said.found, said.expected, said.where) == (found, expected, "/etc/shadow")
+    assert said.next_step == ("Name another account in the recipe." if account == "guest" else "")
