@@ -36,13 +36,13 @@ JUDGED_TESTS = tuple(
 @dataclass(frozen=True)
 class Place:
     """What is changed (files and folders below src/mintseed), and which tests have to notice. `at_once`: how many run at once.
-    `arguments`: more of pytest's. `begins_s`: seconds the tests may take to begin; one that takes 15 times these and its own hangs."""
+    `arguments`: more of pytest's. `begins_s`: seconds the tests may take to begin, such as those of a database; one that takes 15 times these and its own hangs."""
 
     modules: tuple[str, ...]
     tests: tuple[str, ...]
     at_once: int = 2
     arguments: tuple[str, ...] = ()
-    begins_s: float = 2.0
+    begins_s: float = 1.0
 
 
 SLICE = Place(

@@ -479,3 +479,32 @@ def test_a_range_may_be_written_with_an_address_of_it() -> None:
     assert inside("192.0.2.9", ["192.0.2.77/24"])
     assert not inside("192.0.3.9", ["192.0.2.77/24"])
     assert addresses_in(["192.0.2.9/30"]) == ("192.0.2.9", "192.0.2.10")
+
+
+def test_a_line_of_a_list_that_lacks_something_is_passed_over() -> None:
+    """dnsmasq(8), --dhcp-leasefile; ip-neighbour(8). A lease without a client's own id has four words."""
+    mac = "02:46:57:aa:bb:cc"
+    assert parse_dnsmasq_leases(f"1764000000 {mac} {NEW} press\n1764000000 {mac} {NEW}\n") == (
+        Sighting(NEW, SeenBy.LEASE, mac, "press", expires="1764000000"),
+    )
+    assert parse_ip_neigh(f"{NEW} lladdr {mac} REACHABLE\n") == (Sighting(NEW, SeenBy.NEIGHBOUR, mac),)
+    assert parse_ip_neigh(f"{NEW} dev eth0 lladdr {mac} STALE\n") == (Sighting(NEW, SeenBy.NEIGHBOUR, mac, stale=True),)
+    for line in (
+        f"{NEW} dev eth0 lladdr {mac} FAILED", f"{NEW} dev eth0 lladdr {mac} INCOMPLETE", f"{NEW} dev eth0 {mac} REACHABLE", f"press dev eth0 lladdr {mac} REACHABLE",
+        f"{NEW} dev eth0 lladdr", f"{NEW} {mac} REACHABLE", f"{NEW} dev eth0 lladdr nothing REACHABLE",
+    ):  # fmt: skip
+        assert parse_ip_neigh(line) == (), line
+    # The word may be an interface's name as well.
+    assert parse_ip_neigh(f"{NEW} dev FAILED lladdr {mac} REACHABLE") == (Sighting(NEW, SeenBy.NEIGHBOUR, mac),)
+
+
+def test_another_at_an_address_that_somebody_had_is_new() -> None:
+    mine, theirs = "02:46:57:aa:bb:cc", "02:46:57:aa:bb:cd"
+    before = frozenset({NEW, pair(NEW, theirs), theirs})
+    assert is_new(NEW, mine, before)
+    assert not is_new(NEW, theirs, before)
+    assert not is_new(NEW, "", before), "nobody says whose it is"
+    assert not is_new(NEW, mine, frozenset({NEW})), "nobody knows who had it"
+    assert not is_new(NEW, mine, frozenset({NEW, pair(OLD, theirs)}))
+    assert is_new(NEW, "", frozenset({OLD}))
+    assert not is_new(NEW, mine, None)

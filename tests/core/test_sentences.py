@@ -40,6 +40,7 @@ from mintseed.core.plan.starts import board_fit, image_fit
 from mintseed.core.recipes.model import Ask, Choice, FileToFill
 from mintseed.core.settings.accounts import check_account, check_admin_password
 from mintseed.core.settings.answers import check_answers
+from mintseed.core.settings.by_hand import HandStep
 from mintseed.core.settings.fill import address_findings, fill_files
 from mintseed.core.settings.values import KnownNetwork, Unreadable, check_keyboard, check_own_passphrase, check_values
 from mintseed.core.setup.steps import StepResult, step_results
@@ -50,6 +51,7 @@ from tests.builders.xrays import holding
 from tests.core.image.test_compare import CHANGES, OLD
 from tests.core.plan.test_fit import xray
 from tests.core.plan.things import BOARDS, MICRO, PARTS, RECIPES
+from tests.core.settings.test_by_hand import steps
 from tests.core.settings.test_values import values
 
 SAID = Path(__file__).resolve().parents[1] / "data" / "sentences.txt"
@@ -158,7 +160,31 @@ STATES: dict[str, Callable[[], Iterable[StationState]]] = {
 }  # fmt: skip
 """how each station stands, and what is next there"""
 
-CASES: dict[str, Callable[[], Iterable[Finding | AssemblyStep | StationState | Difference]]] = {
+FIXED = FixedAddress("192.0.2.7", 24, "192.0.2.1", ("192.0.2.1", "192.0.2.2"))
+ALONE = FixedAddress("192.0.2.7", 24)
+FURTHER = (KnownNetwork("Harbour shed", "low water at six"), KnownNetwork("Guests", open=True))
+BY_HAND: dict[str, Callable[[], Iterable[HandStep]]] = {
+    "on the written card": lambda: steps("platen", "fill-after", files=("device.conf", "/etc/hostname")),
+    "over a cable": lambda: steps("lintel", "cable-first"),
+    "over a cable, with all there is": lambda: steps("lintel", "cable-first", values(address=FIXED, others=FURTHER, wpa3_only=True)),
+    "over a cable, hidden": lambda: steps("lintel", "cable-first", values(hidden=True, address=ALONE)),
+    "over a cable, to an open network": lambda: steps("platen", "cable-first", values(open_network=True, passphrase="")),
+    "over its own network": lambda: steps("farsight", "own-access-point"),
+    "over its own network, with all there is": lambda: steps("farsight", "own-access-point", values(address=FIXED, others=FURTHER, hidden=True)),
+    "over its own network, to an open one": lambda: steps("farsight", "own-access-point", values(open_network=True, passphrase="")),
+    "with a screen": lambda: steps("tinplay", "screen"),
+    "with a screen, with all there is": lambda: steps(
+        "tinplay", "screen", values(locale="en_GB.UTF-8", admin_name="keeper", address=FIXED, others=FURTHER, answers={a.id: "as I say" for a in RECIPES["tinplay"].asks}),
+        layout="us",
+    ),
+    "with a screen, by cable": lambda: steps("tinplay", "screen", values(way="cable", ssid="", passphrase="")),
+    "with a screen, to an open network": lambda: steps("tinplay", "screen", values(open_network=True, passphrase="")),
+    "over the network": lambda: steps("tinplay", "network-install", values(address=ALONE), layout="de"),
+    "filled before": lambda: steps("platen", "fill-before"),
+}  # fmt: skip
+
+CASES: dict[str, Callable[[], Iterable[Said]]] = {
+    **{f"by hand: {name}": by for name, by in BY_HAND.items()},
     **{f"how it stands: {name}": states for name, states in STATES.items()},
     **{f"another image: {' and '.join(now)}, {n}": partial(compare, OLD, replace(OLD, **now)) for n, (now, _) in enumerate(CHANGES)},
     "back to the first image": lambda: (d for now, _ in CHANGES for d in compare(replace(OLD, **now), OLD)),
@@ -244,9 +270,14 @@ CASES: dict[str, Callable[[], Iterable[Finding | AssemblyStep | StationState | D
 }  # fmt: skip
 
 
-def line(one: Finding | AssemblyStep | StationState | Difference) -> str:
+Said = Finding | AssemblyStep | StationState | Difference | HandStep
+
+
+def line(one: Said) -> str:
     if isinstance(one, AssemblyStep):
         return f"{one.title} | {one.why}"
+    if isinstance(one, HandStep):
+        return " | ".join((one.do, one.see, one.answer, one.secret))
     if isinstance(one, Difference):
         return " | ".join((one.topic, one.title, one.detail))
     if isinstance(one, StationState):

@@ -236,3 +236,10 @@ def test_only_a_service_with_a_web_type_is_the_page() -> None:
 def test_a_tree_that_names_nobody_is_our_error() -> None:
     with pytest.raises(DeviceTreeError, match="names no board"):
         read_device_tree(device_tree([""]), file="x.dtb")
+
+
+@pytest.mark.parametrize("text", ["{} *a/deep folder/x.img\n", "{}  x.img\n", "SHA256 (a/deep folder/x.img) = {}\n"])
+def test_a_file_is_listed_by_the_last_part_of_its_place(text: str) -> None:
+    """coreutils, sha256sum: the name as it was given, folders and all; --tag writes it as BSD's tools do."""
+    assert listed_for(text.format("ab" * 32), "x.img", alone=False) == Listed("ab" * 32, 1)
+    assert listed_for(text.format("ab" * 32), "folder/x.img", alone=False) is None
