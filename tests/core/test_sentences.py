@@ -7,7 +7,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable, Iterable
-from dataclasses import replace
+from dataclasses import asdict, replace
 from functools import partial
 from pathlib import Path
 from typing import Any
@@ -19,7 +19,7 @@ from mintseed.core.boot.assembly import AssemblyStep, assembly_steps
 from mintseed.core.boot.band import Band, not_looked
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.image.compare import Difference, compare
-from mintseed.core.image.facts import Account, SystemFacts
+from mintseed.core.image.facts import Account, Fact, PageFacts, SystemFacts
 from mintseed.core.line import StationState
 from mintseed.core.next_steps import (
     BLANK_CARD,
@@ -37,6 +37,8 @@ from mintseed.core.next_steps import (
 )
 from mintseed.core.plan.plan import PlannedPart
 from mintseed.core.plan.starts import board_fit, image_fit
+from mintseed.core.recipes.draft import DraftLine, Question, draft_of
+from mintseed.core.recipes.draft_files import DraftFile
 from mintseed.core.recipes.model import Ask, Choice, FileToFill
 from mintseed.core.settings.accounts import check_account, check_admin_password
 from mintseed.core.settings.answers import check_answers
@@ -51,6 +53,7 @@ from tests.builders.xrays import holding
 from tests.core.image.test_compare import CHANGES, OLD
 from tests.core.plan.test_fit import xray
 from tests.core.plan.things import BOARDS, MICRO, PARTS, RECIPES
+from tests.core.recipes.test_draft import POST, file
 from tests.core.settings.test_by_hand import steps
 from tests.core.settings.test_values import values
 
@@ -183,7 +186,37 @@ BY_HAND: dict[str, Callable[[], Iterable[HandStep]]] = {
     "filled before": lambda: steps("platen", "fill-before"),
 }  # fmt: skip
 
+PEOPLE = tuple(
+    Account(n, "locked", uid=uid, home=home)
+    for n, uid, home in (("root", 0, "/root"), ("post", 1000, "/home/post"), ("mo", 1001, "/home/mo"))
+)
+AT_ROOT = (
+    file("/etc/hostname", b"plain\n"), file("/etc/hosts", b"127.0.1.1 plain\n"), file("/etc/timezone", b"Etc/UTC\n"), file("/etc/shadow", b"post:!:1::::::\n"),
+    file("/etc/default/keyboard", b'XKBLAYOUT="us"\n'), file("/etc/locale.conf", b"LANG=C.UTF-8\n"),
+)  # fmt: skip
+WHOLE = SystemFacts(
+    networks=(Fact("the network manager", "etc/nm.service"),), time_zone=Fact("Etc/UTC", "etc/timezone"), locale=Fact("C.UTF-8", "etc/locale.conf"),
+    ssh=Fact("ssh", "etc/ssh.service"), accounts=PEOPLE, looks_for=(Fact("network.conf", "usr/bin/first"), Fact("wpa_supplicant.conf", "usr/bin/first")),
+)  # fmt: skip
+
+
+def drafted(**changes: Any) -> Iterable[Said]:
+    draft = draft_of(replace(POST, **changes))
+    return (*draft.lines, *draft.files, *draft.questions)
+
+
+DRAFTS: dict[str, Callable[[], Iterable[Said]]] = {
+    "what its boot volume offers": drafted,
+    "what lies on its root volume": lambda: drafted(files=AT_ROOT, system=WHOLE, root_unfillable=""),
+    "root alone": lambda: drafted(files=AT_ROOT, system=replace(WHOLE, accounts=PEOPLE[:1], looks_for=()), root_unfillable=""),
+    "both": lambda: drafted(files=(*POST.files, *AT_ROOT), system=WHOLE, root_unfillable=""),
+    "keys that are there": lambda: drafted(files=(file("/home/post/.ssh/authorized_keys", b""),), system=WHOLE, root_unfillable=""),
+    "its root volume cannot be filled": lambda: drafted(files=AT_ROOT, system=WHOLE, root_unfillable="its journal is not empty"),
+    "nothing is known": lambda: drafted(files=(), system=SystemFacts(), page=PageFacts(), boards=(), kernels=(), bits=None, file_name="x.img", root_unfillable=""),
+}  # fmt: skip
+
 CASES: dict[str, Callable[[], Iterable[Said]]] = {
+    **{f"a draft: {name}": draft for name, draft in DRAFTS.items()},
     **{f"by hand: {name}": by for name, by in BY_HAND.items()},
     **{f"how it stands: {name}": states for name, states in STATES.items()},
     **{f"another image: {' and '.join(now)}, {n}": partial(compare, OLD, replace(OLD, **now)) for n, (now, _) in enumerate(CHANGES)},
@@ -270,12 +303,14 @@ CASES: dict[str, Callable[[], Iterable[Said]]] = {
 }  # fmt: skip
 
 
-Said = Finding | AssemblyStep | StationState | Difference | HandStep
+Said = Finding | AssemblyStep | StationState | Difference | HandStep | DraftLine | DraftFile | Question
 
 
 def line(one: Said) -> str:
     if isinstance(one, AssemblyStep):
         return f"{one.title} | {one.why}"
+    if isinstance(one, DraftLine | DraftFile | Question):
+        return f"{type(one).__name__} | {' | '.join(str(value) for value in asdict(one).values())}"
     if isinstance(one, HandStep):
         return " | ".join((one.do, one.see, one.answer, one.secret))
     if isinstance(one, Difference):
