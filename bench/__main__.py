@@ -163,8 +163,7 @@ millisecond, and Django's ORM takes up to two milliseconds of a core to compose 
 is the ORM, a fifth of the whole waiting for MariaDB; what remains is judging, reading and writing JSON. Plan asks for most: everything
 on the shelf, who uses each thing, and the ways out. With eight at once two web processes, MariaDB and the eight clients, written in
 Python too, share two cores. The processes take connections in turn and few requests of one compute at once, in their order: before
-that, up to seven of the eight were answered by the same process, and Bench took 213, Plan 276 ms (measured on 2026-12-01, minutes before). A machine that is shared is twice as slow at
-another hour: on the evening of that day the commit of this table took 71 and 242 ms for Bench, the newest, minutes before, 68 and 234."""
+that, up to seven of the eight were answered by the same process, and Bench took 213, Plan 276 ms (measured on 2026-12-01, minutes before)."""
 
 
 def sections(asked: argparse.Namespace) -> dict[str, str]:
