@@ -59,13 +59,16 @@ CUT = """() => {
 
 @pytest.fixture(scope="module")
 def paths(application: Application) -> Iterator[list[str]]:
-    """The paths of all screens, with one deployment that is planned and filled and one that stops."""
+    """The paths of all screens, with one deployment that is planned and filled and one that stops, with as long a name as there is and no blank
+    in it."""
     with httpx.Client(base_url=f"{application.url}/api", timeout=30, headers=application.token) as client:
 
         def ask(method: str, path: str, body: object = None) -> Any:
             return client.request(method, path, json=body).raise_for_status().json()
 
-        made = [ask("POST", "/deployments", {"recipe": "platen", "name": f"Screen {n}"})["id"] for n in (1, 2)]
+        made = [
+            ask("POST", "/deployments", {"recipe": "platen", "name": name})["id"] for name in ("Screen 1", "M" * 80)
+        ]
         plan = ask("GET", f"/deployments/{made[0]}/plan")
         unit = next(u["id"] for u in plan["units"] if u["board_name"] == "Larkspur R")
         ask("PUT", f"/deployments/{made[0]}/plan", {"board_unit_id": unit, "card_gb": 16})

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import hashlib
+import io
 import shutil
 import stat
 import subprocess
@@ -18,6 +19,7 @@ from django.test import Client
 from django.utils import timezone
 
 from mintseed import wiring
+from mintseed.server.api.handed_over import checksum_of, handed_over
 from mintseed.server.done.copies import remove_old_copies
 from mintseed.server.kept.models import FilledCopy, Image, Job, LogEntry
 from tests.server.conftest import Api, started, work
@@ -188,3 +190,14 @@ def test_packed_as_one_likes_it_is_the_same_image_and_its_checksum_file_fits(
     unpacked = subprocess.run([tool, "-dc"], input=packed, capture_output=True, check=True).stdout
     assert hashlib.sha256(unpacked).hexdigest() == plain["sha256"]
     assert api.call("post", f"/deployments/{pk}/card/copies", {"packing": "bzip2"})[0] == 422
+
+
+def test_a_file_is_sent_under_its_name_whatever_its_letters() -> None:
+    """RFC 6266 §5, RFC 8187 §3.2.3: the letters beyond ASCII in percent signs, as UTF-8; quotes within it are escaped."""
+    for name, said in (
+        ("кухня-3.2.img", "attachment; filename*=utf-8''%D0%BA%D1%83%D1%85%D0%BD%D1%8F-3.2.img"),
+        ('the "old" one.img', 'attachment; filename="the \\"old\\" one.img"'),
+    ):
+        sent_as = handed_over(io.BytesIO(b""), name, 0, "00" * 32).headers["Content-Disposition"]
+        assert sent_as == said
+    assert checksum_of("кухня.img", "00" * 32).headers["Content-Disposition"].endswith("%D1%8F.img.sha256")

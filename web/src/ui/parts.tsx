@@ -76,7 +76,7 @@ const TAGS = {
 
 export function Tag({ tone = "plain", mono, children }: { tone?: keyof typeof TAGS; mono?: boolean; children: ReactNode }) {
   return (
-    <span className={`inline-flex items-center gap-1.5 rounded-md px-2 py-0.5 text-[0.85rem] font-[550] ${TAGS[tone]} ${mono ? "font-mono" : ""}`}>{children}</span>
+    <span className={`inline-flex max-w-full items-center gap-1.5 rounded-md px-2 py-0.5 text-[0.85rem] font-[550] ${TAGS[tone]} ${mono ? "font-mono" : ""}`}>{children}</span>
   );
 }
 

@@ -38,7 +38,9 @@ export function Network({ network: n, onSave, onRemove }: Props) {
         </span>
         <Mono className="break-all text-ink-2">{shown || (n.open ? "anybody joins" : n.passphrase_set ? "••••••••••••" : "no passphrase")}</Mono>
         {n.used_by.map((name) => (
-          <Tag key={name}>{name}</Tag>
+          <Tag key={name}>
+            <span className="min-w-0 [overflow-wrap:anywhere]">{name}</span>
+          </Tag>
         ))}
         <span className="ml-auto flex gap-2">
           {n.passphrase_set && !n.open && (
