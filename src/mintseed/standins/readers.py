@@ -129,11 +129,12 @@ def make_sparse(path: Path, size_bytes: int) -> None:
 def really(faults: dict[str, int], offset: int, length: int) -> Iterator[tuple[int | None, int, int]]:
     """Yield where a card with `faults` really puts what is addressed, stretch by stretch: its place, None for nowhere, and which
     bytes of the `length` lie there."""
-    if not _lies(faults):
+    real, wraps = faults.get("wraps_at_bytes"), True
+    if real is None:
+        real, wraps = faults.get("drops_beyond_bytes"), False
+    if real is None:
         yield offset, 0, length
         return
-    wraps = "wraps_at_bytes" in faults
-    real = faults["wraps_at_bytes" if wraps else "drops_beyond_bytes"]
     begin = 0
     while begin < length:
         at = offset + begin
@@ -144,7 +145,7 @@ def really(faults: dict[str, int], offset: int, length: int) -> Iterator[tuple[i
 
 def _lies(faults: dict[str, int]) -> bool:
     """Return whether a card with `faults` holds less than it says."""
-    return "wraps_at_bytes" in faults or "drops_beyond_bytes" in faults
+    return faults.get("wraps_at_bytes") is not None or faults.get("drops_beyond_bytes") is not None
 
 
 def _never_written(descriptor: int, offset: int, length: int) -> bool:

@@ -155,9 +155,9 @@ def _accounts(was: XRay, now: XRay) -> Iterator[Difference]:
         return
     yield from _named("accounts", before, after, "No longer there:", "New:")
     for name in (n for n in before if n in after):
-        is_now, was_then = _login(after[name])[0], _login(before[name])[1]
-        if _login(before[name]) != _login(after[name]):
-            yield Difference("accounts", f"{name} {is_now}", f"Before, it {was_then}.")
+        is_now, was_then = _login(after[name]), _login(before[name])
+        if is_now != was_then:
+            yield Difference("accounts", f"{name} {is_now[0]}", f"Before, it {was_then[1]}.")
 
 
 _LOGINS = {
