@@ -14,7 +14,7 @@ from torture.ports import free_port
 PROJECT = Path(__file__).resolve().parents[1]
 WORKER = os.environ.get("PYTEST_XDIST_WORKER", "")
 NUMBER = int(WORKER.removeprefix("gw") or os.environ.get("MINTSEED_TESTS_PLACE") or 0)
-HOME = PROJECT / "var" / (f"test-{NUMBER}" if NUMBER else "test")
+HOME = Path(os.environ.get("MINTSEED_TESTS_ROOM", PROJECT / "var")) / (f"test-{NUMBER}" if NUMBER else "test")
 
 os.environ["MINTSEED_HOME"] = str(HOME)
 os.environ["MINTSEED_LIBRARY"] = str(HOME / "library")

@@ -28,7 +28,7 @@ COPIED = ("src", "tests", "torture", "bench", "docs", "recipes", "boards", "part
 
 JUDGED_TESTS = tuple(
     f"tests/server/test_{name}.py"
-    for name in ("changes", "due", "hands", "job_state", "keeping", "line", "lists", "log", "networks", "proofs", "records", "taken_off", "topics", "two_at_once", "watch")
+    for name in ("changes", "due", "hands", "job_state", "keeping", "line", "lists", "log", "networks", "proofs", "records", "taken_off", "topics", "watch")
 )  # fmt: skip
 """those that judge in their own process; the others start programs, in which no fault is"""
 
@@ -36,13 +36,14 @@ JUDGED_TESTS = tuple(
 @dataclass(frozen=True)
 class Place:
     """What is changed (files and folders below src/mintseed), and which tests have to notice. `at_once`: how many run at once.
-    `arguments`: more of pytest's. `begins_s`: seconds the tests may take to begin, such as those of a database; one that takes HANGS times these and its own hangs."""
+    `arguments`: more of pytest's. `worth_s`: seconds of tests that are run against one. `begins_s`: seconds the tests may take to begin, such as those of a database; one that takes HANGS times these and its own hangs."""
 
     modules: tuple[str, ...]
     tests: tuple[str, ...]
     at_once: int = 2
     arguments: tuple[str, ...] = ()
     begins_s: float = 1.0
+    worth_s: float = 3.0
 
 
 HANGS = 6
@@ -53,8 +54,8 @@ SLICE = Place(
 )  # fmt: skip
 WHOLE = {
     "core": Place(("core",), ("tests/core",)),
-    # A database serves one at a time; its tables are made once, not for each fault.
-    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), 8.0),
+    # Beside each other they would wait for each other's rows.
+    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), worth_s=20.0),
 }
 
 KEPT = PROJECT / "var" / "mutants"
@@ -81,13 +82,13 @@ def put_in_faults(place: Place, *, most_s: float | None = None, kept: Path | Non
         _copy(folder, place.tests)
         settings = {
             "source_paths": ["src/mintseed"], "only_mutate": [pattern(m) for m in place.modules], "also_copy": list(COPIED),
-            "pytest_add_cli_args_test_selection": list(place.tests), "pytest_add_cli_args": ["-m", "not reads_source", *place.arguments],
+            "pytest_add_cli_args_test_selection": list(place.tests), "pytest_add_cli_args": ["-m", LEFT_OUT, *place.arguments],
             "timeout_constant": place.begins_s, "timeout_multiplier": HANGS,
         }  # fmt: skip
         lines = [f"{key} = {json.dumps(value)}" for key, value in settings.items()]
         text = (PROJECT / "pyproject.toml").read_text()
         (folder / "pyproject.toml").write_text("\n".join([text, "[tool.mutmut]", *lines, ""]))
-        said = _mutmut(folder, "run", "--max-children", str(place.at_once), most_s=most_s)
+        said = _mutmut(folder, "run", "--max-children", str(place.at_once), most_s=most_s, worth_s=place.worth_s)
         results = _mutmut(folder, "results", "--all", "true")
         found = [line.strip().rpartition(": ") for line in results.splitlines() if ": " in line]
         count = {
@@ -146,9 +147,11 @@ def _try_again(mutants: Path) -> None:
         path.write_text(json.dumps(held, indent=4))
 
 
-def _mutmut(folder: Path, *arguments: str, most_s: float | None = None) -> str:
+def _mutmut(folder: Path, *arguments: str, most_s: float | None = None, worth_s: float = 0.0) -> str:
     environment = {k: v for k, v in os.environ.items() if not k.startswith(("PYTEST_", "MINTSEED_"))}
-    environment |= {"PYTEST_DISABLE_PLUGIN_AUTOLOAD": "1", "PYTEST_ADDOPTS": " ".join(LITTLE_AROUND_IT)}
+    environment |= {
+        "PYTEST_DISABLE_PLUGIN_AUTOLOAD": "1", "PYTEST_ADDOPTS": " ".join(LITTLE_AROUND_IT), "FAULTS_MOST_S": str(worth_s),
+    }  # fmt: skip
     # A session of its own, as it leaves processes behind where it is killed; asked to stop, it writes down what it saw.
     with subprocess.Popen(
         [sys.executable, "-m", "torture.one_collection", *arguments], cwd=folder, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
@@ -168,6 +171,10 @@ def _mutmut(folder: Path, *arguments: str, most_s: float | None = None) -> str:
 
 
 STOPS_WITHIN_S = 60.0
+
+LEFT_OUT = "not reads_source and not django_db(transaction=True)"
+"""Where a test reads the program's text, each file stands in all its forms; and what one wrote for good would be there for the next
+fault, if it was ended in the middle."""
 
 LITTLE_AROUND_IT = (
     "-p", "pytest_django.plugin", "-p", "_hypothesis_pytestplugin", "-p", "no:cacheprovider", "-p", "no:junitxml", "-p", "no:pastebin",

@@ -1,57 +1,115 @@
 """mutmut, with the tests collected once for all faults. python -m torture.one_collection run --max-children 2
 
 By itself it starts pytest anew for each fault, which takes ten times as long as the tests that reach one (measured). Here every fault's
-process is forked from one in which they lie collected, and runs those that reach it, until one fails.
+process is forked from one in which they lie collected, with what a whole session shares set up (a database, the demo's images), and runs
+those that reach it, until one fails: first those that noticed another fault of the same function, then those that reach least besides it,
+for as long as is worth it.
 """
 
 from __future__ import annotations
 
+import hashlib
 import os
+import shutil
+import tempfile
+from collections import Counter
 from collections.abc import Iterable
+from functools import partial
+from math import ceil
 from pathlib import Path
 from typing import Any
 
 import mutmut.__main__ as program
 from _pytest.config import ExitCode, _prepareconfig
-from _pytest.main import Failed, Session
+from _pytest.main import Session
+from _pytest.outcomes import Skipped
+from _pytest.runner import CallInfo
+from _pytest.tmpdir import tmppath_result_key
+from django.db import connections
+from mutmut.configuration import config
 from mutmut.runners.harness import PytestRunner
+from mutmut.state import state
 from mutmut.utils.file_utils import change_cwd
+from mutmut.utils.format_utils import mangled_name_from_mutant_name
 from mutmut.workers import isolation
+
+MOST_S = float(os.environ.get("FAULTS_MOST_S", "inf"))
+"""seconds of tests that are worth running against one fault. Without an end most of a run's time goes into those no test notices."""
+
+
+SLOW_S = 0.5
+"""a test that takes longer is run where no quicker one has noticed"""
 
 
 class Collected(PytestRunner):
-    """`session`: None until the faults begin; before, the tests are run as ever."""
+    """`session`: None until the faults begin; before, the tests are run as ever. `noticed`: a folder with a file for each function, in which
+    the tests stand that noticed a fault in it: the processes of its other faults are to know."""
 
     session: Session | None = None
     tests: dict[str, Any]
+    noticed: Path
+    reaches: Counter[str]
 
     def collect(self) -> None:
-        # Without capturing: it would begin here, in the process that says how the run goes. Why a test failed is told in the shortest way.
+        # Without capturing: it would begin here, in the process that says how the run goes.
         selected = (*self._pytest_add_cli_args_test_selection, *self._pytest_add_cli_args)
         with change_cwd("mutants"):
-            config = _prepareconfig(["--rootdir=.", "--tb=native", "-x", "-q", "-s", *selected])
+            config = _prepareconfig(["--rootdir=.", "-q", "-s", *selected])
             self.session = Session.from_config(config)
             config._do_configure()
             config.hook.pytest_sessionstart(session=self.session)
             config.hook.pytest_collection(session=self.session)
-        self.tests = {item.nodeid: item for item in self.session.items}
+            self.tests = {item.nodeid: item for item in self.session.items}
+            # The one that asks for most stands for all.
+            self.run(max(self.session.items, key=lambda item: len(getattr(item, "fixturenames", ()))))
+        # A process and its parent cannot share one.
+        connections.close_all()
+        self.reaches = Counter(test for tests in state().tests_by_mangled_function_name.values() for test in tests)
+        self.noticed = Path(tempfile.mkdtemp(prefix="mintseed-noticed-"))
+
+    def in_order(self, function: Path, tests: Iterable[str]) -> list[str]:
+        """Return those of `tests` that are worth running, the likeliest to notice first."""
+        before = Counter(function.read_text().splitlines() if function.exists() else ())
+        took_s, left_s, chosen = state().duration_by_test, MOST_S, list[str]()
+        for test in sorted(
+            tests, key=lambda test: (-before[test], took_s[test] > SLOW_S, self.reaches[test], took_s[test])
+        ):
+            if not chosen or took_s[test] <= left_s:
+                chosen.append(test)
+                left_s -= took_s[test]
+        return chosen
+
+    def run(self, item: Any) -> bool:
+        """Run a test, keeping what the session shares; return whether it passed. Nobody reads why it did not, so nothing puts that together:
+        in a file that holds every fault it takes longer than the test."""
+        if not item._request:
+            item._initrequest()
+        item.stash[tmppath_result_key] = {}
+        hooks, excused = item.ihook, True
+        for step in (hooks.pytest_runtest_setup, hooks.pytest_runtest_call):
+            ended = CallInfo.from_call(partial(step, item=item), "call")
+            if ended.excinfo is not None:
+                excused = ended.excinfo.errisinstance(Skipped)
+                break
+        ended = CallInfo.from_call(partial(hooks.pytest_runtest_teardown, item=item, nextitem=self.session), "teardown")
+        item._request = item.funcargs = None
+        return excused and ended.excinfo is None
 
     def run_tests(self, *, mutant_name: str | None, tests: Iterable[str]) -> int:
         if self.session is None or mutant_name is None:
             return int(super().run_tests(mutant_name=mutant_name, tests=tests))
-        session = self.session
-        # What it says of each test is for nobody.
-        session.config.get_terminal_writer()._file = Path(os.devnull).open("w")
+        function = self.noticed / mangled_name_from_mutant_name(mutant_name)
         with change_cwd("mutants"):
             try:
-                session.items = [self.tests[test] for test in tests]
-                session.config.hook.pytest_runtestloop(session=session)
-            except Failed:
-                return ExitCode.TESTS_FAILED
+                failed = next((test for test in self.in_order(function, tests) if not self.run(self.tests[test])), None)
             except BaseException:
                 # Whatever it is, this process is not the one that goes on to the next fault; and no test has noticed anything.
                 return ExitCode.OK
-        return ExitCode.TESTS_FAILED if session.testsfailed else ExitCode.OK
+        if failed is None:
+            return ExitCode.OK
+        with function.open("a") as file:
+            file.write(f"{failed}\n")
+        return ExitCode.TESTS_FAILED
 
 
 class Forking(isolation.ForkRunner):
@@ -63,6 +121,16 @@ class Forking(isolation.ForkRunner):
         self._tests.collect()
         super().startup()
 
+    def submit(self, mutant_name: str, tests: list[str], cpu_time_limit: int, estimated_time: float) -> None:
+        # Nobody waits for tests that are not run.
+        takes_s = min(estimated_time, MOST_S)
+        limit = ceil((takes_s + config().timeout_constant) * config().timeout_multiplier * 2)
+        super().submit(mutant_name, tests, min(cpu_time_limit, limit), takes_s)
+
+    def shutdown(self) -> None:
+        super().shutdown()
+        shutil.rmtree(self._tests.noticed, ignore_errors=True)
+
 
 def runner(max_workers: int) -> Forking:
     tests = Collected()
@@ -70,10 +138,16 @@ def runner(max_workers: int) -> Forking:
     return Forking(max_workers, tests)
 
 
+def by_chance(fault: str) -> bytes:
+    """Return the place of a fault in the order in which they are tried: a run that is cut off has tried some of everywhere, and not those
+    whose tests are quick."""
+    return hashlib.blake2s(fault.encode()).digest()
+
+
 def silent(*_: object, **__: object) -> None:
     """Show nothing of how far it is: it would count over all faults anew for each."""
 
 
 if __name__ == "__main__":
-    vars(program).update(get_mutant_runner=runner, print_stats=silent)
+    vars(program).update(get_mutant_runner=runner, print_stats=silent, estimated_worst_case_time=by_chance)
     program.cli()

@@ -1,15 +1,10 @@
-"""What is said, whole: severity, place, sentences, source and proposal of findings, as tests/data/sentences.txt has them.
-
-After a change of words: MINTSEED_SENTENCES=write, and read what has become of the file.
-"""
+"""What is said, whole: severity, place, sentences, source and proposal of findings, as tests/data/sentences.txt has them (builders/told.py)."""
 
 from __future__ import annotations
 
-import os
 from collections.abc import Callable, Iterable
 from dataclasses import asdict, replace
 from functools import partial
-from pathlib import Path
 from typing import Any
 
 import pytest
@@ -49,6 +44,7 @@ from mintseed.core.setup.steps import StepResult, step_results
 from mintseed.core.site.addresses import FixedAddress
 from mintseed.core.site.channels import check_channel
 from mintseed.core.site.languages import check_locale
+from tests.builders import told
 from tests.builders.xrays import holding
 from tests.core.image.test_compare import CHANGES, OLD
 from tests.core.plan.test_fit import xray
@@ -57,7 +53,7 @@ from tests.core.recipes.test_draft import POST, file
 from tests.core.settings.test_by_hand import steps
 from tests.core.settings.test_values import values
 
-SAID = Path(__file__).resolve().parents[1] / "data" / "sentences.txt"
+SAID = "sentences.txt"
 KEY = "ab" * 32
 TAKEN = frozenset({"hall"})
 HASH = "$6$made$up"
@@ -318,34 +314,17 @@ def line(one: Said) -> str:
     if isinstance(one, StationState):
         how = f"{'done' if one.done is True else one.done} {one.verdict}{' running' if one.running is True else ''}"
         return " | ".join((how, one.note, one.next_step, one.next_detail, one.button))
-    where = " ".join(
-        f"{name}={value}" for name in ("file", "line", "part", "field") if (value := getattr(one.where, name))
-    )
-    action = f"[{one.action.label} -> {one.action.station} {one.action.field} {one.action.value}]" if one.action else ""
-    return " | ".join((f"{one.severity} {one.code}", where, one.title, one.detail, one.fix, one.source, action))
+    return told.finding(one)
 
 
-def told(case: str) -> list[str]:
-    return [line(f) for f in CASES[case]()]
+TOLD: told.Cases = {case: partial(lambda said: map(line, said()), said) for case, said in CASES.items()}
+told.write(SAID, TOLD)
 
 
-@pytest.fixture(scope="module")
-def sentences() -> dict[str, list[str]]:
-    if os.environ.get("MINTSEED_SENTENCES") == "write":
-        SAID.write_text("\n".join(text for case in CASES for text in (f"== {case}", *told(case))) + "\n")
-    found: dict[str, list[str]] = {}
-    for text in SAID.read_text().splitlines():
-        if text.startswith("== "):
-            found[text[3:]] = []
-        else:
-            found[next(reversed(found))].append(text)
-    return found
+@pytest.mark.parametrize("case", TOLD)
+def test_it_is_said_so(case: str) -> None:
+    assert list(TOLD[case]()) == told.kept(SAID)[case]
 
 
-@pytest.mark.parametrize("case", CASES)
-def test_it_is_said_so(sentences: dict[str, list[str]], case: str) -> None:
-    assert told(case) == sentences[case]
-
-
-def test_each_sentence_is_of_a_case(sentences: dict[str, list[str]]) -> None:
-    assert list(sentences) == list(CASES)
+def test_each_sentence_is_of_a_case() -> None:
+    assert list(told.kept(SAID)) == list(TOLD)

@@ -36,7 +36,12 @@ def decimal_size(size_bytes: int) -> str:
 
 
 def _bytes(size_bytes: int) -> str:
-    return f"{size_bytes} byte{'s' * (size_bytes != 1)}"
+    return counted(size_bytes, "byte")
+
+
+def counted(number: int, thing: str) -> str:
+    """Return so many of a thing whose name takes an s: ``1 file``, ``2 files``."""
+    return f"{number} {thing}{'s' * (number != 1)}"
 
 
 def nominal_gb(size_bytes: int) -> int | None:

@@ -19,6 +19,7 @@ from mintseed.core.settings.values import (
     SettingValues,
 )
 from mintseed.core.site.addresses import FixedAddress
+from mintseed.core.units import counted
 from mintseed.core.visible import one_line
 
 SOURCE = "connman-service.config(5)"
@@ -178,7 +179,7 @@ def _service(said: dict[str, str], where: Where) -> Iterator[Finding]:
         and not re.fullmatch(r"[0-9a-fA-F]{64}", key)
         and not PASSPHRASE_LEAST <= len(key.encode()) <= PASSPHRASE_MOST
     ):
-        yield Finding("wifi.passphrase-length" if key else "wifi.key-missing", Severity.STOP, f"The reader sees a passphrase of {len(key.encode())} characters" if key else "The key is not in the file",
+        yield Finding("wifi.passphrase-length" if key else "wifi.key-missing", Severity.STOP, f"The reader sees a passphrase of {counted(len(key.encode()), 'character')}" if key else "The key is not in the file",
                       "The network is not joined.", f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed.", where, SOURCE)  # fmt: skip
 
 

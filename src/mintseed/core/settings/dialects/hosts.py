@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ipaddress
 import re
 from collections.abc import Iterator
 
@@ -38,12 +39,23 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
 
 
 def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
-    """Yield lines that name an address alone, which the resolver passes over."""
+    """Yield lines that the resolver passes over: those that name an address alone, and those that begin with none."""
     for number, line in enumerate(text.split("\n"), 1):
         words = line.split("#")[0].split()
         if len(words) == 1:
             yield Finding("hosts.no-name", Severity.CHECK, f"Line {number} names an address and no host",
                           "Expected an address and at least one name.", "Add the name, or take the line out.", Where(file=path, line=number))  # fmt: skip
+        elif words and not _is_address(words[0]):
+            yield Finding("hosts.no-address", Severity.CHECK, f"Line {number} does not begin with an address", f"{one_line(words[0])} is none: the line is passed over.",
+                          "Write the address first, its names behind it.", Where(file=path, line=number), "hosts(5)")  # fmt: skip
+
+
+def _is_address(word: str) -> bool:
+    try:
+        ipaddress.ip_address(word)
+    except ValueError:
+        return False
+    return True
 
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:

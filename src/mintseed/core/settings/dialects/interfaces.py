@@ -16,6 +16,7 @@ from mintseed.core.settings.meaning import BY_ITSELF, KEY, NOTHING, OPEN, PHRASE
 from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
 from mintseed.core.site.addresses import FixedAddress
+from mintseed.core.units import counted
 
 SOURCE = "interfaces(5)"
 
@@ -222,7 +223,7 @@ def _stanza(words: list[str], number: int, end: int, where: Where, found: list[F
         found.append(
             _refused(
                 "interfaces.family",
-                f"{family or 'Nothing'} is no kind of address",
+                f"{family} is no kind of address" if family else f"Line {where.line} does not say which kind of address",
                 f"Write iface {device or 'wlan0'} inet dhcp.",
                 where,
             )
@@ -317,7 +318,7 @@ def _wifi(stanza: Stanza, by_itself: set[str], path: str) -> Iterator[Finding]:
     if not key and "PSK" in management:
         yield Finding("wifi.key-missing", Severity.STOP, "The key is not in the file", "It would join nothing that has one.", "Add wpa-psk.", at("wpa-ssid"), SOURCE)  # fmt: skip
     elif key and not _HEX_KEY.fullmatch(phrase) and not PASSPHRASE_LEAST <= len(phrase) <= PASSPHRASE_MOST:
-        yield Finding("wifi.passphrase-length", Severity.STOP, f"The reader sees a passphrase of {len(phrase)} characters", "The network is not joined.",
+        yield Finding("wifi.passphrase-length", Severity.STOP, f"The reader sees a passphrase of {counted(len(phrase), 'character')}", "The network is not joined.",
                       f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed, or 64 hex digits.", at("wpa-psk"), SOURCE)  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from mintseed.core.settings.dialects.keyfile_fields import escaped
 from mintseed.core.settings.meaning import KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
 from mintseed.core.settings.sections import read_lines, set_key, span
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SettingValues
+from mintseed.core.units import counted
 from mintseed.core.visible import one_line
 
 SOURCE = "iwd.network(5)"
@@ -78,7 +79,7 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
         elif (line.section, line.key) == ("Security", "Passphrase"):
             phrase = line.value
             if not PASSPHRASE_LEAST <= len(phrase.encode()) <= PASSPHRASE_MOST:
-                yield Finding("wifi.passphrase-length", Severity.STOP, f"The reader sees a passphrase of {len(phrase.encode())} characters",
+                yield Finding("wifi.passphrase-length", Severity.STOP, f"The reader sees a passphrase of {counted(len(phrase.encode()), 'character')}",
                               "The network is not joined.", f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed.", where, SOURCE)  # fmt: skip
         elif line.section == "Settings" and line.key in ("AutoConnect", "Hidden", "AlwaysRandomizeAddress"):
             said = line.value.strip().lower()

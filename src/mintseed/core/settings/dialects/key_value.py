@@ -199,5 +199,6 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
         key, equals, value = line.partition("=")
         if equals and not line.lstrip().startswith("#"):
             shell = file is None or by_shell(file)
-            pairs[key.split()[-1] if key.split() else key] = shell_word(value).text if shell else value
+            word = shell_word(value.strip() if file is None else value)
+            pairs[key.split()[-1] if key.split() else key] = word.text if shell and not word.is_open else value
     return of_pairs(pairs, file)

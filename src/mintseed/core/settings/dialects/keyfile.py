@@ -12,6 +12,7 @@ from mintseed.core.settings.dialects.value_table import Field
 from mintseed.core.settings.meaning import BY_ITSELF, KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
 from mintseed.core.settings.sections import BLANKS, at, read_lines, section_of, set_key, span
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
+from mintseed.core.units import counted
 from mintseed.core.visible import one_line
 
 SOURCE = "nm-settings-keyfile(5)"
@@ -487,7 +488,7 @@ def _check_key(value: str, where: Where) -> Iterator[Finding]:
         yield _stop("keyfile.comment-behind", "A comment behind the key becomes part of it",
                     "Here # begins a comment only at the start of a line.", "Put the comment in a line of its own.", where)  # fmt: skip
     elif not PASSPHRASE_LEAST <= len(said) <= PASSPHRASE_MOST:
-        yield _stop("wifi.passphrase-length", f"The passphrase has {len(said)} characters", "The reader takes it and never joins.",
+        yield _stop("wifi.passphrase-length", f"The passphrase has {counted(len(said), 'character')}", "The reader takes it and never joins.",
                     f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} characters, or 64 hex digits.", where)  # fmt: skip
 
 

@@ -35,6 +35,7 @@ from mintseed.core.settings.values import (
 )
 from mintseed.core.settings.yaml_text import Path, YamlFault, at, child, keys, quoted, set_value
 from mintseed.core.site.addresses import FixedAddress
+from mintseed.core.units import counted
 from mintseed.core.visible import one_line
 
 SOURCE = "netplan-yaml(5)"
@@ -427,7 +428,7 @@ def _point(name: yaml.ScalarNode, point: yaml.Node, path: str) -> Iterator[Findi
         and not _HEX_KEY.fullmatch(password.value)
         and not PASSPHRASE_LEAST <= len(password.value.encode()) <= PASSPHRASE_MOST
     ):
-        yield _stop("wifi.passphrase-length", f"The reader sees a passphrase of {len(password.value.encode())} characters", "It refuses the whole file because of it.",
+        yield _stop("wifi.passphrase-length", f"The reader sees a passphrase of {counted(len(password.value.encode()), 'character')}", "It refuses the whole file because of it.",
                     f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed, or 64 hex digits.", password, path)  # fmt: skip
     elif password is None and (management is not None and kind == "psk"):
         yield _stop(

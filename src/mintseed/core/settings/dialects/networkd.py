@@ -193,8 +193,8 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     """Return which address is taken, on which device."""
     said = {(line.section, line.key): line.value.strip() for line in read_lines(text) if line.key}
     asked = DHCP.get(said.get(("Network", "DHCP"), "").lower(), "no") != "no"
-    fixed = said.get(("Network", "Address"), "") or said.get(("Address", "Address"), "")
-    matched = any(section == "Match" for section, _ in said)
-    return (
-        Meaning(address=one_line(fixed) if fixed and not asked else BY_ITSELF if asked else "") if matched else NOTHING
-    )
+    addresses = (said.get((section, "Address"), "") for section in ("Network", "Address"))
+    fixed = next((one for one in addresses if one and not _odd("Network", "Address", one)), "")
+    if not any(section == "Match" for section, _ in said):
+        return NOTHING
+    return Meaning(address=BY_ITSELF if asked else one_line(fixed))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterator
 
 from mintseed.core.errors import SettingsFileError
@@ -9,11 +10,16 @@ from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.meaning import Meaning
 from mintseed.core.settings.values import SettingValues
+from mintseed.core.units import counted
 from mintseed.core.visible import one_line
 
 FIELDS = 9
 PASSWORD, CHANGED = 1, 2
 """places of the fields, from 0"""
+
+LOCKS = ("!", "*")
+SHORTEST_TYPED = 4
+"""characters; shorter ones are marks that nobody logs in, such as x or NP (common practice)"""
 
 CHANGE_AT_NEXT_LOGIN = "0"
 """in the field of the day it was changed: the password is asked to be changed at the next login (shadow(5))"""
@@ -59,7 +65,18 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
         elif name in seen:
             yield Finding("shadow.twice", Severity.CHECK, f"{one_line(name)} is in it twice", "Only the first line counts.",
                           f"Leave line {number} out.", where, "getspnam(3)")  # fmt: skip
+        elif _is_typed(word := rest[PASSWORD - 1]):
+            yield Finding("shadow.password-plain", Severity.CHECK, f"A word stands where the hash of {one_line(name)}'s password belongs",
+                          f"Taken as a hash, its {counted(len(word), 'character')} open nothing, and whoever has the card can read them.",
+                          "Set the password under Settings, or write its hash, which begins with $6$.", where, "crypt(5)")  # fmt: skip
         seen.add(name)
+
+
+def _is_typed(word: str) -> bool:
+    """Return whether a field of passwords holds neither a hash nor a mark that nobody logs in. Sources: shadow(5); crypt(5), whose oldest
+    hashes are 13 letters, or 20 that begin with an underline."""
+    hashed = word.startswith("$") or re.fullmatch(r"[./0-9A-Za-z]{13}|_[./0-9A-Za-z]{19}", word)
+    return len(word) >= SHORTEST_TYPED and not hashed and not word.startswith(LOCKS)
 
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:

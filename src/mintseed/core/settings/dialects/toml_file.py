@@ -54,13 +54,16 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
     try:
         tomlkit.parse(text)
     except ParseError as error:
-        yield _refused(str(error).rsplit(" at line", 1)[0], error.line, path)
+        says = str(error).rsplit(" at line", 1)[0]
+        # Its reader calls the end of the text so.
+        ends = "\\x00" in says and "\0" not in text
+        yield _refused("it ends in the middle of a value" if ends else says, error.line, path)
     except (TOMLKitError, RecursionError) as error:
         yield _refused(str(error), 0, path)
 
 
 def _refused(says: str, line: int, path: str) -> Finding:
-    return Finding("toml.not-toml", Severity.STOP, f"From line {line} on it is no TOML" if line else "It is no TOML", f"Its reader refuses the whole file: {says}.",
+    return Finding("toml.not-toml", Severity.STOP, f"From line {line} on it is no TOML" if line else "It is no TOML", f"Its reader refuses the whole file: {says.rstrip('.')}.",
                    "Mend the line: text wants straight quotes, and a key stands once.", Where(file=path, line=line), SOURCE)  # fmt: skip
 
 

@@ -15,6 +15,7 @@ from mintseed.core.settings.meaning import NOTHING, Meaning
 from mintseed.core.settings.values import SettingValues
 from mintseed.core.settings.yaml_text import YamlFault, at, child, quoted, set_value
 from mintseed.core.site.ssh_keys import same_key
+from mintseed.core.units import counted
 from mintseed.core.visible import one_line
 
 SOURCE = "cloud-init documentation, module reference"
@@ -309,12 +310,12 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
         name = child(one, "name")
         if isinstance(name, yaml.ScalarNode):
             does.append(f"has the account {one_line(name.value)}")
-    for key, words in (
-        ("packages", "installs {} packages"),
-        ("runcmd", "runs {} commands"),
-        ("write_files", "writes {} files"),
+    for key, words, thing in (
+        ("packages", "installs {}", "package"),
+        ("runcmd", "runs {}", "command"),
+        ("write_files", "writes {}", "file"),
     ):
         said = child(root, key)
         if isinstance(said, yaml.SequenceNode) and said.value:
-            does.append(words.format(len(said.value)))
+            does.append(words.format(counted(len(said.value), thing)))
     return Meaning(does=tuple(does))

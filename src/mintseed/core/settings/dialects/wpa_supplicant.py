@@ -28,6 +28,7 @@ from mintseed.core.settings.values import (
     KnownNetwork,
     SettingValues,
 )
+from mintseed.core.units import counted
 from mintseed.core.visible import one_line
 
 SOURCE = "wpa_supplicant.conf(5)"
@@ -401,6 +402,9 @@ def _check_blocks(blocks: list[_Block], path: str) -> Iterator[Finding]:
                           f"Also in the block of line {names[fields['ssid']]}; which of the two counts is the reader's choice.",
                           "Keep one of the blocks.", where, SOURCE)  # fmt: skip
         names.setdefault(fields.get("ssid", ""), block.line)
+        if fields.get("key_mgmt", "").split() == ["NONE"] and "psk" in fields:
+            yield Finding("wifi.key-unused", Severity.CHECK, "A key stands there and is not used", "key_mgmt=NONE joins a network of this name only where it is open.",
+                          "Take the line key_mgmt= out; for an open network, the line psk=.", where, SOURCE)  # fmt: skip
         if never and joins:
             # Beside one that joins, another that does not does no harm.
             yield Finding("wifi.network-other", Severity.NOTE, "Another network in it would not be joined", f"{never[0].title}.",
@@ -470,7 +474,7 @@ def _check_key(value: str, where: Where) -> Iterator[Finding]:
         return
     yield _stop(
         "wifi.passphrase-length",
-        f"The reader sees a passphrase of {max(length, 0)} characters"
+        f"The reader sees a passphrase of {counted(max(length, 0), 'character')}"
         if last > 0
         else "The passphrase has no closing quote",
         f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed, in straight quotes; with a quote or # in it, write the derived key.",
@@ -538,6 +542,6 @@ def _joined(fields: dict[str, str]) -> Joined:
         name = bytes.fromhex(said).decode("utf-8", "replace")
     else:
         name = said
-    key = fields.get("psk", "")
+    key = fields.get("psk", "") if fields.get("key_mgmt", "") != "NONE" else ""
     how = PHRASE if key.startswith('"') or "sae_password" in fields else KEY if key else OPEN
     return Joined(name, how, fields.get("scan_ssid") == "1")
