@@ -62,6 +62,23 @@ def test_a_mistake_is_told_at_its_line(old: str, new: str, path: str, says: str)
     assert mine.line == (1 if "missing" in says else changed)
 
 
+@pytest.mark.parametrize(
+    ("old", "new", "path", "says"),
+    [
+        ("least_gb: 4", "leest_gb: 4", "card.leest_gb", "is no field here; is least_gb meant?"),
+        ("kind: print server", "zzz: print server", "zzz", "is no field here; there are recipe, id, name, "),
+        ('version: "3.2"', 'verison: "3.2"', "releases.0.verison", "is no field here; is version meant?"),
+        ("bits: 64, boards", "bitts: 64, boards", "releases.0.builds.0.bitts", "is no field here; is bits meant?"),
+    ],
+)
+def test_a_field_that_is_none_is_told_with_those_there_are_at_its_place(
+    old: str, new: str, path: str, says: str
+) -> None:
+    assert old in PLATEN
+    _, problems = read_or_tell(Recipe, PLATEN.replace(old, new, 1))
+    assert next(p for p in problems if p.path == path).message.startswith(says)
+
+
 def test_every_mistake_is_told_at_once() -> None:
     text = PLATEN.replace("least_gb: 4", "least_gb: four").replace("ways: [wifi, cable]", "ways: [pigeon]")
     _, problems = read_or_tell(Recipe, text)

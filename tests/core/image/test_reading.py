@@ -18,7 +18,7 @@ from mintseed.core.image.checksums import Listed, compare_sha256, listed_beside,
 from mintseed.core.image.device_tree import read_device_tree
 from mintseed.core.image.facts import PageFacts
 from mintseed.core.image.kernel import read_kernel
-from mintseed.core.image.page import read_page_facts
+from mintseed.core.image.page import has_announcer, read_page_facts
 from mintseed.standins.board.card_bytes import device_tree_names
 from mintseed.standins.forge.build import kernel
 from tests.builders.disks import device_tree, run
@@ -78,6 +78,11 @@ def test_a_pcs_kernel_tells_its_word_size(load_flags: int | None, bits: int) -> 
     head[0x236] = load_flags or 0
     found = read_kernel(bytes(head if load_flags is not None else head[:0x230]))
     assert found == (bits, "pc")
+
+
+def test_a_kernel_for_riscv_tells_it() -> None:
+    """Source: Linux documentation, RISC-V boot image header: magic2 at 56."""
+    assert read_kernel(bytes(0x38) + b"RSC\x05") == (64, "riscv")
 
 
 def test_a_boot_sector_is_no_kernel() -> None:
@@ -174,6 +179,39 @@ def test_the_page_is_worked_out_from_the_root_volume() -> None:
     assert (facts.host_name, facts.port, facts.announces, facts.release) == ("platen", 5310, "_http._tcp", "3.2")
     assert facts.url() == "http://platen.local:5310/"
     assert facts.url("press") == "http://press.local:5310/"
+
+
+def test_all_that_files_say_of_the_page_and_where_they_say_it() -> None:
+    files = {k: v for k, v in ROOT.items() if k != "etc/os-release"}
+    files["usr/lib/os-release"] = b'# NAME=of old\nNAME="Platen=\x07 three"\nVERSION_ID=3.2\nno pair\n'
+    files["etc/avahi/services/a.txt"] = files.pop("etc/avahi/services/p.service")
+    files["etc/avahi/other/b.service"] = files["etc/avahi/services/a.txt"]
+    files["etc/avahi/services/z.service"] = (
+        b"<service-group><x><type>_http._tcp</type></x><service><type>_ssh._tcp</type></service><service><type> _https._tcp </type></service></service-group>"
+    )
+    facts = read_page_facts(files, ("sh", "mdnsd"), nginx_tokens)
+    assert facts == PageFacts(
+        "platen", "etc/hostname", "Platen=\\x07 three", "3.2", 5310, "etc/webpage/site.conf", "_https._tcp", None, "etc/avahi/services/z.service",
+        listeners=facts.listeners, announcer=True,
+    )  # fmt: skip
+    assert (
+        read_page_facts(
+            {"etc/avahi/services/z.service": files["etc/avahi/services/z.service"]}, (), nginx_tokens
+        ).scheme
+        == "https"
+    )
+    assert read_page_facts({}, ("sh",), nginx_tokens) == PageFacts(announcer=False)
+
+
+@pytest.mark.parametrize(
+    ("resolved", "answers"),
+    [("MulticastDNS=yes", True), ("MulticastDNS=TRUE", True), ("MulticastDNS=no", False), ("MulticastDNS=resolve", False), ("LLMNR=yes", False), ("#MulticastDNS=yes", False)],
+)  # fmt: skip
+def test_the_resolver_answers_for_names_where_it_is_told_to(resolved: str, answers: bool) -> None:
+    """Source: resolved.conf(5), MulticastDNS=: with resolve it asks and does not answer."""
+    files = {"etc/systemd/resolved.conf": f"[Resolve]\n{resolved}\n".encode()}
+    assert has_announcer(("sh",), files) is answers
+    assert has_announcer((), files) is (True if answers else None), "where no program was seen, nothing is known"
 
 
 def test_other_bytes_give_another_page() -> None:

@@ -69,6 +69,18 @@ def test_who_has_no_shell_or_no_line_in_shadow() -> None:
     assert accounts("mo::1:1::/:/bin/sh\n", "") == (Account("mo", "open"),)
 
 
+def test_keys_that_open_an_account_are_counted_where_it_looks_for_them() -> None:
+    """Source: sshd(8), AUTHORIZED_KEYS FILE FORMAT: empty lines and those that begin with # are comments."""
+    people = "mo:x:1000:1000::/home/mo:/bin/sh\nroot:x:0:0::/root:/bin/sh\neve:x:1:1::/home/../mo:/bin/sh\n"
+    keys = b'# mine\n\nssh-ed25519 AAAA mo\n  # hers\n  \nfrom="10.*" ssh-rsa BBBB # 2\n'
+    files = {
+        "etc/passwd": people.encode(),
+        "home/mo/.ssh/authorized_keys": keys,
+        "home/../mo/.ssh/authorized_keys": keys,
+    }
+    assert [(a.name, a.keys) for a in read_system(FixedTree(files)).accounts] == [("mo", 2), ("root", 0), ("eve", 0)]
+
+
 def test_hashes_that_would_take_for_ever_are_not_tried() -> None:
     for rounds in ("999999999", "9" * 400, "20001"):
         assert accounts(passwd("mo"), f"mo:$6$rounds={rounds}$salt$x:1::::::\n") == (

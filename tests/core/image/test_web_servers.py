@@ -199,3 +199,21 @@ def test_a_server_is_started_where_a_unit_of_its_name_is() -> None:
     assert starts("systemd", "nginx", cut=True) == [None, None]
     assert starts("systemd", "apache2", cut=True) == [True, None]
     assert starts("unknown", "apache2") == [None, None]
+
+
+@pytest.mark.parametrize(
+    ("ports", "port"),
+    [
+        (((81, False, False), (82, None, False), (83, True, False)), 82),
+        (((81, False, False), (84, True, True), (83, True, False)), 83),
+        (((81, False, True), (84, True, True)), 84),
+        (((81, False, False),), 81),
+        (((81, False, True), (82, False, False)), 82),
+    ],
+)
+def test_the_page_is_one_that_starts_and_does_not_only_send_on(
+    ports: tuple[tuple[int, bool | None, bool], ...], port: int
+) -> None:
+    others = [Listener(at, "http", "lamp", f"etc/{at}", starts=starts, sends_on=sends) for at, starts, sends in ports]
+    facts = read_page_facts({}, (), nginx_tokens, others=others)
+    assert (facts.listen_port, facts.listen_file) == (port, f"etc/{port}")

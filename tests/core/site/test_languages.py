@@ -43,6 +43,10 @@ def test_a_country_with_several_languages_has_them_all() -> None:
 def test_every_language_has_a_name_and_one_shape() -> None:
     assert all(re.fullmatch(r"[a-zA-Z_]+(?:\.UTF-8)?(?:@[a-z]+)?", name) and text for name, text in languages().items())
     assert languages()["cy_GB.UTF-8"] == "Welsh (United Kingdom)"
+    assert {name: called for name, called in languages().items() if name.startswith(("sr_RS", "be_BY", "ca_ES", "nan_TW@"))} == {
+        "sr_RS.UTF-8": "Serbian (Cyrillic, Serbia)", "sr_RS@latin": "Serbian (Latin, Serbia)", "be_BY.UTF-8": "Belarusian (Belarus)",
+        "be_BY@latin": "Belarusian (Belarus), latin", "ca_ES.UTF-8": "Catalan (Spain)", "ca_ES@valencia": "Catalan (Spain), valencia", "nan_TW@latin": "nan_TW@latin",
+    }  # fmt: skip
     assert same_locale("en_GB.utf8", "en_GB.UTF-8")
     assert not same_locale("en_GB.utf8", "en_GB.ISO-8859-1")
 

@@ -59,13 +59,21 @@ def _locale(name: str) -> str:
     return name if "@" in name else f"{name}.UTF-8"
 
 
+_SCRIPTS = {"latin": "Latn", "cyrillic": "Cyrl", "devanagari": "Deva"}
+"""what glibc calls a script, and its code (ISO 15924)"""
+
+
 def _called(name: str) -> str:
     plain, _, kind = name.partition("@")
+    language, _, country = plain.partition("_")
     try:
-        words = Locale.parse(plain).get_display_name("en") or name
+        words = (
+            Locale.parse(f"{language}_{_SCRIPTS[kind]}_{country}" if kind in _SCRIPTS else plain).get_display_name("en")
+            or name
+        )
     except (UnknownLocaleError, ValueError):
         return name
-    return f"{words}, {kind}" if kind else words
+    return words if kind in words.lower() else f"{words}, {kind}"
 
 
 def languages_of(country: str) -> tuple[str, ...]:

@@ -57,15 +57,17 @@ def _check(line: str, where: Where) -> Iterator[Finding]:
         yield Finding("site.key-broken", Severity.STOP, f"{shown} is no public key", "It begins with its kind, such as ssh-ed25519, and stands in one line.",
                       "Copy the whole line of the file that ends in .pub.", where, SOURCE)  # fmt: skip
         return
+    if found[1] == "ssh-dss":
+        # Libraries no longer read it either.
+        yield Finding("site.key-old", Severity.CHECK, f"The key {owner_of(line) or shown} is of a kind servers no longer take", "OpenSSH has refused it since 7.0.",
+                      "Make one of ssh-ed25519.", where, SOURCE)  # fmt: skip
+        return
     try:
         key = load_ssh_public_key(f"{found[1]} {found[2]}".encode()) if not found[1].startswith("sk-") else None
     except (ValueError, UnsupportedAlgorithm):
         yield Finding("site.key-broken", Severity.STOP, f"The key {owner_of(line) or shown} is cut off or changed", "What it says of itself does not fit its letters.",
                       "Copy the whole line of the file that ends in .pub.", where, "RFC 4253 §6.6")  # fmt: skip
         return
-    if found[1] == "ssh-dss":
-        yield Finding("site.key-old", Severity.CHECK, f"The key {owner_of(line) or shown} is of a kind servers no longer take", "OpenSSH has refused it since 7.0.",
-                      "Make one of ssh-ed25519.", where, SOURCE)  # fmt: skip
-    elif isinstance(key, RSAPublicKey) and key.key_size < LEAST_RSA_BITS:
+    if isinstance(key, RSAPublicKey) and key.key_size < LEAST_RSA_BITS:
         yield Finding("site.key-old", Severity.CHECK, f"The key {owner_of(line) or shown} has {key.key_size} bits", f"Fewer than {LEAST_RSA_BITS} are no longer to be used.",
                       "Make one of ssh-ed25519.", where, "NIST SP 800-131A")  # fmt: skip

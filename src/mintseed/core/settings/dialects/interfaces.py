@@ -223,7 +223,9 @@ def _stanza(words: list[str], number: int, end: int, where: Where, found: list[F
         found.append(
             _refused(
                 "interfaces.family",
-                f"{family} is no kind of address" if family else f"Line {where.line} does not say which kind of address",
+                f"{family} is no kind of address"
+                if family
+                else f"Line {where.line} does not say which kind of address",
                 f"Write iface {device or 'wlan0'} inet dhcp.",
                 where,
             )
