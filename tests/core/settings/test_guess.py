@@ -29,6 +29,10 @@ KNOWN = [
     ("device.conf", "# what it is called\nNAME=press\nCOUNTRY=GB\n", "keys and values", "key-value"),
     ("vars", "export TZ=Europe/London\nexport LANG=C\n", "keys and values", "key-value"),
     ("options.yaml", "name: press\nports:\n  - 80\n", "YAML", "yaml"),
+    # shadow(5), hosts(5), sshd(8)
+    ("shadow", "root:*:19000:0:99999:7:::\nmo:$6$a$b:19000::::::\n", "passwords of a system's accounts", "shadow"),
+    ("hosts", "127.0.0.1\tlocalhost\n::1 ip6-localhost # itself\nfe80::1 door\n", "names of hosts", "hosts"),
+    ("authorized_keys", "# mine\nssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIJ2r mo@quay\n", "keys that log in", "authorized-keys"),
     ("hostname.txt", "press\n", "one value", "plain"),
     ("ssh", "", "presence file", "presence"),
 ]  # fmt: skip
@@ -41,6 +45,18 @@ def test_a_file_is_told_by_what_stands_in_it(path: str, text: str, kind: str, di
         found = guess(name, text.replace("\n", ends).encode())
         assert (found.kind, found.dialect) == (kind, dialect), name
         assert found.why
+
+
+@pytest.mark.parametrize(
+    ("name", "text", "dialect"),
+    [
+        ("hosts", "localhost 127.0.0.1\n", "hosts"), ("etc/shadow", "mo:spring\n", "shadow"), ("shadow-", "mo\n", "shadow"), ("authorized_keys", "ssh-ed25519\n", "authorized-keys"),
+        ("notes", "localhost 127.0.0.1\n", ""), ("notes", "root:*:1::::::\nand more\n", ""), ("notes", "192.0.2.7\n", "plain"), ("notes", "ssh-ed25519 AAAA\nand more\n", ""),
+        ("passwd", "mo:x:1000:1000:Mo Ray:/home/mo:/bin/sh\n", ""), ("notes", "12:30 tea\n", ""),
+    ],
+)  # fmt: skip
+def test_one_that_is_broken_is_told_by_its_name(name: str, text: str, dialect: str) -> None:
+    assert guess(name, text.encode()).dialect == dialect
 
 
 @pytest.mark.parametrize(

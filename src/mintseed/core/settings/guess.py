@@ -12,6 +12,9 @@ from dataclasses import dataclass
 
 import yaml
 
+from mintseed.core.settings.dialects.hosts import is_address
+from mintseed.core.site.ssh_keys import is_key
+
 MOST_READ = 64 * 1024
 """bytes of a file that are looked at; a settings file is far shorter"""
 
@@ -29,6 +32,8 @@ class Guess:
 
 
 NOT_TOLD = Guess("", "", "")
+
+HOSTS, SHADOW, LOGIN_KEYS = "names of hosts", "passwords of a system's accounts", "keys that log in"
 
 _KEYS = re.compile(r"^[ \t]*(?:export[ \t]+)?([A-Za-z_][A-Za-z0-9_.-]*)[ \t]*=", re.MULTILINE)
 _SECTION = re.compile(r"^[ \t]*\[([^\]\n]+)\][ \t]*$", re.MULTILINE)
@@ -71,6 +76,9 @@ _NAMES = (
     (r"network-config(\.\w+)?", "network as cloud-init reads it", "cloud-init-network"),
     (r".*\.network", "network of systemd", "systemd-networkd"),
     (r"interfaces(\.txt)?", "network as ifupdown reads it", "interfaces"),
+    (r"hosts", HOSTS, "hosts"),
+    (r"shadow-?", SHADOW, "shadow"),
+    (r"authorized_keys2?", LOGIN_KEYS, "authorized-keys"),
     (r".*\.json", "JSON", "json"),
     (r".*\.ya?ml", "YAML", "yaml"),
     (r".*\.toml", "TOML", "toml"),
@@ -141,6 +149,32 @@ def _iwd(name: str, text: str) -> Guess | None:
 def _connman(name: str, text: str) -> Guess | None:
     if any(s.strip().startswith("service_") for s in _SECTION.findall(text)):
         return Guess("networks of connman", "connman", "It has a [service_…] (connman-service.config(5)).")
+    return None
+
+
+def _said(text: str) -> list[str]:
+    """Return the lines that say something."""
+    return [line for line in text.splitlines() if line.strip() and not line.lstrip().startswith("#")]
+
+
+def _shadow(name: str, text: str) -> Guess | None:
+    lines = _said(text)
+    if lines and all(re.fullmatch(r"[^:\s]+:[^:]*(?::[0-9]*){6}:[^:]*", line) for line in lines):
+        return Guess(SHADOW, "shadow", "Its lines have nine fields with colons between (shadow(5)).")
+    return None
+
+
+def _hosts(name: str, text: str) -> Guess | None:
+    lines = [line.split() for line in _said(text)]
+    if lines and all(is_address(words[0]) and len(words) > 1 for words in lines):
+        return Guess(HOSTS, "hosts", "Each of its lines is an address and names (hosts(5)).")
+    return None
+
+
+def _login_keys(name: str, text: str) -> Guess | None:
+    lines = _said(text)
+    if lines and all(map(is_key, lines)):
+        return Guess(LOGIN_KEYS, "authorized-keys", "Each of its lines is a public key (sshd(8)).")
     return None
 
 
@@ -220,7 +254,7 @@ def _one_value(name: str, text: str) -> Guess | None:
 
 
 _LOOKS: tuple[Callable[[str, str], Guess | None], ...] = (
-    _cloud_config, _script, _supplicant, _keyfile, _networkd, _iwd, _connman, _interfaces, _netplan, _kernel_line, _json, _ini, _key_value, _yaml, _one_value,
+    _cloud_config, _script, _supplicant, _keyfile, _networkd, _iwd, _connman, _interfaces, _netplan, _shadow, _login_keys, _hosts, _kernel_line, _json, _ini, _key_value, _yaml, _one_value,
 )  # fmt: skip
 """asked in this order: what has a mark of its own before what many files look like"""
 

@@ -28,6 +28,11 @@ def keys_in(text: str) -> tuple[str, ...]:
     return tuple(dict.fromkeys(line for line in lines if line and not line.startswith("#")))
 
 
+def is_key(line: str) -> bool:
+    """Return whether a line reads as a public key: a kind, then letters; whether they are one is `check_keys`'s to say."""
+    return _KEY.search(line) is not None
+
+
 def same_key(line: str) -> str:
     """Return what two lines of one key have in common: kind and key, without options and comment."""
     found = _KEY.search(line)

@@ -45,12 +45,13 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
         if len(words) == 1:
             yield Finding("hosts.no-name", Severity.CHECK, f"Line {number} names an address and no host",
                           "Expected an address and at least one name.", "Add the name, or take the line out.", Where(file=path, line=number))  # fmt: skip
-        elif words and not _is_address(words[0]):
+        elif words and not is_address(words[0]):
             yield Finding("hosts.no-address", Severity.CHECK, f"Line {number} does not begin with an address", f"{one_line(words[0])} is none: the line is passed over.",
                           "Write the address first, its names behind it.", Where(file=path, line=number), "hosts(5)")  # fmt: skip
 
 
-def _is_address(word: str) -> bool:
+def is_address(word: str) -> bool:
+    """Return whether the resolver takes `word` for an address."""
     try:
         ipaddress.ip_address(word)
     except ValueError:
