@@ -55,7 +55,7 @@ SLICE = Place(
 WHOLE = {
     "core": Place(("core",), ("tests/core",)),
     # Beside each other they would wait for each other's rows.
-    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), worth_s=20.0),
+    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), worth_s=25.0),
 }
 
 KEPT = PROJECT / "var" / "mutants"

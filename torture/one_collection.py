@@ -2,8 +2,8 @@
 
 By itself it starts pytest anew for each fault, which takes ten times as long as the tests that reach one (measured). Here every fault's
 process is forked from one in which they lie collected, with what a whole session shares set up (a database, the demo's images), and runs
-those that reach it, until one fails: first those that noticed another fault of the same function, then those that reach least besides it,
-for as long as is worth it.
+those that reach it, until one fails: first those that noticed another fault of the same function, then one of each file in turn, for as
+long as is worth it.
 """
 
 from __future__ import annotations
@@ -37,7 +37,7 @@ MOST_S = float(os.environ.get("FAULTS_MOST_S", "inf"))
 """seconds of tests that are worth running against one fault. Without an end most of a run's time goes into those no test notices."""
 
 
-SLOW_S = 0.5
+SLOW_S = 1.5
 """a test that takes longer is run where no quicker one has noticed"""
 
 
@@ -68,12 +68,16 @@ class Collected(PytestRunner):
         self.noticed = Path(tempfile.mkdtemp(prefix="mintseed-noticed-"))
 
     def in_order(self, function: Path, tests: Iterable[str]) -> list[str]:
-        """Return those of `tests` that are worth running, the likeliest to notice first."""
+        """Return those of `tests` that are worth running: first what noticed another fault of the same function, then in turn one of each
+        file, beginning with those that are about least."""
         before = Counter(function.read_text().splitlines() if function.exists() else ())
-        took_s, left_s, chosen = state().duration_by_test, MOST_S, list[str]()
-        for test in sorted(
-            tests, key=lambda test: (-before[test], took_s[test] > SLOW_S, self.reaches[test], took_s[test])
-        ):
+        took_s = state().duration_by_test
+        place, met = dict[str, int](), Counter[str]()
+        for test in sorted(tests, key=lambda test: (took_s[test] > SLOW_S, self.reaches[test], took_s[test])):
+            file = test.partition("::")[0]
+            place[test], met[file] = met[file], met[file] + 1
+        left_s, chosen = MOST_S, list[str]()
+        for test in sorted(tests, key=lambda test: (-before[test], took_s[test] > SLOW_S, place[test], took_s[test])):
             if not chosen or took_s[test] <= left_s:
                 chosen.append(test)
                 left_s -= took_s[test]
