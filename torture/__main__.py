@@ -156,7 +156,9 @@ def write(outcome: Outcome, seed: int) -> None:
         "| What | Times | Seen | Lost, hung or untrue | Took | When |\n|---|---|---|---|---|---|\n"
         + "\n".join(held.values())
         + "\n\nA kill is followed by: the page answers again, no deployment and no log line is gone, and every card that is called\n"
-        "proven holds, byte for byte, what was written (BLAKE3 of the pretend card against the record).\n"
+        "proven holds, byte for byte, what was written (BLAKE3 of the pretend card against the record).\n\n"
+        "Faults are put into the rules one at a time, in an order of chance, and some seconds of the tests that reach each are run\n"
+        "against it: it passed where none of them noticed. Those that hang are ended.\n"
     )
 
 
