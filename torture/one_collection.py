@@ -8,13 +8,14 @@ long as is worth it.
 
 from __future__ import annotations
 
+import gc
 import hashlib
 import os
 import shutil
 import tempfile
 from collections import Counter
 from collections.abc import Iterable
-from functools import partial
+from functools import _lru_cache_wrapper, partial
 from math import ceil
 from pathlib import Path
 from typing import Any
@@ -43,11 +44,13 @@ SLOW_S = 1.5
 
 class Collected(PytestRunner):
     """`session`: None until the faults begin; before, the tests are run as ever. `noticed`: a folder with a file for each function, in which
-    the tests stand that noticed a fault in it: the processes of its other faults are to know."""
+    the tests stand that noticed a fault in it: the processes of its other faults are to know. `remembering`: functions of ours that keep
+    what they returned."""
 
     session: Session | None = None
     tests: dict[str, Any]
     noticed: Path
+    remembering: list[_lru_cache_wrapper[Any]]
     reaches: Counter[str]
 
     def collect(self) -> None:
@@ -64,6 +67,11 @@ class Collected(PytestRunner):
             self.run(max(self.session.items, key=lambda item: len(getattr(item, "fixturenames", ()))))
         # A process and its parent cannot share one.
         connections.close_all()
+        self.remembering = [
+            one
+            for one in gc.get_objects()
+            if type(one) is _lru_cache_wrapper and one.__module__.startswith("mintseed.")
+        ]
         self.reaches = Counter(test for tests in state().tests_by_mangled_function_name.values() for test in tests)
         self.noticed = Path(tempfile.mkdtemp(prefix="mintseed-noticed-"))
 
@@ -103,6 +111,9 @@ class Collected(PytestRunner):
         if self.session is None or mutant_name is None:
             return int(super().run_tests(mutant_name=mutant_name, tests=tests))
         function = self.noticed / mangled_name_from_mutant_name(mutant_name)
+        # What was worked out before there was a fault holds none.
+        for one in self.remembering:
+            one.cache_clear()
         with change_cwd("mutants"):
             try:
                 failed = next((test for test in self.in_order(function, tests) if not self.run(self.tests[test])), None)
