@@ -181,12 +181,12 @@ def test_a_slow_page_is_waited_for_and_one_that_takes_no_connection_is_not(page_
 
 
 def test_a_page_that_unpacks_to_much_is_read_within_limits(page_server: str) -> None:
-    answer = HttpProbe().get(page_server + "/bomb")
+    answer = HttpProbe(PATIENT_S).get(page_server + "/bomb")
     assert (answer.status, len(answer.body)) == (200, MAX_PAGE_BYTES)
 
 
 def test_the_probe_reads_a_page_within_limits(page_server: str) -> None:
-    probe = HttpProbe()
+    probe = HttpProbe(PATIENT_S)
     assert (probe.get(page_server + "/").status, probe.get(page_server + "/").body) == (200, "hello")
     assert len(probe.get(page_server + "/long").body) == MAX_PAGE_BYTES
     assert probe.get(page_server + "/away").status == 302

@@ -101,9 +101,18 @@ def board_options(plan: Plan, shelf: Shelf) -> tuple[Option, ...]:
 
 
 def card_options(plan: Plan, shelf: Shelf) -> tuple[Option, ...]:
-    """Return the cards of the shelf, the smallest that does first."""
-    return _ranked(shelf.cards, lambda c: replace(plan, card=c), (card, pace), lambda c: c.size_gb)
+    """Return the cards of the shelf, the smallest with the room that is advised first; one that will just do comes after them."""
+    advised_gb = plan.recipe.card.advised_gb
+    return _ranked(
+        shelf.cards,
+        lambda c: replace(plan, card=c),
+        (card, pace),
+        lambda c: c.size_gb + (SMALL_LAST_GB if c.size_gb < advised_gb else 0),
+    )
 
+
+SMALL_LAST_GB = 1e6
+"""added to a card of less room than is advised"""
 
 BATTERY_LAST_A = 1000.0
 """added to what a battery gives, so that it comes after every other supply that does as well"""

@@ -201,6 +201,11 @@ def listed_fit(recipe: Recipe, board: Board, release: str = "", builds: Builds |
     meant = tuple((r, b) for r, b in builds if r.version == release) if release else builds
     if meant and board.architecture in FIND_THEIR_PARTS:
         return _finds_its_parts(board)
+    if release and all(r.version != release for r in recipe.releases):
+        return Finding(
+            "plan.board-not-told", Severity.NOTE, f"Nobody says whether it starts on {board.name}",
+            f"The recipe of {recipe.name} does not know release {release}.", "Read its image: its device trees name them.", where,
+        )  # fmt: skip
     if any(not b.boards for _, b in meant):
         return Finding(
             "plan.board-not-told", Severity.NOTE, f"Nobody says whether it starts on {board.name}",
