@@ -10,8 +10,8 @@ from mintseed.core.boards.model import Board
 from mintseed.core.card.identity import Recognition
 from mintseed.core.errors import InputError
 from mintseed.core.find.before import Itself, Seen, known_before
-from mintseed.core.find.sightings import is_address
 from mintseed.core.findings import Action, Finding, Severity, worst_first
+from mintseed.core.site.ranges import is_address
 from mintseed.core.walk import Walk
 from mintseed.services.refuse import refuse_stops
 

@@ -7,7 +7,8 @@ from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from mintseed.core.find.sightings import Sighting, is_address, is_trace, pair
+from mintseed.core.find.sightings import Sighting, is_trace, pair
+from mintseed.core.site.ranges import is_address
 
 LINGERS = timedelta(seconds=60)
 """how long after power-off a device may still look present: a neighbour counts as reachable for 15 to 45 s (RFC 4861 §10, §6.3.2)."""

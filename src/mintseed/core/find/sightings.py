@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from enum import StrEnum
 
 from mintseed.core.limits import MAX_LIST_LINES, MAX_SCANNED_ADDRESSES, MAX_SHOWN_CHARACTERS
+from mintseed.core.site.ranges import is_address
 from mintseed.core.visible import one_line
 
 
@@ -102,15 +103,6 @@ def parse_ip_neigh(text: str) -> tuple[Sighting, ...]:
 def shown_name(name: str) -> str:
     """Return a name a device gave itself, fit to be shown and kept."""
     return one_line(name)[:MAX_SHOWN_CHARACTERS]
-
-
-def is_address(text: str) -> bool:
-    """Return whether `text` is an IP address."""
-    try:
-        ipaddress.ip_address(text)
-    except ValueError:
-        return False
-    return True
 
 
 def inside(address: str, networks: Iterable[str]) -> bool:

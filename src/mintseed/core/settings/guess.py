@@ -12,7 +12,7 @@ from dataclasses import dataclass
 
 import yaml
 
-from mintseed.core.settings.dialects.hosts import is_address
+from mintseed.core.site.ranges import is_address
 from mintseed.core.site.ssh_keys import is_key
 
 MOST_READ = 64 * 1024

@@ -18,6 +18,15 @@ EXPECTED = "a range of RFC 1918 or RFC 4193, such as 192.168.1.0/24"
 Network = ipaddress.IPv4Network | ipaddress.IPv6Network
 
 
+def is_address(text: str) -> bool:
+    """Return whether `text` is an IP address."""
+    try:
+        ipaddress.ip_address(text)
+    except ValueError:
+        return False
+    return True
+
+
 def check_range(text: str, *, shared: bool = False, standin: str = "") -> str:
     """Return `text` as a range of one's own, in its usual spelling.
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import ipaddress
 import re
 from collections.abc import Iterator
 
@@ -12,6 +11,7 @@ from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.meaning import Meaning
 from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import SettingValues
+from mintseed.core.site.ranges import is_address
 from mintseed.core.visible import one_line
 
 OWN = "127.0.1.1"
@@ -48,15 +48,6 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
         elif words and not is_address(words[0]):
             yield Finding("hosts.no-address", Severity.CHECK, f"Line {number} does not begin with an address", f"{one_line(words[0])} is none: the line is passed over.",
                           "Write the address first, its names behind it.", Where(file=path, line=number), "hosts(5)")  # fmt: skip
-
-
-def is_address(word: str) -> bool:
-    """Return whether the resolver takes `word` for an address."""
-    try:
-        ipaddress.ip_address(word)
-    except ValueError:
-        return False
-    return True
 
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:

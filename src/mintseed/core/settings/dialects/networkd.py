@@ -5,7 +5,6 @@ It joins no Wi-Fi network by itself: a supplicant does, from a file of its own.
 
 from __future__ import annotations
 
-import ipaddress
 import re
 from collections.abc import Iterator
 from dataclasses import replace
@@ -17,6 +16,7 @@ from mintseed.core.settings.meaning import BY_ITSELF, NOTHING, Meaning
 from mintseed.core.settings.sections import SectionLine, at, read_lines, set_key, span
 from mintseed.core.settings.values import SettingValues
 from mintseed.core.site.addresses import FixedAddress
+from mintseed.core.site.ranges import is_address
 from mintseed.core.visible import one_line
 
 SOURCE = "systemd.network(5)"
@@ -178,11 +178,7 @@ def _address_like(value: str) -> bool:
 
 
 def _is_ip(value: str) -> bool:
-    try:
-        ipaddress.ip_address(value)
-    except ValueError:
-        return False
-    return "%" not in value
+    return is_address(value) and "%" not in value
 
 
 def _dropped(code: str, title: str, detail: str, fix: str, where: Where) -> Finding:
