@@ -31,8 +31,8 @@ def now(base: Path) -> Iterator[Path]:
         yield home.folder
 
 
-# The oldest and the newest; all of them are brought to now by `make torture`.
-@pytest.mark.parametrize("dump", [EARLIER[0], EARLIER[-1]], ids=lambda p: p.name.split(".")[0])
+# The oldest; the newest is what the tests below stand on, and all of them are brought to now by `make torture`.
+@pytest.mark.parametrize("dump", EARLIER[:1], ids=lambda p: p.name.split(".")[0])
 def test_brought_to_now(base: Path, dump: Path) -> None:
     with Home.like(base) as home:
         before = home.load(dump)

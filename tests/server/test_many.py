@@ -52,16 +52,16 @@ def asked_by_all(api: Api, pk: int) -> dict[str, Asked]:
 
 
 def test_no_screen_reads_more_because_there_are_more_devices(api: Api) -> None:
-    pk = fill(60, log_lines=600, images=50)[-1]
+    pk = fill(30, log_lines=300, images=50)[-1]
     few = asked_by_all(api, pk)
-    fill(180, log_lines=1800, images=0)
+    fill(90, log_lines=900, images=0)
     many = asked_by_all(api, pk)
     # Counts go up to a limit, so they may look at as many rows more as there are more of what they count.
     counted = Judgement.objects.count() + 1
     assert counted < COUNTED_TO
     for screen in SCREENS:
         assert many[screen].queries <= few[screen].queries + 1, screen
-        counts = 180 * 3 if screen in COUNTING else 0
+        counts = 90 * 3 if screen in COUNTING else 0
         if "search" not in screen:
             assert many[screen].rows_read <= few[screen].rows_read + counts + 60, (screen, few[screen], many[screen])
 

@@ -21,7 +21,7 @@ from tests.builders.spoil import spoiled
 COUNT = int(os.environ.get("MINTSEED_SPOILED", "0"))
 """files a dialect; nothing said: as many as take some seconds"""
 SLOW = {
-    "wpa-supplicant": 60, "keyfile": 80, "netplan": 60, "cloud-init-user-data": 6, "interfaces": 150, "connman": 60, "systemd-networkd": 120,
+    "wpa-supplicant": 40, "keyfile": 50, "netplan": 40, "cloud-init-user-data": 5, "interfaces": 90, "connman": 40, "systemd-networkd": 60,
 }  # fmt: skip
 SEED = int(os.environ.get("MINTSEED_SEED", "20261129"))
 SEEN_OTHERWISE = {"keyfile.quotes", "file.curly-quotes", "file.no-break-space", "file.unseen-letter", "file.cr-only"}
@@ -31,7 +31,7 @@ SEEN_OTHERWISE = {"keyfile.quotes", "file.curly-quotes", "file.no-break-space", 
 def test_a_spoiled_file_is_judged_as_its_reader_judges_it(dialect: str, tmp_path: Path) -> None:
     judge, chance = JUDGES[dialect], random.Random(f"{SEED} {dialect}")
     refused = 0
-    for _ in range(COUNT or SLOW.get(dialect, 300)):
+    for _ in range(COUNT or SLOW.get(dialect, 200)):
         text = spoiled(chance.choice(judge.right), chance, judge.words)
         data = text.encode()
         if dialect == "interfaces" and b"\\\r" in data:
