@@ -54,8 +54,8 @@ SLICE = Place(
 )  # fmt: skip
 WHOLE = {
     "core": Place(("core",), ("tests/core",)),
-    # Beside each other they would wait for each other's rows.
-    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), worth_s=25.0),
+    # Beside each other they would wait for each other's rows; each walks the whole line, and the one that notices may be the last.
+    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), worth_s=60.0),
 }
 
 KEPT = PROJECT / "var" / "mutants"
