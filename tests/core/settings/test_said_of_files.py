@@ -22,7 +22,7 @@ KEY = "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIJ2rQ3mXb0W0kT1bnR7Yc0m3s3n3pYk3Jc8l8
 
 TEXTS: dict[str, tuple[str, ...]] = {
     "plain": ("", "# nothing\n", "press\n", "# the name\npress\n\nhall\n  # of the house\n"),
-    "hosts": ("127.0.0.1 localhost\n192.0.2.7\n", "localhost 127.0.0.1\n", "# all of them\n\n::1 # none\n"),
+    "hosts": ("127.0.0.1 localhost\n192.0.2.7\n", "localhost 127.0.0.1\n", "# all of them\n\n::1 # none\nlocalhost\nfe80::1%eth0 door\n"),
     "shadow": (
         "root:*:1::::::\npost\nmo:x:y\n", "post:!:1::::::\n\npost:$6$a$b:1::::::\n", "post:spring:1::::::\n",
     ),

@@ -42,12 +42,17 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
     """Yield lines that the resolver passes over: those that name an address alone, and those that begin with none."""
     for number, line in enumerate(text.split("\n"), 1):
         words = line.split("#")[0].split()
-        if len(words) == 1:
-            yield Finding("hosts.no-name", Severity.CHECK, f"Line {number} names an address and no host",
-                          "Expected an address and at least one name.", "Add the name, or take the line out.", Where(file=path, line=number))  # fmt: skip
-        elif words and not is_address(words[0]):
+        if words and not _is_address(words[0]):
             yield Finding("hosts.no-address", Severity.CHECK, f"Line {number} does not begin with an address", f"{one_line(words[0])} is none: the line is passed over.",
                           "Write the address first, its names behind it.", Where(file=path, line=number), "hosts(5)")  # fmt: skip
+        elif len(words) == 1:
+            yield Finding("hosts.no-name", Severity.CHECK, f"Line {number} names an address and no host",
+                          "Expected an address and at least one name.", "Add the name, or take the line out.", Where(file=path, line=number))  # fmt: skip
+
+
+def _is_address(word: str) -> bool:
+    """Return whether the resolver takes it: one with a zone behind it is none to it (inet_pton(3))."""
+    return is_address(word) and "%" not in word
 
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:

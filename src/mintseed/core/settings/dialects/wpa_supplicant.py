@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 import pycountry
@@ -402,9 +402,9 @@ def _check_blocks(blocks: list[_Block], path: str) -> Iterator[Finding]:
                           f"Also in the block of line {names[fields['ssid']]}; which of the two counts is the reader's choice.",
                           "Keep one of the blocks.", where, SOURCE)  # fmt: skip
         names.setdefault(fields.get("ssid", ""), block.line)
-        if fields.get("key_mgmt", "").split() == ["NONE"] and "psk" in fields:
+        if _is_keyless(fields) and ("psk" in fields or "sae_password" in fields):
             yield Finding("wifi.key-unused", Severity.CHECK, "A key stands there and is not used", "key_mgmt=NONE joins a network of this name only where it is open.",
-                          "Take the line key_mgmt= out; for an open network, the line psk=.", where, SOURCE)  # fmt: skip
+                          "Take the line key_mgmt= out; for an open network, the line with the key.", where, SOURCE)  # fmt: skip
         if never and joins:
             # Beside one that joins, another that does not does no harm.
             yield Finding("wifi.network-other", Severity.NOTE, "Another network in it would not be joined", f"{never[0].title}.",
@@ -440,6 +440,11 @@ def _joins_never(block: _Block, where: Where) -> Iterator[Finding]:
             "Add psk=, or key_mgmt=NONE for an open network.",
             where,
         )
+
+
+def _is_keyless(fields: Mapping[str, str]) -> bool:
+    """Return whether a block joins an open network, or one of the past, whatever key stands in it."""
+    return fields.get("key_mgmt", "").split() == ["NONE"]
 
 
 def _check_ssid(value: str, where: Where) -> Iterator[Finding]:
@@ -542,6 +547,14 @@ def _joined(fields: dict[str, str]) -> Joined:
         name = bytes.fromhex(said).decode("utf-8", "replace")
     else:
         name = said
-    key = fields.get("psk", "") if fields.get("key_mgmt", "") != "NONE" else ""
-    how = PHRASE if key.startswith('"') or "sae_password" in fields else KEY if key else OPEN
+    key = fields.get("psk", "")
+    how = (
+        OPEN
+        if _is_keyless(fields)
+        else PHRASE
+        if key.startswith('"') or "sae_password" in fields
+        else KEY
+        if key
+        else OPEN
+    )
     return Joined(name, how, fields.get("scan_ssid") == "1")
