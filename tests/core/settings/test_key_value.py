@@ -13,6 +13,7 @@ from mintseed.core.findings import Severity, verdict
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects import key_value
 from mintseed.core.settings.dialects.key_value import shell_word
+from mintseed.core.settings.fill import check_file
 from mintseed.standins.forge.sources import LINTEL_DEVICE, PLATEN_DEVICE
 from tests.builders.readers import shell_value
 from tests.core.settings.test_values import values
@@ -123,3 +124,12 @@ def test_the_shell_is_judged_as_it_judges(value: str) -> None:
         assert (done.returncode, done.stderr, done.stdout) == (0, "", shell_word(value).text)
     if done.returncode or done.stderr:
         assert told, (line, done.stderr)
+
+
+def test_what_is_read_as_a_shells_is_judged_as_one_though_no_recipe_says_so() -> None:
+    found = check_file(b"NAME = 'press'\nON=yes;no\n", "vars", "shell-vars")
+    assert [(f.code, f.severity, f.where.line) for f in found] == [
+        ("key-value.blank-at-equals", Severity.STOP, 1),
+        ("key-value.shell-sign", Severity.STOP, 2),
+    ]
+    assert check_file(b"NAME = 'press'\nON=yes;no\n", "vars", "key-value") == ()

@@ -77,7 +77,15 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
 
     Whether quotes are wanted is the recipe's to say: without `file`, only what is wrong either way is named.
     """
-    in_shell = file is not None and by_shell(file)
+    yield from _check(text, path, file, in_shell=file is not None and by_shell(file))
+
+
+def check_shell(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
+    """Yield the same of a file that a shell reads, whether a recipe says so or not."""
+    yield from _check(text, path, file, in_shell=True)
+
+
+def _check(text: str, path: str, file: FileToFill | None, *, in_shell: bool) -> Iterator[Finding]:
     for number, line in enumerate(text.split("\n"), 1):
         bare = line.strip()
         where = Where(file=path, line=number)
@@ -193,12 +201,25 @@ def _expands(value: str, at: int) -> bool:
 
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
-    """Return what its keys set, the last of a key where it stands twice."""
+    """Return what its keys set, the last of a key where it stands twice. Where no recipe says how it is read, quotes round a value are none
+    of it."""
+    return _means(text, file, in_shell=file is not None and by_shell(file))
+
+
+def means_shell(text: str, path: str, file: FileToFill | None = None) -> Meaning:
+    """Return what a shell that reads it sets."""
+    return _means(text, file, in_shell=True)
+
+
+def _bare(value: str, file: FileToFill | None) -> str:
+    word = shell_word(value.strip())
+    return value if file is not None else value.strip() if word.more or word.is_open else word.text
+
+
+def _means(text: str, file: FileToFill | None, *, in_shell: bool) -> Meaning:
     pairs: dict[str, str] = {}
     for line in text.split("\n"):
         key, equals, value = line.partition("=")
         if equals and not line.lstrip().startswith("#"):
-            shell = file is None or by_shell(file)
-            word = shell_word(value.strip() if file is None else value)
-            pairs[key.split()[-1] if key.split() else key] = word.text if shell and not word.is_open else value
+            pairs[key.split()[-1] if key.split() else key] = shell_word(value).text if in_shell else _bare(value, file)
     return of_pairs(pairs, file)

@@ -147,7 +147,7 @@ DIALECTS: Mapping[str, Dialect] = {
     ),
     "shadow": Dialect(shadow.apply, shadow.check, shadow.means, wanted=lambda values: bool(values.admin_hash)),
     "key-value": Dialect(key_value.apply, key_value.check, key_value.means),
-    "shell-vars": Dialect(key_value.apply, key_value.check, key_value.means, SHELL),
+    "shell-vars": Dialect(key_value.apply, key_value.check_shell, key_value.means_shell, SHELL),
     "ini": Dialect(ini.apply, ini.check, ini.means, SECTIONED),
     # RFC 8259 §8.1: none begins with a mark, all are UTF-8; Python's and most others refuse it.
     "json": Dialect(
