@@ -14,6 +14,9 @@ from hypothesis import HealthCheck, settings
 from mintseed.server.start import database
 from tests.database_plugin import PROJECT
 
+# Tests are made there.
+pytest.register_assert_rewrite("tests.builders.told")
+
 # How long an example takes says how busy the machine is: a test that fails by it is a timed one.
 settings.register_profile("untimed", deadline=None, suppress_health_check=[HealthCheck.too_slow])
 settings.load_profile("untimed")

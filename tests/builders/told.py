@@ -10,6 +10,8 @@ from collections.abc import Callable, Iterable, Mapping
 from functools import cache
 from pathlib import Path
 
+import pytest
+
 from mintseed.core.findings import Finding
 
 DATA = Path(__file__).resolve().parents[1] / "data"
@@ -37,8 +39,18 @@ def kept(name: str) -> dict[str, list[str]]:
     return found
 
 
-def write(name: str, cases: Cases) -> None:
-    """Keep what is said now, where somebody asks for it."""
+def tests_of(name: str, cases: Cases) -> tuple[Callable[[str], None], Callable[[], None]]:
+    """Return two tests: that what is said of each case stands in the file `name`, and that nothing else does. Where somebody asks for it,
+    the file is written first."""
     if os.environ.get("MINTSEED_SENTENCES") == "write":
         lines = (text for case, told in cases.items() for text in (f"== {case}", *told()))
         (DATA / name).write_text("\n".join(lines) + "\n")
+
+    @pytest.mark.parametrize("case", cases)
+    def it_is_said_so(case: str) -> None:
+        assert list(cases[case]()) == kept(name)[case]
+
+    def each_is_a_case() -> None:
+        assert list(kept(name)) == list(cases)
+
+    return it_is_said_so, each_is_a_case

@@ -7,8 +7,6 @@ from dataclasses import asdict, replace
 from functools import partial
 from typing import Any
 
-import pytest
-
 from mintseed.core.boards.model import Cable
 from mintseed.core.boot.assembly import AssemblyStep, assembly_steps
 from mintseed.core.boot.band import Band, not_looked
@@ -352,13 +350,4 @@ def line(one: Said) -> str:
 
 
 TOLD: told.Cases = {case: partial(lambda said: map(line, said()), said) for case, said in CASES.items()}
-told.write(SAID, TOLD)
-
-
-@pytest.mark.parametrize("case", TOLD)
-def test_it_is_said_so(case: str) -> None:
-    assert list(TOLD[case]()) == told.kept(SAID)[case]
-
-
-def test_each_sentence_is_of_a_case() -> None:
-    assert list(told.kept(SAID)) == list(TOLD)
+test_it_is_said_so, test_each_is_a_case = told.tests_of(SAID, TOLD)

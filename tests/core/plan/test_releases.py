@@ -55,6 +55,15 @@ def test_a_release_without_a_build_for_the_board_is_not_said_to_list_it() -> Non
     assert ways_out(one, shelf())[0].steps == (("release", "1.0"),)
 
 
+def test_a_release_that_the_recipe_does_not_know_is_not_guessed_into_a_stop() -> None:
+    """Such as one that came out after the recipe was written."""
+    for board in ("larkspur-r", "sprig", "tansy-ii", "bramble"):
+        found = check_plan(Plan(recipe(NEW, OLD), BOARDS[board], way="cable", release="2.1"))
+        told = {f.code: f.severity for f in found if f.where.part == "board" and f.where.field == board}
+        assert told["plan.board-not-told"] is Severity.NOTE
+        assert not told.keys() & {"plan.board-not-listed", "plan.board-newer-than-release", "plan.release-lists-board"}
+
+
 def test_a_release_whose_file_is_in_the_library_is_chosen_there() -> None:
     one = replace(Plan(recipe(NEW, OLD), BOARDS["tansy-ii"], way="cable"), release="1.0")
     assert all(

@@ -7,8 +7,6 @@ from dataclasses import astuple, replace
 from functools import partial
 from typing import Any
 
-import pytest
-
 from mintseed.core.boards.model import Battery, Cable, Supply
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.job_time import job_time
@@ -119,13 +117,4 @@ CASES: told.Cases = {
     **{f"{base}: with two of {part}": partial(added, one, parts=with_parts(one, part, part).parts) for base, one in BASES.items() for part in ("finch", "kiln-probes", "quad-hub", "gull-camera", "chorus", "drift-drive")},
     **{f"to choose from for {recipe}": partial(offered, recipe, board) for recipe, board in zip(sorted(RECIPES), ("larkspur-r", "tansy") * 6, strict=False)},
 }  # fmt: skip
-told.write(PLANS, CASES)
-
-
-@pytest.mark.parametrize("case", CASES)
-def test_it_is_said_so(case: str) -> None:
-    assert list(CASES[case]()) == told.kept(PLANS)[case]
-
-
-def test_each_is_a_case() -> None:
-    assert list(told.kept(PLANS)) == list(CASES)
+test_it_is_said_so, test_each_is_a_case = told.tests_of(PLANS, CASES)

@@ -9,8 +9,6 @@ import difflib
 from collections.abc import Iterator
 from functools import partial
 
-import pytest
-
 from mintseed.core.settings.dialects.registry import DIALECTS
 from mintseed.core.settings.repair import look_at
 from tests.builders import told
@@ -74,13 +72,4 @@ CASES: told.Cases = {
     **{f"{name}: saved {one.name}": partial(said, one.make(base.encode()), name, shown=False) for name, base in BASES.items() for one in SAVED},
     **{f"{name}: {text!r}": partial(said, text.encode(), name) for name, texts in TEXTS.items() for text in texts},
 }  # fmt: skip
-told.write(FILES, CASES)
-
-
-@pytest.mark.parametrize("case", CASES)
-def test_it_is_said_so(case: str) -> None:
-    assert list(CASES[case]()) == told.kept(FILES)[case]
-
-
-def test_each_is_a_case() -> None:
-    assert list(told.kept(FILES)) == list(CASES)
+test_it_is_said_so, test_each_is_a_case = told.tests_of(FILES, CASES)
