@@ -9,7 +9,7 @@ def main() -> None:
     print("# Findings\n\nMade from the registry of codes by `make types`. A … stands for a value.\n")
     print("| code | severity | title |\n|---|---|---|")
     for code, one in sorted(CODES.items()):
-        print(f"| `{code}` | {one.severity} | {one.title} |")
+        print(f"| `{code}` | {' or '.join(one.severities)} | {' · '.join(one.titles)} |")
 
 
 if __name__ == "__main__":

@@ -12,7 +12,10 @@ import pytest
 from hypothesis import HealthCheck, settings
 
 from mintseed.server.start import database
+from tests import well_said
 from tests.database_plugin import PROJECT
+
+well_said.watch()
 
 # Tests are made there.
 pytest.register_assert_rewrite("tests.builders.told")

@@ -12,6 +12,7 @@ from mintseed.core.boot.causes import BootEvidence
 from mintseed.core.boot.console import ConsoleFacts, Heard
 from mintseed.core.boot.evidence import gather
 from mintseed.core.boot.run import RunFacts
+from mintseed.core.codes import CODES
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.settings.fill import FilledFile
 from tests.core.settings.test_values import values
@@ -28,11 +29,13 @@ RUN = RunFacts(
 
 
 def finding(code: str, severity: Severity, title: str = "") -> Finding:
-    return Finding(code, severity, title or code)
+    return Finding(code, severity, title or CODES[code].titles[0])
 
 
 def file(*severities: Severity, country: bool = False) -> FilledFile:
-    return FilledFile("device.conf", "", "plain", b"", (), tuple(finding("file.some", s) for s in severities), country)
+    return FilledFile(
+        "device.conf", "", "plain", b"", (), tuple(Finding("x.some", s, "Some") for s in severities), country
+    )
 
 
 def gathered(
@@ -80,16 +83,24 @@ def test_of_files_that_nobody_filled_nothing_is_said(monkeypatch: pytest.MonkeyP
         assert (found.speaks_for, found.speaks_against) == ((), said)
 
 
+THIN, WEAK, DRAWN = (
+    "Thin leaves few volts",
+    "Block is weak for this",
+    "The USB sockets of Sprig give too little for this",
+)
+TWO = "Block and Cap would both feed the board"
+
+
 @pytest.mark.parametrize(("plan", "carries", "doubts"), [
     ((), None, ()),
     ((finding("plan.board-fits", Severity.OK),), None, ()),
     ((finding("plan.supply-fits", Severity.OK),), True, ()),
     ((finding("plan.supply-tight", Severity.NOTE),), True, ()),
     ((finding("plan.feeder-carries", Severity.OK),), True, ()),
-    ((finding("plan.supply-fits", Severity.OK), finding("plan.cable-thin", Severity.CHECK, "Thin cable")), False, ("Thin cable",)),
-    ((finding("plan.supply-weak", Severity.STOP, "Weak"), finding("plan.usb-overdrawn", Severity.CHECK, "Overdrawn")), False, ("Weak", "Overdrawn")),
-    ((finding("plan.two-supplies", Severity.STOP, "Two"), finding("plan.board-other", Severity.STOP, "Other")), False, ("Two",)),
-    ((finding("plan.supply-unknown", Severity.NOTE, "Nobody knows"),), None, ()),
+    ((finding("plan.supply-fits", Severity.OK), finding("plan.cable-drop-near", Severity.CHECK, THIN)), False, (THIN,)),
+    ((finding("plan.supply-weak", Severity.CHECK, WEAK), finding("plan.usb-overdrawn", Severity.CHECK, DRAWN)), False, (WEAK, DRAWN)),
+    ((finding("plan.two-supplies", Severity.STOP, TWO), finding("x.other", Severity.STOP, "Other")), False, (TWO,)),
+    ((finding("x.supply-unknown", Severity.NOTE, "Nobody knows"),), None, ()),
 ])  # fmt: skip
 def test_what_the_plan_says_of_power(plan: tuple[Finding, ...], carries: bool | None, doubts: tuple[str, ...]) -> None:
     found = gathered(plan=plan)
@@ -100,7 +111,7 @@ def test_what_the_plan_says_of_power(plan: tuple[Finding, ...], carries: bool | 
     ((), None),
     ((finding("image.sha256-matches", Severity.OK),), None),
     ((finding("plan.board-fits", Severity.OK),), True),
-    ((finding("plan.board-not-in-image", Severity.CHECK),), False),
+    ((finding("plan.board-not-in-image", Severity.STOP),), False),
     ((finding("plan.image-other-processor", Severity.STOP),), False),
     ((finding("plan.board-newer-than-release", Severity.STOP), finding("plan.board-fits", Severity.OK)), False),
 ])  # fmt: skip

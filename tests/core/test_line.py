@@ -165,7 +165,7 @@ def test_shipped_descriptions_read_back_as_themselves() -> None:
 
 
 def test_verdicts_and_order() -> None:
-    note, stop = Finding("a", Severity.NOTE, "n"), Finding("b", Severity.STOP, "s")
+    note, stop = Finding("x.a", Severity.NOTE, "n"), Finding("x.b", Severity.STOP, "s")
     assert verdict([]) is Severity.OK
     assert verdict([note, stop]) is Severity.STOP
     assert worst_first([note, stop]) == (stop, note)

@@ -327,7 +327,7 @@ CASES: dict[str, Callable[[], Iterable[Said]]] = {
     "put together: what waits": lambda: put_together("chorus", "larkspur-case", "drift-drive", supply=MICRO),
     "put together: two that wait": lambda: put_together("chorus", "chorus", "kiln-probes-fed"),
     "put together: fed by what stands behind": lambda: put_together("kiln-probes", "kiln-probes-fed"),
-    "nobody looks": lambda: [not_looked(Finding("x", f, "It waits", "Since 13:50."), "14:05") for f in (Severity.NOTE, Severity.CHECK)],
+    "nobody looks": lambda: [not_looked(Finding("x.waits", f, "It waits", "Since 13:50."), "14:05") for f in (Severity.NOTE, Severity.CHECK)],
 }  # fmt: skip
 
 

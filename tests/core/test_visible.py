@@ -57,7 +57,7 @@ def test_ordinary_names_are_spelled_as_they_are() -> None:
 
 
 def test_a_finding_is_of_bounded_length_whatever_it_quotes() -> None:
-    found = Finding("a.b", Severity.NOTE, "t" * 300, "d" * 4001, "\x1b" * 3999)
+    found = Finding("x.y", Severity.NOTE, "t" * 300, "d" * 4001, "\x1b" * 3999)
     assert found.title == "t" * 300
     assert found.detail == "d" * 3999 + "…"
     assert len(found.fix) == 4000

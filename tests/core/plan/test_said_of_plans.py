@@ -39,7 +39,7 @@ def added(base: Plan, **changes: Any) -> Iterator[str]:
 
 
 def supply(current_a: float, connector: Any = "micro-USB", voltage_v: float = 5.1, **more: Any) -> Supply:
-    return Supply(name="the one", voltage_v=voltage_v, current_a=current_a, connector=connector, **more)
+    return Supply(name="His", voltage_v=voltage_v, current_a=current_a, connector=connector, **more)
 
 
 def cable(length_m: float = 1.0, awg: Any = None, plug: Any = "micro-USB", of: Any = "USB-A") -> Cable:

@@ -195,7 +195,7 @@ def judge_drive(drive: Drive, *, needed_bytes: int = 0, image_sector_bytes: int 
     size = (
         f"{nominal_gb(drive.size_bytes)} GB is a usual card size"
         if nominal_gb(drive.size_bytes)
-        else "an odd size for a card"
+        else "An odd size for a card"
     )
     free = "Stands for a card and is not in use" if drive.pretends else "Removable and not in use"
     found.append(Finding("card.free", Severity.OK, free, f"{size}; {old}.", where=where))
@@ -211,6 +211,7 @@ def _no_right(right: Right, where: Where) -> Finding:
         if right.group not in ("", "root")
         else f"Ask an administrator to give {user} the right to this device."
     )
+    who = f"The user {right.user}" if right.user else "This user"
     return Finding(
-        "card.no-right", Severity.STOP, "No right to use this drive", f"{user} may not {lacking}.", cure, where
+        "card.no-right", Severity.STOP, "No right to use this drive", f"{who} may not {lacking}.", cure, where
     )

@@ -73,7 +73,7 @@ def other_kind(what: str) -> UnreadableImageError:
 def cut_short(packing: str, at_bytes: int, trailer: str, source: str) -> UnreadableImageError:
     """Return the error for packed data that ends early, `at_bytes` of it; `trailer`: what should stand at its end."""
     return UnreadableImageError.of(
-        _stop("image.cut-short", f"The {packing} data stops before its end", f"At byte {at_bytes} ({decimal_size(at_bytes)}), without {trailer}",
+        _stop("image.cut-short", f"The {packing} data stops before its end", f"At byte {at_bytes} ({decimal_size(at_bytes)}), without {trailer}.",
               "The download was cut short: fetch it again.", source),
     )  # fmt: skip
 
@@ -81,7 +81,7 @@ def cut_short(packing: str, at_bytes: int, trailer: str, source: str) -> Unreada
 def damaged(packing: str, near_bytes: int, why: str) -> UnreadableImageError:
     """Return the error for packed data that makes no sense; `near_bytes`: how much of it was read."""
     return UnreadableImageError.of(
-        _stop("image.damaged", f"The {packing} data is damaged", f"Within its first {near_bytes} bytes: {why}", AGAIN), expected=f"whole {packing} data"
+        _stop("image.damaged", f"The {packing} data is damaged", f"Within its first {near_bytes} bytes: {why.rstrip('.')}.", AGAIN), expected=f"whole {packing} data"
     )  # fmt: skip
 
 
@@ -103,21 +103,21 @@ def window_too_large() -> UnreadableImageError:
 
 def locked(path: str) -> UnreadableImageError:
     return UnreadableImageError.of(
-        _stop("image.locked", "The archive wants a password", f"{path} in it is encrypted", "Unpack it with its password, and put the image into the library.",
+        _stop("image.locked", "The archive wants a password", f"Encrypted in it: {path}.", "Unpack it with its password, and put the image into the library.",
               "APPNOTE.TXT §4.4.4"),
     )  # fmt: skip
 
 
 def packed_otherwise(kind: str, why: str) -> UnreadableImageError:
     return UnreadableImageError.of(
-        _stop("image.packed-otherwise", f"This {kind} is packed in a way that is not read here", why, "Unpack it, and put the image itself into the library."),
+        _stop("image.packed-otherwise", f"This {kind} is packed in a way that is not read here", f"Met in it: {why.rstrip('.')}.", "Unpack it, and put the image itself into the library."),
         expected=IMAGE,
     )  # fmt: skip
 
 
 def nested(layers: Sequence[str]) -> UnreadableImageError:
     return UnreadableImageError.of(
-        _stop("image.nested", "It is packed in too many layers", f"Outermost first: {', '.join(layers)}",
+        _stop("image.nested", "It is packed in too many layers", f"Outermost first: {', '.join(layers)}.",
               "Take the inner archive out, and put that into the library."),
         expected=IMAGE,
     )  # fmt: skip
@@ -126,13 +126,13 @@ def nested(layers: Sequence[str]) -> UnreadableImageError:
 def bomb(found: str, cap: str) -> UnreadableImageError:
     """Return the error for what unpacks to more than any image comes to."""
     return UnreadableImageError.of(
-        _stop("image.bomb", "It unpacks to more than any image does", f"{found}; {cap} are read", "Do not use it; download the image from its own page.")
+        _stop("image.bomb", "It unpacks to more than any image does", f"{found}; {cap} are read.", "Do not use it; download the image from its own page.")
     )  # fmt: skip
 
 
 def none_inside(kind: str, names: Sequence[str], count: int) -> UnreadableImageError:
     more = f" and {count - _SHOWN_NAMES} more" if count > _SHOWN_NAMES else ""
-    held = f"It holds {', '.join(names[:_SHOWN_NAMES])}{more}" if names else "It holds no files"
+    held = f"It holds {', '.join(names[:_SHOWN_NAMES])}{more}." if names else "It holds no files."
     return UnreadableImageError.of(
         _stop("image.none-inside", f"No image is in this {kind} archive", held, "Mind which file of the release is the image for a card."),
         expected="one file that begins with a partition table, or is called like an image",

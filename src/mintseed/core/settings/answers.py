@@ -32,7 +32,7 @@ def _answer(ask: Ask, value: str) -> Iterator[Finding]:
     if not value and ask.optional:
         return
     if not value:
-        yield Finding("settings.answer-missing", Severity.STOP, f"{ask.title} is not answered", ask.hint,
+        yield Finding("settings.answer-missing", Severity.STOP, f"{ask.title} is not answered", _wanted(ask),
                       f"Fill in {ask.title}.", where)  # fmt: skip
     elif len(value) > MAX_ANSWER_CHARACTERS or any(ord(c) < 32 for c in value):
         yield Finding("settings.answer-letters", Severity.STOP, f"{ask.title} is too long or holds a line end",
@@ -41,10 +41,14 @@ def _answer(ask: Ask, value: str) -> Iterator[Finding]:
         yield Finding("settings.answer-choice", Severity.STOP, f"{shown} is none of the answers to {ask.title}", f"There are {_listed(ask)}.",
                       "Choose one of them.", where)  # fmt: skip
     elif ask.is_number and (wrong := _out_of_range(ask, value)):
-        yield Finding("settings.answer-range", Severity.STOP, f"{shown} {wrong}", ask.hint, f"Write {ask.title} as it is asked for.", where)  # fmt: skip
+        yield Finding("settings.answer-range", Severity.STOP, f"{shown} {wrong}", _wanted(ask), f"Write {ask.title} as it is asked for.", where)  # fmt: skip
     elif ask.pattern and not matches_whole(ask.pattern, value):
-        yield Finding("settings.answer-shape", Severity.STOP, f"{shown} does not look like {ask.title}", ask.hint,
+        yield Finding("settings.answer-shape", Severity.STOP, f"{shown} does not look like {ask.title}", _wanted(ask),
                       f"Write {ask.title} as it is asked for.", where)  # fmt: skip
+
+
+def _wanted(ask: Ask) -> str:
+    return f"Wanted: {ask.hint.rstrip('.')}." if ask.hint else ""
 
 
 def _listed(ask: Ask) -> str:

@@ -39,7 +39,7 @@ def judge_default_login(answer: PageAnswer, login: DefaultLogin) -> Finding:
     """Return whether the login the image came with still opens the page, from what the page answered to it."""
     where = Where(part=answer.url)
     if answer.status == 0:
-        return Finding("setup.login-unreached", Severity.STOP, "Could not ask the page", answer.trouble,
+        return Finding("setup.login-unreached", Severity.STOP, "Could not ask the page", f"What came of it: {answer.trouble}.",
                        "Is it still powered? Look for it again.", where)  # fmt: skip
     if answer.status == login.refused_status:
         return Finding("setup.default-login-refused", Severity.OK, "The image's own login no longer opens it",

@@ -14,7 +14,7 @@ from pydantic import Field
 
 from mintseed.core.described import Described
 from mintseed.core.errors import InputError
-from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.findings import COMMON_PRACTICE, Finding, Severity, Where
 from mintseed.core.site.ranges import check_range
 
 MOST_RESERVED = 200
@@ -144,7 +144,7 @@ def _not_own(net: str) -> str:
     try:
         check_range(net, shared=True, standin="127.0.0.0/8")
     except InputError as error:
-        return str(error)
+        return error.found
     return ""
 
 
@@ -174,7 +174,7 @@ def _address(
     another = next(iter(proposed(plan, {*taken, *(seen or ())}, 1)), "")
     fix = f"{another} is none that the plan or another device here has." if another else "Take another one."
 
-    def stop(code: str, title: str, detail: str, fix: str = fix, source: str = "") -> Finding:
+    def stop(code: str, title: str, detail: str, fix: str = fix, source: str = COMMON_PRACTICE) -> Finding:
         return Finding(code, Severity.STOP, title, detail, fix, where, source)
 
     if at is None:
@@ -187,7 +187,7 @@ def _address(
     if not _usable(at, net):
         inside = at in net
         yield stop("settings.address-outside", f"{address} is {'the net itself, or everybody in it' if inside else f'none of {net}'}",
-                   "No device may have it." if inside else "From this network nobody would reach it.", source="RFC 1122 §3.2.1.3" if inside else "")  # fmt: skip
+                   "No device may have it." if inside else "From this network nobody would reach it.", source="RFC 1122 §3.2.1.3" if inside else COMMON_PRACTICE)  # fmt: skip
     elif at == address_of(plan.gateway):
         yield stop("settings.address-gateway", f"{address} is the router's own", "Two with one address: the whole place loses its way out.")  # fmt: skip
     elif (holder := taken.get(str(at))) is not None:

@@ -43,7 +43,7 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
     for number, line in enumerate(text.split("\n"), 1):
         words = line.split("#")[0].split()
         if words and not _is_address(words[0]):
-            yield Finding("hosts.no-address", Severity.CHECK, f"Line {number} does not begin with an address", f"{one_line(words[0])} is none: the line is passed over.",
+            yield Finding("hosts.no-address", Severity.CHECK, f"Line {number} does not begin with an address", f"\u201c{one_line(words[0])}\u201d is none: the line is passed over.",
                           "Write the address first, its names behind it.", Where(file=path, line=number), "hosts(5)")  # fmt: skip
         elif len(words) == 1:
             yield Finding("hosts.no-name", Severity.CHECK, f"Line {number} names an address and no host",

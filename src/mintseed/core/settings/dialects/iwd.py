@@ -125,7 +125,7 @@ def _check_name(path: str) -> Iterator[Finding]:
                       "Call it after the network: as it is if it has letters, digits, blanks, _ and - alone, else = and its octets in hex.", Where(file=path), SOURCE)  # fmt: skip
     elif name != stem(ssid) and (_PLAIN.fullmatch(ssid) or name[1:] != name[1:].lower()):
         yield Finding("iwd.file-name", Severity.STOP, f"The file of {one_line(ssid)} is called otherwise", f"Its reader looks for {one_line(stem(ssid))}.{ending} and does not find it.",
-                      f"Rename it: {one_line(stem(ssid))}.{ending}", Where(file=path), "iwd.network(5), and seen with iwd 2.3")  # fmt: skip
+                      f"Rename it to {one_line(stem(ssid))}.{ending}.", Where(file=path), "iwd.network(5), and seen with iwd 2.3")  # fmt: skip
 
 
 OPEN_ENDING = ".open"

@@ -452,13 +452,13 @@ def _check_whole(found: dict[str, dict[str, str]], path: str) -> Iterator[Findin
         yield _stop(
             "wifi.disabled",
             "It would not connect by itself",
-            "autoconnect is off.",
+            "The line autoconnect= says so.",
             "Take the line autoconnect= out.",
             where,
         )
     if wifi and wifi.get("bssid"):
         yield Finding("wifi.bssid-fixed", Severity.CHECK, "Only one access point would do",
-                      "bssid keeps it from every other one of this name.", "Take the line out.", where, SOURCE)  # fmt: skip
+                      "The line bssid= keeps it from every other one of this name.", "Take the line out.", where, SOURCE)  # fmt: skip
 
 
 def _stop(code: str, title: str, detail: str, fix: str, where: Where) -> Finding:
