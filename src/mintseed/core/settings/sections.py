@@ -51,20 +51,28 @@ def read_lines(
         yield SectionLine(number, section, False, key.strip(BLANKS) if equals else None, value.lstrip(BLANKS), line)
 
 
-def span(lines: list[str], section: str, aliases: Mapping[str, str] | None = None) -> tuple[int, int] | None:
-    """Return where the first such section begins and ends; None where there is none. The lines before the first one are section ''."""
+def spans(lines: list[str], section: str, aliases: Mapping[str, str] | None = None) -> list[tuple[int, int]]:
+    """Return where each section of this name begins and ends: readers join them. The lines before the first one are section ''."""
     opened = [(i, name) for i, line in enumerate(lines) if (name := section_of(line, aliases)) is not None]
+    ends = [i for i, _ in opened[1:]] + [len(lines)]
     if not section:
-        return -1, opened[0][0] if opened else len(lines)
-    for at, (i, name) in enumerate(opened):
-        if name == section:
-            return i, opened[at + 1][0] if at + 1 < len(opened) else len(lines)
-    return None
+        return [(-1, opened[0][0] if opened else len(lines))]
+    return [(i, end) for (i, name), end in zip(opened, ends, strict=False) if name == section]
 
 
-def at(lines: list[str], start: int, end: int, key: str) -> list[int]:
-    """Return the lines of a section that set `key`."""
-    return [i for i in range(start + 1, end) if lines[i].partition("=")[0].strip(BLANKS) == key and "=" in lines[i]]
+def span(lines: list[str], section: str, aliases: Mapping[str, str] | None = None) -> tuple[int, int] | None:
+    """Return where the first such section begins and ends; None where there is none."""
+    return next(iter(spans(lines, section, aliases)), None)
+
+
+def at(lines: list[str], section: str, key: str, aliases: Mapping[str, str] | None = None) -> list[int]:
+    """Return the lines that set `key` in `section`, in all of that name."""
+    return [
+        i
+        for start, end in spans(lines, section, aliases)
+        for i in range(start + 1, end)
+        if lines[i].partition("=")[0].strip(BLANKS) == key and "=" in lines[i]
+    ]
 
 
 _COMMENTED = re.compile(r"^\s*[#;]\s*([^=\s][^=]*?)\s*=")
@@ -82,22 +90,22 @@ def set_key(
 ) -> None:
     """Set `key` in `section`: its line in place, a commented example of it brought to life, or a new line at the end of the section.
 
-    `same`: other ways to say `value`, which stay. `blanks`: what stands at both sides of a new line's equals sign. A second line of the key goes.
+    `same`: other ways to say `value`, which stay. `blanks`: what stands at both sides of a new line's equals sign. A second line of the key
+    goes, also from a second section of this name: of both the reader would take the later.
     """
     wanted = f"{key}{blanks}={blanks}{value}"
-    found = span(lines, section, aliases)
-    if found is None:
-        append_lines(lines, [*([""] if any(lines) else []), f"[{section}]", wanted])
-        return
-    start, end = found
-    there = at(lines, start, end, key)
-    if there:
+    if there := at(lines, section, key, aliases):
         head, _, now = lines[there[0]].partition("=")
         if now.lstrip(BLANKS) not in (value, *same):
             lines[there[0]] = f"{head}={now[: len(now) - len(now.lstrip(BLANKS))]}{value}"
         for extra in reversed(there[1:]):
             del lines[extra]
         return
+    found = span(lines, section, aliases)
+    if found is None:
+        append_lines(lines, [*([""] if any(lines) else []), f"[{section}]", wanted])
+        return
+    start, end = found
     example = next((i for i in range(start + 1, end) if (m := _COMMENTED.match(lines[i])) and m[1] == key), None)
     if example is not None:
         lines[example] = wanted

@@ -10,7 +10,7 @@ from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects.keyfile_fields import FIELDS, KEY_MANAGEMENT, escaped, ssid_octets, unescaped
 from mintseed.core.settings.dialects.value_table import Field
 from mintseed.core.settings.meaning import BY_ITSELF, KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
-from mintseed.core.settings.sections import BLANKS, at, read_lines, section_of, set_key, span
+from mintseed.core.settings.sections import BLANKS, at, read_lines, section_of, set_key, span, spans
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
 from mintseed.core.units import counted
 from mintseed.core.visible import one_line
@@ -212,8 +212,8 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
 
 def _drop_others(lines: list[str], section: str, keys: str) -> None:
     """Take the lines out whose keys match; a first address stays, and is set in its place."""
-    if found := span(lines, section, _ALIASES):
-        for i in range(found[1] - 1, found[0], -1):
+    for start, end in reversed(spans(lines, section, _ALIASES)):
+        for i in range(end - 1, start, -1):
             if re.fullmatch(keys, lines[i].partition("=")[0].strip()) and "=" in lines[i]:
                 del lines[i]
 
@@ -248,10 +248,9 @@ _HARMLESS = (
 
 
 def _drop(lines: list[str], section: str, key: str, harmless: tuple[tuple[str, str], ...] = _HARMLESS) -> None:
-    if found := span(lines, section, _ALIASES):
-        for i in reversed(at(lines, *found, key)):
-            if (key, _value(lines[i])) not in harmless:
-                del lines[i]
+    for i in reversed(at(lines, section, key, _ALIASES)):
+        if (key, _value(lines[i])) not in harmless:
+            del lines[i]
 
 
 def _value(line: str) -> str:

@@ -49,9 +49,8 @@ def _set_address(lines: list[str], address: FixedAddress) -> None:
         while found := span(lines, section):
             del lines[found[0] : found[1]]
     for key in ("Gateway", "DNS"):
-        if found := span(lines, "Network"):
-            for i in reversed(at(lines, *found, key)):
-                del lines[i]
+        for i in reversed(at(lines, "Network", key)):
+            del lines[i]
     set_key(lines, "Network", "DHCP", "no", same=tuple(w for w, means in DHCP.items() if means in ("no", "ipv6")))
     set_key(lines, "Network", "Address", address.cidr)
     if address.gateway:

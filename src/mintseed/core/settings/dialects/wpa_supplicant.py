@@ -84,7 +84,7 @@ def apply(text: str, file: FileToFill, values: SettingValues) -> str:
     lines[start + 1 : end] = _joining(lines[start + 1 : end], first)
     for network in more:
         _add(lines, network, file.path)
-    return "\n".join(_with_country(lines, values.country))
+    return "\n".join(_with_country(lines, values.country) if values.country else lines)
 
 
 def _joining(body: list[str], network: KnownNetwork) -> list[str]:
