@@ -35,7 +35,6 @@ def test_a_finding_may_be_so(change: dict[str, Any]) -> None:
     ({"code": None}, "no code is None"),
     ({"severity": Severity.CHECK}, "never is"),
     ({"severity": None}, "no severity"),
-    ({"severity": "note"}, "no severity"),
     ({"title": "a lone CR stands in line 4"}, "no title of it"),
     ({"title": ""}, "no title"),
     ({"code": "plan.card-fits", "severity": Severity.OK, "title": "Any 8 GB card has room"}, "no title of it"),

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
-from functools import cache
+from functools import cache, lru_cache
 from typing import Any
 
 from mintseed.core.codes import CODES
@@ -39,8 +39,13 @@ def _titles(code: str) -> re.Pattern[str]:
     return re.compile("|".join(re.sub(r"\b([Aa])(?=\\ \.\*)", r"\1n?", one) for one in either), re.DOTALL)
 
 
-def faults_of(finding: Finding) -> Iterator[str]:
-    """Yield what is wrong with `finding`, whatever it is about."""
+@lru_cache(4096)
+def faults_of(finding: Finding) -> tuple[str, ...]:
+    """Return what is wrong with `finding`, whatever it is about. Most are made again and again."""
+    return tuple(_faults_of(finding))
+
+
+def _faults_of(finding: Finding) -> Iterator[str]:
     code = finding.code
     if not isinstance(code, str) or (code not in CODES and not code.startswith(MADE_UP)):
         yield f"no code is {code!r}"
@@ -80,7 +85,7 @@ _as_it_was = Finding.__post_init__
 
 def _looked_at(self: Finding) -> None:
     _as_it_was(self)
-    if faults := list(faults_of(self)):
+    if faults := faults_of(self):
         raise IllSaid("; ".join(faults))
 
 

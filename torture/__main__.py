@@ -23,7 +23,8 @@ from torture.update_kills import updates_killed
 PROJECT = Path(__file__).resolve().parents[1]
 TABLE = PROJECT / "docs" / "reliability.md"
 KINDS = (
-    "updates", "cards", "doors", "kills", "starts", "races", "attacks", "images", "settings", "judged", "tables", "fills", "requests", "mutants",
+    "updates", "cards", "doors", "kills", "starts", "races", "attacks", "images", "settings", "judged", "tables", "fills", "pairs", "requests",
+    "mutants",
 )  # fmt: skip
 
 
@@ -77,6 +78,14 @@ def tables(count: int, seed: int) -> Outcome:
     )  # fmt: skip
 
 
+def pairs() -> Outcome:
+    """Every image there is on every board there is."""
+    return _by_tests(
+        "every image on every board", 1, ["tests/standins/test_every_pair.py"], "the board does what the plan says", "differences", each=True,
+        PAIRS="every",
+    )  # fmt: skip
+
+
 def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__, formatter_class=argparse.RawDescriptionHelpFormatter)
     for name, count in (
@@ -124,6 +133,7 @@ def main() -> None:
         "mutants": lambda: mutants.faults_in_the_rules(asked.mutants_s, asked.mutants_in),
         "tables": lambda: [tables(asked.tables, asked.seed)],
         "fills": lambda: [fills(asked.fills, asked.seed)],
+        "pairs": lambda: [pairs()],
         "requests": lambda: [requests(asked.requests)],
         "races": lambda: races.races(asked.races, asked.seed),
         "starts": lambda: [running.starts(asked.starts, asked.seed)],

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import httpx
@@ -106,10 +106,30 @@ VIOLATIONS = """async () => (await axe.run(document)).violations
   .flatMap((v) => v.nodes.map((n) => `${v.id}: ${n.html.slice(0, 140)}`))"""
 
 
-# Each width and each theme once: what is cut hangs on the one, what is pale on the other.
-@pytest.mark.parametrize(("width", "theme"), [(1280, "light"), (390, "dark")])
+def places(paths: list[str]) -> list[str]:
+    return paths[: -2 * len(STATIONS)]
+
+
+def ordinary(paths: list[str]) -> list[str]:
+    """Return the stations of the deployment that is planned and filled."""
+    return paths[-2 * len(STATIONS) : -len(STATIONS)]
+
+
+def long_named(paths: list[str]) -> list[str]:
+    return paths[-len(STATIONS) :]
+
+
+# Each width and each theme once: what is cut hangs on the one, what is pale on the other. The narrow one has the long name.
+@pytest.mark.parametrize(
+    ("width", "theme", "stations"), [(1280, "light", ordinary), (390, "dark", long_named)], ids=["desk", "phone"]
+)
 def test_every_screen_can_be_read(
-    browser: Browser, application: Application, paths: list[str], width: int, theme: Any
+    browser: Browser,
+    application: Application,
+    paths: list[str],
+    width: int,
+    theme: Any,
+    stations: Callable[[list[str]], list[str]],
 ) -> None:
     troubles: list[str] = []
     context = browser.new_context(
@@ -117,7 +137,7 @@ def test_every_screen_can_be_read(
     )
     page = context.new_page()
     page.on("console", lambda m: troubles.append(m.text) if m.type in ("error", "warning") else None)
-    for path in paths:
+    for path in (*places(paths), *stations(paths)):
         page.goto(path)
         expect(page.get_by_role("heading", level=1)).to_be_visible()
         expect(page.get_by_text("Reading the")).to_have_count(0)
@@ -154,7 +174,7 @@ def test_what_the_keyboard_comes_to_is_not_behind_a_bar(
     """WCAG 2.2, 2.4.11 Focus Not Obscured: on a small screen a bar stays at the bottom."""
     page = browser.new_page(base_url=application.url, viewport={"width": 390, "height": 844}, reduced_motion="reduce")
     covered: list[str] = []
-    for path in [p for p in paths if p == "/new" or "/deployments/" in p]:
+    for path in [*(p for p in places(paths) if p == "/new" or "/deployments/" in p), *long_named(paths)]:
         page.goto(path)
         expect(page.get_by_role("heading", level=1)).to_be_visible()
         expect(page.get_by_text("Reading the")).to_have_count(0)
@@ -168,7 +188,7 @@ def test_what_the_keyboard_comes_to_is_not_behind_a_bar(
 
 
 def test_everything_by_keyboard(page: Page, paths: list[str]) -> None:
-    deployment = paths[-2 * len(STATIONS)].rsplit("/", 1)[0]
+    deployment = ordinary(paths)[0].rsplit("/", 1)[0]
     page.goto(f"{deployment}/plan")
     expect(page.get_by_role("heading", name="What goes together")).to_be_visible()
     page.keyboard.press("]")

@@ -112,15 +112,15 @@ def _two_writes_and_one_bench_dies(both: Application, client: Client) -> None:
     assert (whole["proven"], whole["current"], whole["writes"][0]["bench_name"]) == (True, True, "bench")
 
 
-@pytest.mark.parametrize("name", ["bench", "workshop"])
-def test_a_name_that_a_process_has_is_refused_by_name(both: Application, name: str) -> None:
+def test_a_name_that_a_process_has_is_refused_by_name(both: Application) -> None:
     # Both benches run, whose processes are there only once they hold their names: the one that comes later is refused.
     until = time.monotonic() + 60
     while not list(leftovers(f"{both.home.resolve()} bench workshop")) and time.monotonic() < until:
         time.sleep(0.1)
-    done = subprocess.run(
-        ["scripts/worker"], cwd=PROJECT, env={**environment_for(both.home), "MINTSEED_BENCH_NAME": name}, capture_output=True, text=True,
-        check=False, timeout=60,
-    )  # fmt: skip
-    assert done.returncode == 1
-    assert f"a bench called {name} runs already from this folder" in done.stderr
+    for name in ("bench", "workshop"):
+        done = subprocess.run(
+            ["scripts/worker"], cwd=PROJECT, env={**environment_for(both.home), "MINTSEED_BENCH_NAME": name}, capture_output=True, text=True,
+            check=False, timeout=60,
+        )  # fmt: skip
+        assert done.returncode == 1
+        assert f"a bench called {name} runs already from this folder" in done.stderr

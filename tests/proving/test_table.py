@@ -71,7 +71,10 @@ def test_what_the_core_said_it_does_not_know_is_no_difference() -> None:
     stop = replace(open_one, findings=(replace(sae, severity=Severity.STOP),))
     assert found(stop, "no such key", off) == ("the core said that it joins",)
     address = Said(
-        True, Severity.CHECK, (Finding("iwd.address-if", Severity.CHECK, "Only where iwd sets addresses"),), ""
+        True,
+        Severity.CHECK,
+        (Finding("iwd.address-if", Severity.CHECK, "Its address counts only where iwd sets addresses itself"),),
+        "",
     )
     assert found(address, fixed="10.91.5.219") == ()
 
@@ -142,8 +145,8 @@ def test_the_fixed_addresses_are_free_by_the_plan() -> None:
 
 
 def test_what_was_said_is_shown_in_words() -> None:
-    stop = Finding("x", Severity.STOP, "It cannot be")
-    check = Finding("y", Severity.CHECK, "It is odd")
+    stop = Finding("x.stop", Severity.STOP, "It cannot be")
+    check = Finding("x.check", Severity.CHECK, "It is odd")
     assert table.said_words(Said(None, Severity.STOP, (stop,), "")) == "stop: It cannot be"
     assert table.said_words(Said(True, Severity.CHECK, (check,), "")) == "joins (check: It is odd)"
 

@@ -342,7 +342,6 @@ ODD = (
 @pytest.mark.parametrize("field", sorted(PlanIn.model_fields))
 def test_no_odd_value_in_a_proposal_is_a_mistake_of_ours(api: Api, field: str) -> None:
     pk = new(api, "platen")
-    for value in ODD:
-        for sent in (value, [value], {value: value}):
-            status, _ = api.call("put", f"/deployments/{pk}/plan", {field: sent})
-            assert status < 500, (field, sent)
+    for sent in (*ODD, *([value] for value in ODD[:3]), *({value: value} for value in ODD[:3])):
+        status, _ = api.call("put", f"/deployments/{pk}/plan", {field: sent})
+        assert status < 500, (field, sent)

@@ -36,7 +36,7 @@ CODES: dict[str, Code] = {
     "boot.joined": Code("ok", "On the network after …"),
     "boot.late": Code("check", "Late: over …, and not on the network"),
     "boot.no-board": Code("stop", "No board is chosen"),
-    "boot.no-proof": Code("stop", "No proven card yet"),
+    "boot.no-proof": Code("stop", "No proven card yet", "Its card's proof no longer stands"),
     "boot.not-looked-at": Code("check", "Not looked at since …"),
     "boot.not-powered": Code("stop", "It is not powered"),
     "boot.powered": Code("stop", "It is powered already"),

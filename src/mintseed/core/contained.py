@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, Severity, Where
+from mintseed.core.words import capital, sentence
 
 
 def broken_description(name: str, error: MintSeedError) -> Finding:
@@ -30,8 +31,8 @@ def unreadable_deployment(error: Exception) -> Finding:
         return Finding(
             "deployment.unreadable",
             Severity.STOP,
-            error.found,
-            error.sentence(),
+            capital(error.found),
+            sentence(f"expected {error.expected}") if error.expected else "",
             error.next_step,
             Where(file=error.where),
         )

@@ -13,6 +13,7 @@ from mintseed.core.find.before import Itself, Seen, known_before
 from mintseed.core.findings import Action, Finding, Severity, worst_first
 from mintseed.core.site.ranges import is_address
 from mintseed.core.walk import Walk
+from mintseed.core.words import sentence
 from mintseed.services.refuse import refuse_stops
 
 LONGEST_AGO_S = 3600.0
@@ -63,7 +64,7 @@ def _proof(walk: Walk) -> Iterator[Finding]:
     write = walk.inputs.write
     if write.proven_at is None:
         ended = write.unsure_why or write.void_why
-        yield (_stop("boot.no-proof", "Its card's proof no longer stands", "See under Card why, and what to do.", "card", f"{ended}.")
+        yield (_stop("boot.no-proof", "Its card's proof no longer stands", "See under Card why, and what to do.", "card", sentence(ended))
                if ended else _stop("boot.no-proof", "No proven card yet", "Write the card first.", "card"))  # fmt: skip
     elif not walk.card_current:
         yield _stop("boot.card-old", "The card is older than the settings", "Write it again.", "card")

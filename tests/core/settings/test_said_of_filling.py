@@ -51,14 +51,23 @@ BEFORE = {
     **{name: ("", *TEXTS[name]) for name in PLACES if name not in BASES and name in TEXTS},
     "cloud-init-network": ("", BASES["netplan"], "version: 2\nwifis: {wlan0: {access-points: {a: {}}}}\n", "version: 1\nconfig: []\n"),
 }  # fmt: skip
-SYSTEM = SystemFacts(accounts=(Account("ann", "locked", uid=1000, gid=1000),), time_zone=Fact("Europe/London", "etc/localtime"))
+SYSTEM = SystemFacts(
+    accounts=(Account("ann", "locked", uid=1000, gid=1000),), time_zone=Fact("Europe/London", "etc/localtime")
+)
 EVERYWHERE = ("settings.file-sound", "settings.file-made")
 TOLD_SHORT = re.compile(r"[0-9a-f]{64}")
 
 
 def _file(dialect: str) -> FileToFill:
     root, when = dialect in OF_ROOT, "wifi" if dialect in WIFI_DIALECTS else "always"
-    return a_file(dialect, path=PLACES[dialect], volume="root" if root else "boot", when=when, absent="make", owner="root" if root else "")
+    return a_file(
+        dialect,
+        path=PLACES[dialect],
+        volume="root" if root else "boot",
+        when=when,
+        absent="make",
+        owner="root" if root else "",
+    )
 
 
 def filled(file: FileToFill, wanted: SettingValues, there: str) -> tuple[FilledFile, ...]:

@@ -9,6 +9,7 @@ from datetime import datetime
 from mintseed.core.card.identity import Recognition
 from mintseed.core.findings import Finding, Severity
 from mintseed.core.settings.fill import FINGERPRINT_VERSION
+from mintseed.core.words import sentence
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,14 +54,14 @@ def card_findings(write: WriteFacts, *, filled_otherwise: bool, powered_since: b
 
 def _proof_findings(write: WriteFacts, *, filled_otherwise: bool, powered_since: bool) -> tuple[Finding, ...]:
     if write.unsure_why:
-        return (Finding("card.unsure", Severity.CHECK, "Not sure any more that its card holds it", f"{write.unsure_why}.",
+        return (Finding("card.unsure", Severity.CHECK, "Not sure any more that its card holds it", sentence(write.unsure_why),
                         "Say whose card that is, put its own card into a reader, or write the card again."),)  # fmt: skip
     if write.proven_at is None:
         void = Finding(
             "card.proof-void",
             Severity.CHECK,
             "This card's proof no longer stands",
-            f"{write.void_why}.",
+            sentence(write.void_why),
             "Write the card again.",
         )
         return (void,) if write.void_why else ()

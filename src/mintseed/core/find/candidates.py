@@ -9,6 +9,7 @@ from mintseed.core.find.before import is_left_over, is_new
 from mintseed.core.find.sightings import SeenBy, Sighting
 from mintseed.core.findings import Action, Finding, Severity, Where
 from mintseed.core.recipes.model import Page
+from mintseed.core.words import sentence
 
 ENOUGH = 7
 """Points at which a candidate is taken for the device; reached by no single piece of evidence, where somebody looked before."""
@@ -239,7 +240,7 @@ def judge_find(candidates: tuple[Candidate, ...], host_name: str, page: Page) ->
             "find.found",
             Severity.OK,
             f"Found at {winner.address}",
-            f"{why[:1].upper()}{why[1:]}.",
+            sentence(why),
             where=Where(part=winner.address),
         )
     ]

@@ -11,6 +11,7 @@ from mintseed.core.image.facts import Account, Fact
 from mintseed.core.image.report import FileOnImage, XRay
 from mintseed.core.settings.guess import guess
 from mintseed.core.units import decimal_size
+from mintseed.core.words import capital
 
 Topic = Literal["files", "boards", "network", "page", "accounts", "system", "layout"]
 
@@ -128,7 +129,7 @@ def _network(was: XRay, now: XRay) -> Iterator[Difference]:
         names = _and(after)
         yield Difference(
             "network",
-            f"{names[:1].upper()}{names[1:]} bring{'s' * (len(after) == 1)} it onto the network",
+            f"{capital(names)} bring{'s' * (len(after) == 1)} it onto the network",
             f"It was {_and(before)}: other files are read.",
         )
 

@@ -129,7 +129,7 @@ def _clash(plan: Plan) -> Iterator[Finding]:
             both[pin.takers].append(pin)
     for names, pins in both.items():
         numbers = ", ".join(str(p.number) for p in pins)
-        whom = " and ".join(names) if len(names) > 1 else f"two of {names[0]}"
+        whom = " and ".join(names) if len(names) > 1 else f"Two of {names[0]}"
         yield Finding(
             "plan.header-clash", Severity.STOP, f"{whom} want the same pin" + ("s" if len(pins) > 1 else ""),
             f"Pin {numbers}: {'; '.join(' and '.join(p.carries) for p in pins)}.",

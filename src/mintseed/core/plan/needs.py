@@ -8,6 +8,7 @@ from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.parts.model import role_words
 from mintseed.core.plan.plan import Plan
 from mintseed.core.recipes.model import PartNeed
+from mintseed.core.words import sentence
 
 
 def unmet(plan: Plan) -> tuple[PartNeed, ...]:
@@ -26,7 +27,7 @@ def needs(plan: Plan) -> Iterator[Finding]:
     """Yield what is missing and what is still to be bought."""
     for need in unmet(plan):
         words = role_words(need.role)
-        yield Finding("plan.part-missing", Severity.CHECK, f"Still needed: {an(words)}", f"{need.why[:1].upper()}{need.why[1:]}.",
+        yield Finding("plan.part-missing", Severity.CHECK, f"Still needed: {an(words)}", sentence(need.why),
                       f"Put {an(words)} into the plan, from the shelf or to buy.", Where(part="parts", field=need.role))  # fmt: skip
     to_buy = [p for p in plan.parts if not p.owned_name]
     if to_buy:

@@ -12,6 +12,7 @@ from mintseed.core.parts.model import Part
 from mintseed.core.plan.choosing import not_chosen, not_told
 from mintseed.core.plan.copper import drop_v
 from mintseed.core.plan.plan import Plan, PlannedPart
+from mintseed.core.words import capital
 
 SUPPLY_MARGIN = 1.2
 """Current budget = board at load + everything it feeds + margin of 20 % (common practice)."""
@@ -334,7 +335,7 @@ def _volts(plan: Plan, board: Board, supply: Supply) -> Iterator[Finding]:
     )
     contacts_v = total.contacts_v or 0.0
     with_plugs = f"{detail} Its plugs may take another {contacts_v:.2f} V ({CONTACTS_MOHM:g} mΩ assumed)."
-    name = f"{wire.name[:1].upper()}{wire.name[1:]}"
+    name = capital(wire.name)
     if left < BROWN_OUT_V and wire.told:
         yield Finding("plan.cable-drop", Severity.STOP, f"Too few volts arrive over {wire.name}",
                       f"{detail} Below {BROWN_OUT_V} V it stumbles.", "Use a shorter or thicker cable: a lower AWG number is thicker.",

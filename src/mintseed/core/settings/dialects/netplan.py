@@ -37,6 +37,7 @@ from mintseed.core.settings.yaml_text import Path, YamlFault, at, child, keys, q
 from mintseed.core.site.addresses import FixedAddress
 from mintseed.core.units import counted
 from mintseed.core.visible import one_line
+from mintseed.core.words import capital
 
 SOURCE = "netplan-yaml(5)"
 _HEX_KEY = re.compile(r"[0-9a-fA-F]{64}")
@@ -230,7 +231,7 @@ def _named(node: yaml.Node, known: frozenset[str], what: str, path: str) -> Iter
     if not isinstance(node, yaml.MappingNode):
         yield _refused(
             "netplan.no-keys",
-            f"{what} wants keys below it",
+            f"{capital(what)} wants keys below it",
             "Look at the blanks at the beginning of its lines.",
             node,
             path,
