@@ -91,6 +91,8 @@ def test_an_address_others_could_reach_needs_an_account(home: Path) -> None:
             inside = client.post("/api/session", json={"name": "keeper", "password": "three wet boots"})
             assert inside.json()["signed_in"]
             cookie = inside.headers["set-cookie"]
+            # A browser sends the cookies of one host to each of its ports: another instance there has one of another name.
+            assert cookie.startswith(f"mintseed_session_{port}=")
             assert "HttpOnly" in cookie
             assert "Secure" in cookie
             assert "SameSite=Strict" in cookie

@@ -2,6 +2,11 @@
 
 from __future__ import annotations
 
+import re
+
+_AN = re.compile(r"(?!USB|[Uu]ni|[Oo]ne\b|[Ee]u)[aeiouAEIOU]|8|11\b|18\b")
+"""what is said with a vowel at its beginning"""
+
 
 def capital(words: str) -> str:
     """Return `words` as they stand at the beginning of a sentence."""
@@ -11,3 +16,8 @@ def capital(words: str) -> str:
 def sentence(words: str) -> str:
     """Return `words` as a sentence of their own; of none nothing."""
     return f"{capital(words.rstrip('.'))}." if words else ""
+
+
+def an(words: str) -> str:
+    """Return `words` behind "a" or "an", as they are said."""
+    return f"{'an' if _AN.match(words) else 'a'} {words}"

@@ -2,30 +2,43 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import astuple, replace
-from functools import partial
+from functools import cache, partial
 from typing import Any
 
 from mintseed.core.boards.model import Battery, Cable, Supply
+from mintseed.core.plan.changes import as_sets, small_changes
 from mintseed.core.plan.fit import check_plan
 from mintseed.core.plan.job_time import job_time
-from mintseed.core.plan.matrix import matrix
-from mintseed.core.plan.options import board_options, cable_options, card_options, supply_options
+from mintseed.core.plan.matrix import Suits, matrix
+from mintseed.core.plan.options import (
+    best_plan,
+    board_options,
+    cable_options,
+    card_options,
+    part_options,
+    supply_options,
+)
 from mintseed.core.plan.plan import Card, Plan
 from mintseed.core.plan.shelf import Owned, Shelf
 from mintseed.core.plan.shopping import parts_list
+from mintseed.core.plan.way_out import ways_out
 from mintseed.core.site.model import WifiNetwork
 from tests.builders import told
 from tests.core.plan.things import BOARDS, MICRO, PARTS, RECIPES, plan, shelf, with_parts
 
 PLANS = "plans.txt"
-TABLE = matrix(RECIPES.values(), BOARDS.values(), PARTS)
+
+
+@cache
+def table() -> Mapping[tuple[str, str], Suits]:
+    return matrix(RECIPES.values(), BOARDS.values(), PARTS)
 
 
 def of_pair(recipe: str, board: str) -> Iterator[str]:
     """Yield how the pair stands in the matrix; what is said of it whole for one board, of the others what is otherwise there."""
-    found = TABLE[recipe, board]
+    found = table()[recipe, board]
     yield f"{found.verdict} {found.code} | {found.reason}"
     one = plan(recipe, "larkspur-r")
     yield from map(told.finding, check_plan(one)) if board == "larkspur-r" else added(one, board=BOARDS[board])
@@ -103,6 +116,21 @@ def offered(recipe: str, board: str, owned: Shelf = FULL) -> Iterator[str]:
     }
     yield from (
         f"{what}: {' | '.join(map(str, astuple(option)))}" for what, options in of.items() for option in options
+    )
+    for need in one.recipe.needs:
+        yield from (
+            f"{need.role}: {' | '.join(map(str, astuple(option)))}" for option in part_options(one, owned, need)
+        )
+    chosen, _ = best_plan(one.recipe, owned)
+    yield f"best of it: {chosen}"
+    yield from (
+        f"to change: {change.title} | {as_sets(change.steps)} | {change.effort.name} | {change.cost_text}"
+        for change in small_changes(one, owned)
+    )
+    weak = replace(one, supply=supply(0.5), network=net(wpa3_only=True))
+    yield from (
+        f"cures {p.cures}: {p.title} | {as_sets(p.steps)} | {p.effort_text} | {p.price_text} | {p.verdict} | {p.stops_fewer}"
+        for p in ways_out(weak, owned)
     )
     listed = parts_list(one, owned, board_name="my own", card_name="plain")
     yield from (f"to have: {' | '.join(map(str, astuple(item)))}" for item in listed.items)

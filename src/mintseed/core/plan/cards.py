@@ -8,6 +8,7 @@ from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.plan.choosing import not_chosen
 from mintseed.core.plan.plan import Card, Plan
 from mintseed.core.units import GB, MB, NOMINAL_CARD_GB, binary_size, decimal_size
+from mintseed.core.words import an, capital
 
 SD_CLASSES = "SD Association, speed classes"
 
@@ -51,7 +52,7 @@ def card(plan: Plan) -> Iterator[Finding]:
         yield Finding(
             "plan.card-too-large-for-board",
             Severity.CHECK,
-            f"{_a(chosen.size_gb)} {chosen.size_gb} GB card may be too large for {plan.board.name}",
+            f"{capital(an(f'{chosen.size_gb} GB card'))} may be too large for {plan.board.name}",
             f"Its reader is known to take cards up to {most} GB.",
             f"Take a card of {most} GB or less.",
             Where(part="card"),
@@ -66,7 +67,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-too-small-for-image",
             Severity.STOP,
-            f"{_a(gb)} {gb} GB card cannot hold this image",
+            f"{capital(an(f'{gb} GB card'))} cannot hold this image",
             f"Unpacked it is {decimal_size(image_bytes)}.",
             advice,
             where,
@@ -76,7 +77,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-below-least",
             Severity.STOP,
-            f"{_a(gb)} {gb} GB card is too small for {plan.recipe.name}",
+            f"{capital(an(f'{gb} GB card'))} is too small for {plan.recipe.name}",
             f"It asks for {need.least_gb} GB at least, to grow into at first boot.",
             advice,
             where,
@@ -85,7 +86,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-no-room-for-content",
             Severity.CHECK,
-            f"{_a(gb)} {gb} GB card leaves little room for what people put on it",
+            f"{capital(an(f'{gb} GB card'))} leaves little room for what people put on it",
             f"Image {decimal_size(image_bytes)}, usual content {need.content_gb:g} GB.",
             advice,
             where,
@@ -94,7 +95,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-below-advised",
             Severity.NOTE,
-            f"{_a(gb)} {gb} GB card will do, {need.advised_gb} GB is advised",
+            f"{capital(an(f'{gb} GB card'))} will do, {need.advised_gb} GB is advised",
             "It starts, and has less room for content and updates.",
             where=where,
         )
@@ -103,7 +104,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-barely",
             Severity.NOTE,
-            f"{_a(gb)} {gb} GB card holds this image with {spare:.1%} to spare",
+            f"{capital(an(f'{gb} GB card'))} holds this image with {spare:.1%} to spare",
             "Cards of one printed size differ by some percent; the card itself is measured before it is written.",
             advice,
             where,
@@ -112,7 +113,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-fits",
             Severity.OK,
-            f"{_a(gb)} {gb} GB card has room",
+            f"{capital(an(f'{gb} GB card'))} has room",
             f"It shows as {binary_size(chosen.size_bytes)} on most systems.",
             where=where,
             source="IEC 80000-13",
@@ -123,10 +124,6 @@ def _advised_gb(advised_gb: int, image_bytes: int) -> int:
     """Return the size of card to take: as the recipe advises, and of those that are sold one that the image leaves room on."""
     holds = (gb for gb in NOMINAL_CARD_GB if gb * GB * (1 - LITTLE_TO_SPARE) >= image_bytes)
     return max(advised_gb, next(holds, -(-image_bytes // GB)))
-
-
-def _a(number: int) -> str:
-    return "An" if str(number)[0] == "8" else "A"
 
 
 def published_bytes(plan: Plan) -> int:

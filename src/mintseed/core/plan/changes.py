@@ -17,6 +17,7 @@ from mintseed.core.plan.shelf import Owned, Shelf
 from mintseed.core.price import Price, totals
 from mintseed.core.recipes.model import WAYS_IN, WayIn
 from mintseed.core.units import NOMINAL_CARD_GB
+from mintseed.core.words import an
 
 T = TypeVar("T", Board, Card, Supply, Cable)
 
@@ -116,7 +117,7 @@ def small_changes(plan: Plan, shelf: Shelf) -> Iterator[Change]:
     for board in shelf.shop_boards.values():
         if plan.board is None or board.id != plan.board.id:
             yield Change(
-                f"Take a {board.name}",
+                f"Take {an(board.name)}",
                 (("board", board.id),),
                 replace(plan, board=board),
                 Effort.BUY,
@@ -255,7 +256,7 @@ def _cards(plan: Plan, shelf: Shelf) -> Iterator[Change]:
     for size_gb in NOMINAL_CARD_GB:
         if 4 <= size_gb <= 256 and (plan.card is None or size_gb != plan.card.size_gb):
             yield Change(
-                f"Take a {size_gb} GB card",
+                f"Take {an(f'{size_gb} GB card')}",
                 (("card_gb", size_gb),),
                 replace(plan, card=Card(size_gb)),
                 Effort.BUY,
@@ -292,7 +293,7 @@ def _parts(plan: Plan, shelf: Shelf) -> Iterator[Change]:
         if kind.id not in owned_kinds and _may_help(plan, kind):
             more = (*plan.parts, PlannedPart(kind))
             yield Change(
-                f"Buy a {kind.name}",
+                f"Buy {an(kind.name)}",
                 (("add_kind", kind.id),),
                 replace(plan, parts=more),
                 Effort.BUY,

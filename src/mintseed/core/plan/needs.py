@@ -8,7 +8,7 @@ from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.parts.model import role_words
 from mintseed.core.plan.plan import Plan
 from mintseed.core.recipes.model import PartNeed
-from mintseed.core.words import sentence
+from mintseed.core.words import an, sentence
 
 
 def unmet(plan: Plan) -> tuple[PartNeed, ...]:
@@ -17,10 +17,6 @@ def unmet(plan: Plan) -> tuple[PartNeed, ...]:
         need for need in plan.recipe.needs
         if need.need == "needed" and not any(need.met_by(p.part) for p in plan.parts)
     )  # fmt: skip
-
-
-def an(words: str) -> str:
-    return f"{'an' if words[0] in 'aeiouAEIOU' else 'a'} {words}"
 
 
 def needs(plan: Plan) -> Iterator[Finding]:

@@ -10,6 +10,7 @@ from mintseed.core.plan.plan import Plan
 from mintseed.core.plan.power import power_sum, wanted_text
 from mintseed.core.plan.shelf import Shelf
 from mintseed.core.price import Price, totals
+from mintseed.core.words import an
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +48,7 @@ def parts_list(
              price=board.price if board else None),
     ]  # fmt: skip
     if board is None or board.medium == "card":
-        size = f"a {plan.card.size_gb if plan.card else plan.recipe.card.advised_gb} GB card"
+        size = an(f"{plan.card.size_gb if plan.card else plan.recipe.card.advised_gb} GB card")
         items.append(Item("card", card_name or size, "have" if card_name else "any" if plan.card else "open"))
     if plan.feeder is None:
         need = board.supply if board else None

@@ -25,11 +25,13 @@ KEY, PHRASE, OPEN = "with its key", "with its passphrase", "without a passphrase
 
 @dataclass(frozen=True, slots=True)
 class Meaning:
-    """Empty where the file says nothing of it. `address`: by itself, or the fixed one. `does`: further things, each as the end of a sentence."""
+    """Empty where the file says nothing of it. `address`: by itself, or the fixed one. `beside`: the fixed one that it has besides one it takes
+    by itself. `does`: further things, each as the end of a sentence."""
 
     joins: tuple[Joined, ...] = ()
     country: str = ""
     address: str = ""
+    beside: str = ""
     does: tuple[str, ...] = ()
 
     def sentence(self) -> str:
@@ -51,6 +53,8 @@ class Meaning:
             found.append(
                 "takes an address by itself" if self.address == BY_ITSELF else f"takes the address {self.address}"
             )
+        if self.beside:
+            found.append(f"has the address {self.beside} besides")
         return found
 
 

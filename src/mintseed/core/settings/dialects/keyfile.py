@@ -507,4 +507,6 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     method = said.get(("ipv4", "method"), "auto").strip()
     fixed = said.get(("ipv4", "address1"), "").split(",")[0].strip()
     joins = (Joined(shown, how, said.get(("wifi", "hidden"), "").strip().lower() in ("true", "1")),) if name else ()
-    return Meaning(joins, address=BY_ITSELF if method == "auto" else one_line(fixed) if method == "manual" else "")
+    if method == "auto":
+        return Meaning(joins, address=BY_ITSELF, beside=one_line(fixed))
+    return Meaning(joins, address=one_line(fixed) if method == "manual" else "")

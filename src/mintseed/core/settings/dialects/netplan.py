@@ -452,21 +452,27 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
         return NOTHING
     network = child(root, "network") or root
     joins: list[Joined] = []
-    country = address = ""
+    country = address = beside = ""
     for kind in ("ethernets", "wifis"):
         devices = child(network, kind)
         for name in keys(devices):
             device = child(devices, name)
-            fixed = child(device, "addresses")
+            fixed = _first(child(device, "addresses"))
             if _yes(device, "dhcp4") or _yes(device, "dhcp6"):
-                address = BY_ITSELF
-            elif isinstance(fixed, yaml.SequenceNode) and fixed.value and isinstance(fixed.value[0], yaml.ScalarNode):
-                address = one_line(fixed.value[0].value)
+                address, beside = BY_ITSELF, fixed
+            elif fixed:
+                address, beside = fixed, ""
             if kind == "wifis":
                 said = child(device, "regulatory-domain")
                 country = said.value if isinstance(said, yaml.ScalarNode) else country
                 joins += _joined(child(device, "access-points"))
-    return Meaning(tuple(joins), one_line(country), address)
+    return Meaning(tuple(joins), one_line(country), address, beside)
+
+
+def _first(addresses: yaml.Node | None) -> str:
+    """Return the first of a list of addresses; empty where there is none."""
+    one = addresses.value[0] if isinstance(addresses, yaml.SequenceNode) and addresses.value else None
+    return one_line(one.value) if isinstance(one, yaml.ScalarNode) else ""
 
 
 def _yes(node: yaml.Node | None, key: str) -> bool:

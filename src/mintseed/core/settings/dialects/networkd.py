@@ -192,4 +192,4 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     fixed = next((one for one in addresses if one and not _odd("Network", "Address", one)), "")
     if not any(section == "Match" for section, _ in said):
         return NOTHING
-    return Meaning(address=BY_ITSELF if asked else one_line(fixed))
+    return Meaning(address=BY_ITSELF, beside=one_line(fixed)) if asked else Meaning(address=one_line(fixed))
