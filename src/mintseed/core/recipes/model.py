@@ -13,6 +13,7 @@ from mintseed.core.described import Around, Described, Fault, MeantError, Path
 from mintseed.core.parts.model import Part, Role, role_words
 from mintseed.core.patterns import check_pattern, matches_whole
 from mintseed.core.recipes.templates import CHOICES_OF_FACTS, LATER_PLACEHOLDERS, PLACEHOLDERS, placeholders_in
+from mintseed.core.words import an
 
 Sha256 = Annotated[str, Field(pattern=r"^[0-9a-f]{64}$")]
 FILE_PATH = r"^\.?[A-Za-z0-9_-][A-Za-z0-9._@-]*(/\.?[A-Za-z0-9_-][A-Za-z0-9._@-]*)*$"
@@ -521,7 +522,7 @@ class Recipe(Described):
                 elif parts[option].role != need.role:
                     yield Fault(
                         path,
-                        f"{option} is a {parts[option].role_words}, and what is needed is a {role_words(need.role)}",
+                        f"{option} is {an(parts[option].role_words)}, and what is needed is {an(role_words(need.role))}",
                     )
 
     def release(self, version: str) -> Release | None:
