@@ -2,8 +2,8 @@
 
 By itself it starts pytest anew for each fault, which takes ten times as long as the tests that reach one (measured). Here every fault's
 process is forked from one in which they lie collected, with what a whole session shares set up (a database, the demo's images), and runs
-those that reach it, until one fails: first those that noticed another fault of the same function, then one of each file in turn, for as
-long as is worth it.
+those that run its statement, until one fails: first those that noticed another fault of the same function, then one of each file in turn,
+for as long as is worth it.
 """
 
 from __future__ import annotations
@@ -28,11 +28,17 @@ from _pytest.runner import CallInfo
 from _pytest.tmpdir import tmppath_result_key
 from django.db import connections
 from mutmut.configuration import config
+from mutmut.mutation.trampoline import get_mutant_under_test
 from mutmut.runners.harness import PytestRunner
 from mutmut.state import state
 from mutmut.utils.file_utils import change_cwd
 from mutmut.utils.format_utils import mangled_name_from_mutant_name
 from mutmut.workers import isolation
+
+from torture.reached import Reached, recorded
+
+SOURCES = Path("mutants/src").absolute()
+LINES = Path("lines").absolute()
 
 MOST_S = float(os.environ.get("FAULTS_MOST_S", "inf"))
 """seconds of tests that are worth running against one fault. Without an end most of a run's time goes into those no test notices."""
@@ -52,6 +58,7 @@ class Collected(PytestRunner):
     noticed: Path
     remembering: list[_lru_cache_wrapper[Any]]
     reaches: Counter[str]
+    reached: Reached
 
     def collect(self) -> None:
         # Without capturing: it would begin here, in the process that says how the run goes.
@@ -65,6 +72,7 @@ class Collected(PytestRunner):
             self.tests = {item.nodeid: item for item in self.session.items}
             # The one that asks for most stands for all.
             self.run(max(self.session.items, key=lambda item: len(getattr(item, "fixturenames", ()))))
+        self.reached = Reached(LINES, SOURCES)
         # A process and its parent cannot share one.
         connections.close_all()
         self.remembering = [
@@ -109,7 +117,11 @@ class Collected(PytestRunner):
 
     def run_tests(self, *, mutant_name: str | None, tests: Iterable[str]) -> int:
         if self.session is None or mutant_name is None:
-            return int(super().run_tests(mutant_name=mutant_name, tests=tests))
+            if get_mutant_under_test():  # where all are to fail
+                return int(super().run_tests(mutant_name=mutant_name, tests=tests))
+            # Without a fault: which test runs which statement.
+            with recorded(LINES, SOURCES) as plugins, change_cwd("mutants"):
+                return self.execute_pytest(self._pytest_args_regular_run(tests), plugins=plugins)
         function = self.noticed / mangled_name_from_mutant_name(mutant_name)
         # What was worked out before there was a fault holds none.
         for one in self.remembering:
@@ -137,8 +149,9 @@ class Forking(isolation.ForkRunner):
         super().startup()
 
     def submit(self, mutant_name: str, tests: list[str], cpu_time_limit: int, estimated_time: float) -> None:
+        tests = self._tests.reached.tests_of(mutant_name, tests)
         # Nobody waits for tests that are not run.
-        takes_s = min(estimated_time, MOST_S)
+        takes_s = min(sum(state().duration_by_test[test] for test in tests), MOST_S)
         limit = ceil((takes_s + config().timeout_constant) * config().timeout_multiplier * 2)
         super().submit(mutant_name, tests, min(cpu_time_limit, limit), takes_s)
 
