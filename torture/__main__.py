@@ -167,8 +167,8 @@ def write(outcome: Outcome, seed: int) -> None:
         + "\n".join(held.values())
         + "\n\nA kill is followed by: the page answers again, no deployment and no log line is gone, and every card that is called\n"
         "proven holds, byte for byte, what was written (BLAKE3 of the pretend card against the record).\n\n"
-        "Faults are put into the rules one at a time, in an order of chance, and some seconds of the tests that reach each are run\n"
-        "against it: it passed where none of them noticed. Those that hang are ended.\n"
+        "Faults are put into the rules one at a time, in an order of chance, and some seconds of the tests that run its statement\n"
+        "are run against it: it passed where none of them noticed. Those that hang are ended.\n"
     )
 
 
