@@ -54,7 +54,6 @@ def put_in(application: Application) -> Iterator[tuple[list[str], str]]:
 
 def opened(page: Page, name: str) -> None:
     page.goto("/images")
-    page.get_by_role("searchbox").fill(name)
     page.get_by_role("link", name=name).click()
     expect(page.get_by_role("heading", name=name)).to_be_visible()
 
