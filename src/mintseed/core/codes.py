@@ -79,13 +79,22 @@ CODES: dict[str, Code] = {
     "card.whose": Code("stop", "Nobody said yet whose card this is"),
     "card.writing-elsewhere": Code("stop", "This deployment is being written already, to another drive"),
     "cloud-init.header": Code("stop", "Its first line is not …"),
-    "cloud-init.key-unknown": Code("stop", "… is no key of a user"),
+    "cloud-init.key-unknown": Code("stop", "… is no key of a user", "… is no key of keyboard"),
     "cloud-init.locked": Code("check", "The password is set and locked"),
     "cloud-init.no-keys": Code("stop", "It holds no keys"),
     "cloud-init.not-here": Code("check", "…: is not read in this file"),
     "cloud-init.password-plain": Code("stop", "passwd wants the password's hash"),
     "cloud-init.script": Code("note", "It is a script, and run as one"),
-    "cloud-init.value": Code("stop", "… wants one text", "… wants a list"),
+    "cloud-init.value": Code(
+        "stop",
+        "… wants one text",
+        "… wants a list",
+        "… wants commands",
+        "user wants one account, and a list stands there",
+        "keyboard wants layout below it, with a text",
+        "A user without a name",
+        "… is neither true nor false",
+    ),
     "connman.address": Code("stop or check", "… = … is no address with its net and its way out"),
     "connman.key-unknown": Code("check", "… is no key of a service"),
     "connman.line": Code("stop", "Line … is no setting"),
@@ -216,7 +225,9 @@ CODES: dict[str, Code] = {
     "keyfile.device-fixed": Code("note", "Only the device of this name would do"),
     "keyfile.empty": Code("stop", "Nothing is set in this file"),
     "keyfile.frames-protected": Code("check", "Only an access point that protects its frames would do"),
-    "keyfile.key-blank": Code("check", "A blank behind the passphrase becomes part of it"),
+    "keyfile.key-blank": Code(
+        "stop or check", "A blank behind the passphrase becomes part of it", "A blank behind the key becomes part of it"
+    ),
     "keyfile.key-dropped": Code("stop", "A backslash in the passphrase drops its line"),
     "keyfile.key-management": Code("stop", "… is no kind of key"),
     "keyfile.key-unknown": Code("check", "… is no key of […]"),
@@ -241,8 +252,13 @@ CODES: dict[str, Code] = {
     "netplan.value": Code(
         "stop or check",
         "… is none the reader knows",
+        "… is none of its renderers",
         "… wants keys below it",
         "… wants true or false",
+        "… stands for many devices",
+        "… wants a number",
+        "… wants a list",
+        "… wants six octets, as in 02:00:00:00:00:01",
         "… wants one text",
         "… is none that every release knows",
     ),
@@ -452,7 +468,7 @@ CODES: dict[str, Code] = {
     "wifi.country-letters": Code("note", "The country in line … is not two capital letters"),
     "wifi.country-missing": Code("check", "No country set"),
     "wifi.country-none": Code("check", "… is no country"),
-    "wifi.country-short": Code("stop", "The country in line … is too short"),
+    "wifi.country-short": Code("stop", "The country in line … is too short", "The country … is too short"),
     "wifi.country-unknown": Code("stop", "… is not a country code"),
     "wifi.disabled": Code(
         "stop", "It would not connect by itself", "Nothing brings … up", "The network is switched off"
@@ -496,7 +512,9 @@ CODES: dict[str, Code] = {
         "check", "The network name ends with a blank", "The network name begins or ends with a blank"
     ),
     "wifi.ssid-length": Code("stop", "The network name has … octets", "No network name"),
-    "wifi.ssid-missing": Code("stop", "No network name", "A network block without a name", "… has no access point"),
+    "wifi.ssid-missing": Code(
+        "stop or check", "No network name", "A network block without a name", "… has no access point"
+    ),
     "wifi.ssid-quotes": Code("stop", "The network name needs straight quotes"),
     "wifi.value-refused": Code("stop", "…=… is none the reader knows"),
     "wifi.wpa3-key": Code("stop", "WPA3 wants the passphrase, and this is a key of WPA2"),

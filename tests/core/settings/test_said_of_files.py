@@ -49,6 +49,65 @@ TEXTS: dict[str, tuple[str, ...]] = {
 """texts by hand, for what no mistake of mistakes.py comes to"""
 
 
+def _point(said: str) -> str:
+    return f"network:\n  version: 2\n  wifis:\n    wlan0:\n      access-points:\n        a: {{{said}}}\n"
+
+
+def _each(before: str, behind: str, *said: str) -> Iterator[str]:
+    return (f"{before}{one}{behind}" for one in said)
+
+
+def _block(said: str) -> str:
+    return f'country=GB\nnetwork={{\n  ssid="a"\n  psk="spring tide at noon"\n  {said}\n}}\n'
+
+
+RARE: dict[str, tuple[str, ...]] = {
+    "netplan": (
+        "network:\n  renderer: x\n", "network:\n  renderer: networkd\n  wifis:\n    wlan0: 1\n", "network:\n  wifis:\n    wlan0:\n      wakeonwlan: x\n",
+        "network:\n  ethernets:\n    eth0:\n      access-points: {a: {}}\n", "network:\n  wifis:\n    wlan0:\n      regulatory-domain: gb\n      access-points: {}\n",
+        *map(_point, ("mode: ap", "mode: x", "mode: adhoc", "band: 5GHz", "channel: 36", "band: 5GHz, channel: 36", "bssid: 00:11:22:33:44:55", "hidden: maybe",
+                      "password: short", "auth: {key-management: eap}", "auth: {key-management: x, password: spring tide}", "auth: {key-management: none}", "password: [1]")),
+        "network:\n  version: 2\n  wifis:\n    wlan0:\n      access-points:\n        a: {}\n        a: {}\n", "network: [1]\n", "network:\n  version: 2\n  x: 1\n",
+    ),
+    "cloud-init-network": ("version: 1\nconfig: []\n", "version: 2\nwifis: {wlan0: {access-points: {a: {}}}}\n", "ethernets: {eth0: {dhcp4: true}}\n"),
+    "cloud-init-user-data": (*_each("#cloud-config\n", "\n",
+        "user: [a]", "user: {name: a}", "keyboard: gb", "keyboard: {}", "keyboard: {layout: [gb]}", "keyboard: {layout: zz}", "users: [{passwd: x}]", "users: [default, [a]]",
+        "users: [{name: a, passwd: spring}]", "users: [{name: a, lock_passwd: maybe}]", "users: [{name: a, ssh_authorized_keys: x}]", "ssh_authorized_keys: x", "runcmd: x",
+        "locale: false", "locale: 1", "hostname: [a]", "timezone: Nowhere/At_All", "packages: {a: b}", "write_files: [{path: /a}, {path: /b}]", "x_unknown: 1",
+    ), "#!/bin/sh\necho a\n", "#include\nhttp://192.0.2.1/a\n", "## template: jinja\n#cloud-config\n", "hostname: a\n", " #cloud-config\nhostname: a\n"),
+    "keyfile": (*_each("[connection]\nid=a\ntype=wifi\n[wifi]\n", "\n",
+        "ssid=a ", "ssid=a\nmode=x", "ssid=a\nmode=ap", "ssid=a\nmtu=x\\y", "ssid=a\nband=x", "ssid=a\nband=a\nchannel=36", "ssid=a\nbssid=00:11:22:33:44:55", "ssid=300;", "ssid=",
+        "ssid=a\n[wifi-security]\nkey-mgmt=wpa-psk\npsk-flags=1", "ssid=a\n[wifi-security]\nkey-mgmt=wpa-psk\npsk=spring\\tide at noon", "ssid=a\n[wifi-security]\npsk=spring tide at noon",
+        "ssid=a\n[wifi-security]\nkey-mgmt=wpa-eap", "ssid=a\n[wifi-security]\nkey-mgmt=sae\npsk=spring tide", "ssid=a\n[wifi-security]\nkey-mgmt='wpa-psk'\npsk='spring tide'",
+        "ssid=a\n[ipv4]\naddress1=x", "ssid=a\n[ipv4]\nmethod=manual", "ssid=a\n[ipv4]\nmethod=x",
+    ), "[connection]\nid=a\ntype=ethernet\n", "[connection]\nid=a\ntype=x\n[wifi]\nssid=a\n", "[connection]\nid=a\ntype=wifi\npermissions=user:ann:;\n[wifi]\nssid=a\n"),
+    "systemd-networkd": (*_each("[Match]\nName=wlan0\n", "\n",
+        "[BridgeVLAN]\nPVID=5000", "[BridgeVLAN]\nPVID=7", "[Network]\nDHCP=\\\n yes", "[Network]\nAddress=\nAddress=192.168.7.40/24", "[Network]\nDHCP=x", "[Network]\nGateway=x", "[X]\na=1",
+        "[Network]\nDNS=192.168.7.1 x", "[Network]\nDHCP=yes # so", "[Route]\nGateway=192.168.7.1",
+    ), "[Match]\nName=\n", "[Match]\nType=wlan\nMACAddress=x\n"),
+    "interfaces": (*_each("auto wlan0\niface wlan0 inet ", "\n",
+        f"dhcp\n    wpa-ssid {'Q' * 33}\n    wpa-psk spring tide at noon", "dhcp\n    wpa-ssid a", "dhcp\n    wpa-ssid \"a\"\n    wpa-psk \"spring tide at noon\"", "dhcp\n    wpa-conf /etc/wpa.conf",
+        "static\n    address 192.168.7.40/24\n    gateway x", "static\n    address 192.168.7.40\n    netmask 255.255.255.0", "x", "dhcp\n    wpa-essid a\n    wpa-passphrase spring tide at noon",
+        "dhcp\n    wpa-ssid a\n    wpa-psk spring tide at noon\n    wpa-psk another tide",
+    ), "auto wlan0\n", "iface wlan0 inet6 auto\n", "source-directory interfaces.d\n", "iface wlan0 ipx dhcp\n"),
+    "connman": (*_each("[service_a]\nType = wifi\nName = a\n", "\n",
+        "Security = ieee8021x", "Security = x", "IPv4 = off", "IPv4 = dhcp", "IPv4 = 192.168.7.40/24", "IPv6 = auto", "IPv6 = x", "IPv6 = fe80::1/64", "Nameservers = x", "Nameservers = 192.168.7.1,0x7f.1",
+        "Hidden = yes", "MAC = x", "SSID = zz", "SSID = 61", "Passphrase = a\\b spring tide",
+    ), "[service_a]\nName = a\n", "[x]\na = 1\n", "[global]\nName = x\n"),
+    "iwd": ("[Security]\nPreSharedKey=x\n", "[Security]\nPreSharedKey=" + "a" * 64 + "\n", "[Settings]\nHidden=maybe\n", "[IPv4]\nAddress=x\n", "[IPv4]\nAddress=192.168.7.40\nNetmask=255.255.255.0\n", "[X]\na=1\n"),
+    "wpa-supplicant": (*map(_block, (
+        "scan_freq=2412", "freq_list=2412", "bssid=00:11:22:33:44:55", "mode=2", "priority=x", "priority=0x10", "key_mgmt=WPA-EAP", "key_mgmt=SAE", "ieee80211w=2", "disabled=1", "psk=short", "ssid=a", "ssid=6", 'ssid="b"',
+        "proto=WPA", "group=WEP40", "x=1", "# so", "scan_ssid=1",
+    )), "country=G\nnetwork={\n ssid=\"a\"\n psk=\"spring tide\"\n}\n", "update_config=1\n", "country=GB\nnetwork={\n psk=\"spring tide at noon\"\n}\n"),
+    "yaml": ("a: !x 1\n", "? [a]\n: b\n", "a: 1\n b: 2\n", "\ta: 1\n", "a: &x 1\nb: *x\n", "a: *x\n"),
+    "toml": ("a = 07\n", "a = 1 2\n", "[a]\nb = {c = 1}\nb.d = 2\n", "a.b = 1\n[a]\nc = 2\n"),
+    "json": ("[1, 2", '{"a": 1,}', '{"a": .5}', "nul", '{"a": "\\x"}', '{"a" 1}'),
+    "shell-vars": ("a=`ls`\n", "a=b c\n", "if true; then\na=1\nfi\n", "a='it'\\''s'\n", "1a=2\n", "a=\"$b\"\n"),
+    "ini": ("[a]\nb=1\nb=2\n", "[a]\n[a]\n", "[a]\nb\n  c\n", "[a]\n%(x)s=1\n"),
+}  # fmt: skip
+"""what few files hold, and each reader has its own mind about"""
+
+
 def said(data: bytes, dialect: str, *, shown: bool = True) -> Iterator[str]:
     """`shown`: with the lines that mending it changes."""
     file = JUDGES[dialect].file if dialect in JUDGES else None
@@ -70,6 +129,6 @@ def said(data: bytes, dialect: str, *, shown: bool = True) -> Iterator[str]:
 CASES: told.Cases = {
     **{f"{one.dialect}: {one.name}": partial(said, one.make(BASES[one.dialect]).encode(), one.dialect) for one in alone()},
     **{f"{name}: saved {one.name}": partial(said, one.make(base.encode()), name, shown=False) for name, base in BASES.items() for one in SAVED},
-    **{f"{name}: {text!r}": partial(said, text.encode(), name) for name, texts in TEXTS.items() for text in texts},
+    **{f"{name}: {text!r}": partial(said, text.encode(), name) for all_of in (TEXTS, RARE) for name, texts in all_of.items() for text in texts},
 }  # fmt: skip
 test_it_is_said_so, test_each_is_a_case = told.tests_of(FILES, CASES)

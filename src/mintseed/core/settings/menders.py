@@ -310,7 +310,7 @@ def _header_first(place: Place) -> Mended | None:
 
 def _unlocked(place: Place) -> Mended | None:
     indent = re.match(r"^\s*", place.line)
-    if any(re.match(r"^\s*(- )?lock_passwd:", line) for line in place.lines):
+    if "{" in place.line or any(re.match(r"^\s*(- )?lock_passwd:", line) for line in place.lines):
         return None
     blanks = (indent[0] if indent else "") + ("  " if place.line.lstrip().startswith("- ") else "")
     return Mended(

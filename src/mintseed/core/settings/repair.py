@@ -6,7 +6,7 @@ A finding without a mender is the person's to decide: which of two networks, whi
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, field
 
 from mintseed.core.errors import MintSeedError
@@ -46,7 +46,7 @@ def look_at(data: bytes, path: str, dialect: str, file: FileToFill | None = None
     repairs = []
     for finding in _in_order(findings):
         done = _mend(data, finding, dialect)
-        if done is not None and done[1] != data:
+        if done is not None and done[1] != data and _helps(finding, findings, check_file(done[1], path, dialect, file)):
             repairs.append(Repair(findings.index(finding), *done))
     if not repairs:
         return Looked(findings, (), data, findings)
@@ -67,7 +67,7 @@ def _all_mended(
     for _ in range(MOST_STEPS):
         step = next(
             (
-                d
+                (f, d[1])
                 for f in _in_order(left)
                 if (f.code, f.where.line, mended) not in tried and (d := _tried(mended, f, dialect, tried))
             ),
@@ -75,9 +75,17 @@ def _all_mended(
         )
         if step is None:
             break
-        mended = step[1]
-        left = check_file(mended, path, dialect, file)
+        after = check_file(step[1], path, dialect, file)
+        if _helps(step[0], left, after):
+            mended, left = step[1], after
     return mended, left
+
+
+def _helps(finding: Finding, before: Sequence[Finding], after: Sequence[Finding]) -> bool:
+    """Return whether mending it stops no more than before: a line taken out may leave another without what belongs below it. What is behind
+    a part that was not open is seen only now, and was there before."""
+    stops = [sum(f.severity is Severity.STOP for f in found) for found in (before, after)]
+    return finding.code in _FIRST or finding.code in _SAVED or stops[1] <= stops[0]
 
 
 _FIRST = (

@@ -231,7 +231,7 @@ def _named(node: yaml.Node, known: frozenset[str], what: str, path: str) -> Iter
     if not isinstance(node, yaml.MappingNode):
         yield _refused(
             "netplan.no-keys",
-            f"{capital(what)} wants keys below it",
+            f"{capital(what) if what.startswith('the ') else what} wants keys below it",
             "Look at the blanks at the beginning of its lines.",
             node,
             path,
