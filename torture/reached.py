@@ -60,7 +60,7 @@ class _Module:
             return None
         first = self._spans[function][0]
         start, end = min(around, key=lambda one: one[1] - one[0])
-        return sum_of(self._runs.get(first + n, 0) for n in range(start, end + 1))
+        return union_of(self._runs.get(first + n, 0) for n in range(start, end + 1))
 
     def _text(self, name: str) -> list[str]:
         start, end = self._spans[name]
@@ -84,7 +84,7 @@ def _head_ends(one: ast.stmt) -> int:
     return max(one.lineno, first - 1) if first else one.end_lineno or one.lineno
 
 
-def sum_of(bits: Iterable[int]) -> int:
+def union_of(bits: Iterable[int]) -> int:
     found = 0
     for one in bits:
         found |= one
@@ -118,6 +118,6 @@ class Reached:
             path = self._sources.joinpath(*name.split("."))
             path = path / "__init__.py" if path.is_dir() else path.with_suffix(".py")
             lines: dict[int, list[Any]] = self._data.contexts_by_lineno(str(path))
-            runs = {line: sum_of(1 << self._bits[one] for one in by if one) for line, by in lines.items()}
+            runs = {line: union_of(1 << self._bits[one] for one in by if one) for line, by in lines.items()}
             self._modules[name] = _Module(path, runs)
         return self._modules[name]

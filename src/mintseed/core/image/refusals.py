@@ -8,6 +8,7 @@ from typing import Self
 from mintseed.core.errors import ImageError
 from mintseed.core.findings import COMMON_PRACTICE, Finding, Severity
 from mintseed.core.units import binary_size, decimal_size
+from mintseed.core.words import sentence
 
 IMAGE = "a card image, bare or packed with xz, gzip, bzip2 or zstd, also inside a zip, 7z or tar archive"
 
@@ -81,7 +82,7 @@ def cut_short(packing: str, at_bytes: int, trailer: str, source: str) -> Unreada
 def damaged(packing: str, near_bytes: int, why: str) -> UnreadableImageError:
     """Return the error for packed data that makes no sense; `near_bytes`: how much of it was read."""
     return UnreadableImageError.of(
-        _stop("image.damaged", f"The {packing} data is damaged", f"Within its first {near_bytes} bytes: {why.rstrip('.')}.", AGAIN), expected=f"whole {packing} data"
+        _stop("image.damaged", f"The {packing} data is damaged", sentence(f"within its first {near_bytes} bytes: {why}"), AGAIN), expected=f"whole {packing} data"
     )  # fmt: skip
 
 
@@ -110,7 +111,7 @@ def locked(path: str) -> UnreadableImageError:
 
 def packed_otherwise(kind: str, why: str) -> UnreadableImageError:
     return UnreadableImageError.of(
-        _stop("image.packed-otherwise", f"This {kind} is packed in a way that is not read here", f"Met in it: {why.rstrip('.')}.", "Unpack it, and put the image itself into the library."),
+        _stop("image.packed-otherwise", f"This {kind} is packed in a way that is not read here", sentence(f"met in it: {why}"), "Unpack it, and put the image itself into the library."),
         expected=IMAGE,
     )  # fmt: skip
 

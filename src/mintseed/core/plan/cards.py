@@ -52,7 +52,7 @@ def card(plan: Plan) -> Iterator[Finding]:
         yield Finding(
             "plan.card-too-large-for-board",
             Severity.CHECK,
-            f"{capital(an(f'{chosen.size_gb} GB card'))} may be too large for {plan.board.name}",
+            f"{_a_card(chosen.size_gb)} may be too large for {plan.board.name}",
             f"Its reader is known to take cards up to {most} GB.",
             f"Take a card of {most} GB or less.",
             Where(part="card"),
@@ -67,7 +67,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-too-small-for-image",
             Severity.STOP,
-            f"{capital(an(f'{gb} GB card'))} cannot hold this image",
+            f"{_a_card(gb)} cannot hold this image",
             f"Unpacked it is {decimal_size(image_bytes)}.",
             advice,
             where,
@@ -77,7 +77,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-below-least",
             Severity.STOP,
-            f"{capital(an(f'{gb} GB card'))} is too small for {plan.recipe.name}",
+            f"{_a_card(gb)} is too small for {plan.recipe.name}",
             f"It asks for {need.least_gb} GB at least, to grow into at first boot.",
             advice,
             where,
@@ -86,7 +86,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-no-room-for-content",
             Severity.CHECK,
-            f"{capital(an(f'{gb} GB card'))} leaves little room for what people put on it",
+            f"{_a_card(gb)} leaves little room for what people put on it",
             f"Image {decimal_size(image_bytes)}, usual content {need.content_gb:g} GB.",
             advice,
             where,
@@ -95,7 +95,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-below-advised",
             Severity.NOTE,
-            f"{capital(an(f'{gb} GB card'))} will do, {need.advised_gb} GB is advised",
+            f"{_a_card(gb)} will do, {need.advised_gb} GB is advised",
             "It starts, and has less room for content and updates.",
             where=where,
         )
@@ -104,7 +104,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-barely",
             Severity.NOTE,
-            f"{capital(an(f'{gb} GB card'))} holds this image with {spare:.1%} to spare",
+            f"{_a_card(gb)} holds this image with {spare:.1%} to spare",
             "Cards of one printed size differ by some percent; the card itself is measured before it is written.",
             advice,
             where,
@@ -113,7 +113,7 @@ def _size(plan: Plan, chosen: Card) -> Iterator[Finding]:
         yield Finding(
             "plan.card-fits",
             Severity.OK,
-            f"{capital(an(f'{gb} GB card'))} has room",
+            f"{_a_card(gb)} has room",
             f"It shows as {binary_size(chosen.size_bytes)} on most systems.",
             where=where,
             source="IEC 80000-13",
@@ -124,6 +124,10 @@ def _advised_gb(advised_gb: int, image_bytes: int) -> int:
     """Return the size of card to take: as the recipe advises, and of those that are sold one that the image leaves room on."""
     holds = (gb for gb in NOMINAL_CARD_GB if gb * GB * (1 - LITTLE_TO_SPARE) >= image_bytes)
     return max(advised_gb, next(holds, -(-image_bytes // GB)))
+
+
+def _a_card(size_gb: int) -> str:
+    return capital(an(f"{size_gb} GB card"))
 
 
 def published_bytes(plan: Plan) -> int:

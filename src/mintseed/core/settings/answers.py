@@ -9,6 +9,7 @@ from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.limits import MAX_ANSWER_CHARACTERS
 from mintseed.core.patterns import matches_whole
 from mintseed.core.recipes.model import Ask
+from mintseed.core.words import sentence
 
 
 def answers_in_force(asks: Sequence[Ask], answers: Mapping[str, str]) -> dict[str, str]:
@@ -48,7 +49,7 @@ def _answer(ask: Ask, value: str) -> Iterator[Finding]:
 
 
 def _wanted(ask: Ask) -> str:
-    return f"Wanted: {ask.hint.rstrip('.')}." if ask.hint else ""
+    return sentence(f"wanted: {ask.hint}") if ask.hint else ""
 
 
 def _listed(ask: Ask) -> str:

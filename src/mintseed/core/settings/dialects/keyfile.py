@@ -12,8 +12,8 @@ from mintseed.core.settings.dialects.value_table import Field
 from mintseed.core.settings.meaning import BY_ITSELF, KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
 from mintseed.core.settings.sections import BLANKS, at, read_lines, section_of, set_key, span, spans
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
+from mintseed.core.site.ranges import is_address
 from mintseed.core.units import counted
-from mintseed.core.visible import one_line
 
 SOURCE = "nm-settings-keyfile(5)"
 
@@ -505,8 +505,9 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     key = said.get(("wifi-security", "psk"), "")
     how = KEY if re.fullmatch(r"[0-9a-fA-F]{64}", key) else PHRASE if key else OPEN
     method = said.get(("ipv4", "method"), "auto").strip()
-    fixed = said.get(("ipv4", "address1"), "").split(",")[0].strip()
+    first = said.get(("ipv4", "address1"), "").split(",")[0].strip()
+    fixed = first if is_address(first.partition("/")[0]) else ""
     joins = (Joined(shown, how, said.get(("wifi", "hidden"), "").strip().lower() in ("true", "1")),) if name else ()
     if method == "auto":
-        return Meaning(joins, address=BY_ITSELF, beside=one_line(fixed))
-    return Meaning(joins, address=one_line(fixed) if method == "manual" else "")
+        return Meaning(joins, address=BY_ITSELF, beside=fixed)
+    return Meaning(joins, address=fixed if method == "manual" else "")

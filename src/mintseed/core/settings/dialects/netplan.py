@@ -280,7 +280,7 @@ def _typed(key: yaml.ScalarNode, value: yaml.Node, path: str) -> Iterator[Findin
         yield _refused(
             "netplan.value",
             f"{shown} wants {_WANTS[kind]}",
-            f"Write {_WANTS[kind]}, or take the line out.",
+            f"Write {_WANTS[kind]}, or take it out.",
             value,
             path,
         )
@@ -297,7 +297,7 @@ def _network(network: yaml.Node, path: str) -> Iterator[Finding]:
         yield _refused(
             "netplan.value",
             f"{renderer.value} is none of its renderers",
-            "Write networkd or NetworkManager, or take the line out.",
+            "Write networkd or NetworkManager, or take it out.",
             renderer,
             path,
         )
@@ -400,18 +400,18 @@ def _point(name: yaml.ScalarNode, point: yaml.Node, path: str) -> Iterator[Findi
     if isinstance(mode, yaml.ScalarNode) and mode.value != "infrastructure":
         known = mode.value in MODES
         yield _stop("wifi.mode-other" if known else "netplan.value", "It would not join, but be a network of another kind" if known else f"mode: {mode.value} is none the reader knows",
-                    "Others may take it for the one that is meant." if known else "The reader refuses the whole file because of it.", "Take the line out.", mode, path)  # fmt: skip
+                    "Others may take it for the one that is meant." if known else "The reader refuses the whole file because of it.", "Take mode: out.", mode, path)  # fmt: skip
     if isinstance(band, yaml.ScalarNode):
         if band.value not in BANDS:
             yield _refused(
                 "netplan.value",
                 f"band: {band.value} is none the reader knows",
-                'Write "2.4GHz" or "5GHz", or take the line out.',
+                'Write "2.4GHz" or "5GHz", or take it out.',
                 band,
                 path,
             )
         else:
-            yield Finding("wifi.channels-fixed", Severity.CHECK, "Only some channels would do", "An access point on any other channel is never met.", "Take the line out.",
+            yield Finding("wifi.channels-fixed", Severity.CHECK, "Only some channels would do", "An access point on any other channel is never met.", "Take band: out.",
                           Where(file=path, line=band.start_mark.line + 1), SOURCE)  # fmt: skip
     auth = child(point, "auth")
     management = child(auth, "key-management")
