@@ -17,6 +17,7 @@ from mintseed.core.findings import Severity
 from mintseed.core.settings.fill import check_file
 from tests.builders.judges import JUDGES
 from tests.builders.spoil import spoiled
+from tests.core.settings.test_said_of_files import RARE, TEXTS
 
 COUNT = int(os.environ.get("MINTSEED_SPOILED", "0"))
 """files a dialect; nothing said: as many as take some seconds"""
@@ -46,6 +47,28 @@ def test_a_spoiled_file_is_judged_as_its_reader_judges_it(dialect: str, tmp_path
             f"seed {SEED}: its reader takes it, and we say {stops}:\n{text}"
         )
     assert refused, "not one file was refused: the edits spoil nothing"
+
+
+OTHERWISE = {
+    # cloud-init 22.4.2: its schema wants a list, distros/__init__.py takes a text too; cc_locale.py leaves all as it is; a script is run.
+    "ssh_authorized_keys: x}", "locale: false", "#!/bin/sh",
+    # What the judge does not look into: another file, a service of connman's that is open after all, a backslash that GLib refuses.
+    "wpa-conf", "Security = x", "Passphrase = a\\b",
+}  # fmt: skip
+"""in a text of which its reader, or who speaks for it here, says something else than we do, and why"""
+
+
+@pytest.mark.parametrize("dialect", sorted(JUDGES))
+def test_rare_texts_are_judged_as_their_reader_judges_them(dialect: str, tmp_path: Path) -> None:
+    judge = JUDGES[dialect]
+    for text in (*TEXTS.get(dialect, ()), *RARE.get(dialect, ())):
+        if any(part in text for part in OTHERWISE):
+            continue
+        data = text.encode()
+        stops = [f.code for f in check_file(data, "settings.conf", dialect, judge.file) if f.severity is Severity.STOP]
+        takes = judge.takes(data, tmp_path)
+        assert takes or stops, f"its reader refuses it, and nothing was said:\n{text}"
+        assert not (takes and stops and judge.both_ways), f"its reader takes it, and we say {stops}:\n{text}"
 
 
 @pytest.mark.parametrize("dialect", sorted(JUDGES))

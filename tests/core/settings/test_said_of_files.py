@@ -80,6 +80,8 @@ RARE: dict[str, tuple[str, ...]] = {
         "ssid=a\n[wifi-security]\nkey-mgmt=wpa-psk\npsk-flags=1", "ssid=a\n[wifi-security]\nkey-mgmt=wpa-psk\npsk=spring\\tide at noon", "ssid=a\n[wifi-security]\npsk=spring tide at noon",
         "ssid=a\n[wifi-security]\nkey-mgmt=wpa-eap", "ssid=a\n[wifi-security]\nkey-mgmt=sae\npsk=spring tide", "ssid=a\n[wifi-security]\nkey-mgmt='wpa-psk'\npsk='spring tide'",
         "ssid=a\n[ipv4]\naddress1=x", "ssid=a\n[ipv4]\nmethod=manual", "ssid=a\n[ipv4]\nmethod=x",
+        *_each("ssid=a\n[ipv4]\nmethod=manual\n", "", "address1=x", "address1=192.168.7.40/33", "address1=192.168.7.40/x", "address1=192.168.7.40 ", "address=192.168.7.40", "address01=192.168.7.40", "address1=fe80::1/64",
+               "addresses1=192.168.7.40;24;192.168.7.1;", "address1=x\naddress2=192.168.7.41/24"), "ssid=a\n[ipv6]\nmethod=manual\naddress1=fd00::1",
     ), "[connection]\nid=a\ntype=ethernet\n", "[connection]\nid=a\ntype=x\n[wifi]\nssid=a\n", "[connection]\nid=a\ntype=wifi\npermissions=user:ann:;\n[wifi]\nssid=a\n"),
     "systemd-networkd": (*_each("[Match]\nName=wlan0\n", "\n",
         "[BridgeVLAN]\nPVID=5000", "[BridgeVLAN]\nPVID=7", "[Network]\nDHCP=\\\n yes", "[Network]\nAddress=\nAddress=192.168.7.40/24", "[Network]\nDHCP=x", "[Network]\nGateway=x", "[X]\na=1",

@@ -181,6 +181,12 @@ def _service(said: dict[str, str], where: Where) -> Iterator[Finding]:
     ):
         yield Finding("wifi.passphrase-length" if key else "wifi.key-missing", Severity.STOP, f"The reader sees a passphrase of {counted(len(key.encode()), 'character')}" if key else "The key is not in the file",
                       "The network is not joined.", f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed.", where, SOURCE)  # fmt: skip
+    elif not key and security == "ieee8021x":
+        yield Finding("wifi.key-management-other", Severity.STOP, f"It would join with {security}, not with a passphrase", "The board would start and never join.",
+                      "Write Security = psk, and the passphrase.", where, SOURCE)  # fmt: skip
+    elif not key and said.get("Security") != "none" and (name or ssid):
+        yield Finding("wifi.open", Severity.CHECK, f"{one_line(_joined(said).name)} would be joined without a passphrase", "That is right for an open network alone.",
+                      "Add Passphrase =, or write Security = none.", where, SOURCE)  # fmt: skip
 
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:

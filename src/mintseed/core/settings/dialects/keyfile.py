@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
@@ -14,6 +14,7 @@ from mintseed.core.settings.sections import BLANKS, at, read_lines, section_of, 
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
 from mintseed.core.site.ranges import is_address
 from mintseed.core.units import counted
+from mintseed.core.visible import one_line
 
 SOURCE = "nm-settings-keyfile(5)"
 
@@ -291,7 +292,7 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
                 yield one
     if found.get("wifi-security", {}).get("key-mgmt", "").lower() not in _PROTECTS:
         yield from protected
-    yield from _check_whole(found, path)
+    yield from _check_whole(found, path, file)
 
 
 _KEY_NAME = re.compile(r"[^\[\]]+(\[[A-Za-z0-9_.@-]+\])?")
@@ -377,7 +378,19 @@ def _check_name(value: str, where: Where) -> Iterator[Finding]:
                       "Remove it, unless the router's page shows it too.", where, SOURCE)  # fmt: skip
 
 
-def _check_whole(found: dict[str, dict[str, str]], path: str) -> Iterator[Finding]:
+_FIXED = re.compile(r"([0-9A-Fa-f.:]+)([/;][0-9]+)?([,;].*)?")
+
+
+def _fixed(said: Mapping[str, str], section: str) -> str:
+    """Return the first fixed address the reader finds in the section ipv4 or ipv6; one it cannot read is dropped, and says nothing. Seen with nmcli 1.42."""
+    for key, value in said.items():
+        found = _FIXED.fullmatch(value) if re.fullmatch(r"address(es)?([1-9][0-9]*)?", key) else None
+        if found and is_address(found[1]) and (":" in found[1]) is (section == "ipv6"):
+            return f"{found[1]}{(found[2] or '').replace(';', '/')}"
+    return ""
+
+
+def _check_whole(found: dict[str, dict[str, str]], path: str, file: FileToFill | None) -> Iterator[Finding]:
     where, wifi, security = Where(file=path), found.get("wifi"), found.get("wifi-security")
     if not any(found.values()):
         yield _stop(
@@ -397,9 +410,7 @@ def _check_whole(found: dict[str, dict[str, str]], path: str) -> Iterator[Findin
                 f"Add method=auto to [{name}].",
                 where,
             )
-        elif found.get(name, {}).get("method", "").strip() == "manual" and not any(
-            re.fullmatch(r"address(es)?[0-9]*", key) for key in found[name]
-        ):
+        elif found.get(name, {}).get("method", "").strip() == "manual" and not _fixed(found[name], name):
             yield _stop(
                 "keyfile.address-missing",
                 f"[{name}] wants a fixed address, and none is said",
@@ -417,6 +428,14 @@ def _check_whole(found: dict[str, dict[str, str]], path: str) -> Iterator[Findin
             where,
         )
     if wifi is None and kind not in ("wifi", "802-11-wireless"):
+        if file is not None and file.when == "wifi":
+            yield _stop(
+                "wifi.no-network",
+                "No Wi-Fi network is named in this file",
+                f"It connects by {one_line(kind)}.",
+                "Write type=wifi, and the network below [wifi].",
+                where,
+            )
         return
     name = (wifi or {}).get("ssid", "")
     if not name or unescaped(name.replace("\\;", ";")) is None:  # a line that its backslash spoils is dropped
@@ -505,8 +524,7 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     key = said.get(("wifi-security", "psk"), "")
     how = KEY if re.fullmatch(r"[0-9a-fA-F]{64}", key) else PHRASE if key else OPEN
     method = said.get(("ipv4", "method"), "auto").strip()
-    first = said.get(("ipv4", "address1"), "").split(",")[0].strip()
-    fixed = first if is_address(first.partition("/")[0]) else ""
+    fixed = _fixed({key: value for (section, key), value in said.items() if section == "ipv4" and key}, "ipv4")
     joins = (Joined(shown, how, said.get(("wifi", "hidden"), "").strip().lower() in ("true", "1")),) if name else ()
     if method == "auto":
         return Meaning(joins, address=BY_ITSELF, beside=fixed)

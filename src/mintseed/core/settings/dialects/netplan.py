@@ -18,6 +18,7 @@ from mintseed.core.settings.dialects.netplan_keys import (
     ACCESS_POINT,
     BANDS,
     DEVICE,
+    ENTERPRISE,
     KINDS,
     MANAGEMENT,
     MODES,
@@ -422,6 +423,10 @@ def _point(name: yaml.ScalarNode, point: yaml.Node, path: str) -> Iterator[Findi
                       "Releases before 0.107 refuse the whole file." if newer else "The reader refuses the whole file because of it.", "Write psk.",
                       Where(file=path, line=management.start_mark.line + 1), SOURCE)  # fmt: skip
         return
+    if isinstance(management, yaml.ScalarNode) and kind in ENTERPRISE:
+        yield _stop("wifi.key-management-other", f"It would join with {kind}, not with a passphrase", "The board would start and never join.",
+                    "Write key-management: psk.", management, path)  # fmt: skip
+        return
     password = child(point, "password") or child(auth, "password")
     if (
         isinstance(password, yaml.ScalarNode)
@@ -484,8 +489,10 @@ def _joined(points: yaml.Node | None) -> Iterator[Joined]:
     for name in keys(points):
         point = child(points, name)
         word = child(point, "password") or child(child(point, "auth"), "password")
-        mode = child(point, "mode")
+        mode, kind = child(point, "mode"), child(child(point, "auth"), "key-management")
         if isinstance(mode, yaml.ScalarNode) and mode.value != "infrastructure":
+            continue
+        if isinstance(kind, yaml.ScalarNode) and kind.value in ENTERPRISE:
             continue
         key = word.value if isinstance(word, yaml.ScalarNode) else ""
         yield Joined(name, KEY if _HEX_KEY.fullmatch(key) else PHRASE if key else OPEN, _yes(point, "hidden"))

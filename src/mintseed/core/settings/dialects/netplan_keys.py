@@ -42,4 +42,6 @@ ACCESS_POINT = frozenset(["auth", "band", "bssid", "channel", "hidden", "mode", 
 
 MODES = ("infrastructure", "ap", "adhoc")
 BANDS = ("2.4GHz", "5GHz")
-MANAGEMENT = ("none", "psk", "eap", "802.1x")
+ENTERPRISE = ("eap", "802.1x")
+"""ways to join that want an account of somebody's"""
+MANAGEMENT = ("none", "psk", *ENTERPRISE)

@@ -23,6 +23,8 @@ HEADER = "#cloud-config"
 
 TEXTS = ("hostname", "fqdn", "timezone", "locale")
 """keys whose value is one text"""
+LEFT_AS_IT_IS = ("locale", "false")
+"""what is said by a key that sets nothing"""
 LISTS = ("packages", "runcmd", "bootcmd", "write_files", "ssh_authorized_keys", "mounts")
 """keys that want a list below them"""
 NOT_HERE = ("network", "ethernets", "wifis")
@@ -128,11 +130,7 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
                           Where(file=path, line=node.start_mark.line + 1), SOURCE)  # fmt: skip
     for name in TEXTS:
         node = child(root, name)
-        if (
-            isinstance(node, yaml.ScalarNode)
-            and node.tag != yaml_text.STRING
-            and not (name == "locale" and node.value == "false")
-        ):
+        if isinstance(node, yaml.ScalarNode) and node.tag != yaml_text.STRING and (name, node.value) != LEFT_AS_IT_IS:
             yield _stop(
                 "yaml.other-type",
                 f"{name}: {node.value} is not read as text",
@@ -300,7 +298,7 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     does = []
     for key, words in (("hostname", "is called {}"), ("timezone", "keeps the time of {}"), ("locale", "speaks {}")):
         said = child(root, key)
-        if isinstance(said, yaml.ScalarNode) and said.value:
+        if isinstance(said, yaml.ScalarNode) and said.value and (key, said.value) != LEFT_AS_IT_IS:
             does.append(words.format(one_line(said.value)))
     layout = child(child(root, "keyboard"), "layout")
     if isinstance(layout, yaml.ScalarNode):
