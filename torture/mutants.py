@@ -42,8 +42,8 @@ class Place:
     tests: tuple[str, ...]
     at_once: int = 2
     arguments: tuple[str, ...] = ()
-    begins_s: float = 1.0
-    worth_s: float = 3.0
+    begins_s: float = 0.5
+    worth_s: float = 1.5
 
 
 HANGS = 6
@@ -55,10 +55,11 @@ SLICE = Place(
 WHOLE = {
     "core": Place(("core",), ("tests/core",)),
     # Beside each other they would wait for each other's rows; each walks the whole line, and the one that notices may be the last.
-    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), worth_s=60.0),
+    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), begins_s=1.0, worth_s=60.0),
 }
 
 KEPT = PROJECT / "var" / "mutants"
+KINDS = PROJECT / "torture" / "kinds.py"
 PASSED, UNREACHED = 0, 33
 """how mutmut writes down that the tests let a fault pass, and that no test reaches it"""
 
@@ -130,6 +131,11 @@ def _copy(folder: Path, tests: Sequence[str]) -> None:
         bears = any(path.is_relative_to(folder / test) for test in tests) or not path.name.startswith("test_")
         if path.is_file() and bears:
             digest.update(path.read_bytes())
+    # The faults are known by their numbers.
+    kinds = hashlib.sha256(KINDS.read_bytes()).hexdigest()
+    if (folder / "kinds.stamp").exists() and (folder / "kinds.stamp").read_text() != kinds:
+        shutil.rmtree(folder / "mutants", ignore_errors=True)
+    (folder / "kinds.stamp").write_text(kinds)
     # What a run that was cut off left half made there.
     shutil.rmtree(folder / "mutants" / "var" / "test", ignore_errors=True)
     stamp = folder / "tests.stamp"

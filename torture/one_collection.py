@@ -11,13 +11,13 @@ from __future__ import annotations
 import gc
 import hashlib
 import os
-import shutil
-import tempfile
+import signal
 from collections import Counter
 from collections.abc import Iterable
 from functools import _lru_cache_wrapper, partial
 from math import ceil
 from pathlib import Path
+from types import FrameType
 from typing import Any
 
 import mutmut.__main__ as program
@@ -35,10 +35,13 @@ from mutmut.utils.file_utils import change_cwd
 from mutmut.utils.format_utils import mangled_name_from_mutant_name
 from mutmut.workers import isolation
 
+from torture.kinds import fewer
 from torture.reached import Reached, recorded
 
 SOURCES = Path("mutants/src").absolute()
 LINES = Path("lines").absolute()
+NOTICED = Path("noticed").absolute()
+"""a file for each function, with the tests that noticed a fault in it, for its other faults and the next run"""
 
 MOST_S = float(os.environ.get("FAULTS_MOST_S", "inf"))
 """seconds of tests that are worth running against one fault. Without an end most of a run's time goes into those no test notices."""
@@ -49,13 +52,11 @@ SLOW_S = 1.5
 
 
 class Collected(PytestRunner):
-    """`session`: None until the faults begin; before, the tests are run as ever. `noticed`: a folder with a file for each function, in which
-    the tests stand that noticed a fault in it: the processes of its other faults are to know. `remembering`: functions of ours that keep
-    what they returned."""
+    """`session`: None until the faults begin; before, the tests are run as ever. `remembering`: functions of ours that keep what they
+    returned."""
 
     session: Session | None = None
     tests: dict[str, Any]
-    noticed: Path
     remembering: list[_lru_cache_wrapper[Any]]
     reaches: Counter[str]
     reached: Reached
@@ -81,7 +82,7 @@ class Collected(PytestRunner):
             if type(one) is _lru_cache_wrapper and one.__module__.startswith("mintseed.")
         ]
         self.reaches = Counter(test for tests in state().tests_by_mangled_function_name.values() for test in tests)
-        self.noticed = Path(tempfile.mkdtemp(prefix="mintseed-noticed-"))
+        NOTICED.mkdir(exist_ok=True)
 
     def in_order(self, function: Path, tests: Iterable[str]) -> list[str]:
         """Return those of `tests` that are worth running: first what noticed another fault of the same function, then in turn one of each
@@ -115,6 +116,15 @@ class Collected(PytestRunner):
         item._request = item.funcargs = None
         return excused and ended.excinfo is None
 
+    def run_within(self, test: str) -> bool:
+        """Run a test; one that works much longer than it does without a fault ends this process. What waits for something is ended by mutmut,
+        in the time of all of them."""
+        signal.setitimer(
+            signal.ITIMER_PROF,
+            (state().duration_by_test[test] + config().timeout_constant) * config().timeout_multiplier,
+        )
+        return self.run(self.tests[test])
+
     def run_tests(self, *, mutant_name: str | None, tests: Iterable[str]) -> int:
         if self.session is None or mutant_name is None:
             if get_mutant_under_test():  # where all are to fail
@@ -122,13 +132,14 @@ class Collected(PytestRunner):
             # Without a fault: which test runs which statement.
             with recorded(LINES, SOURCES) as plugins, change_cwd("mutants"):
                 return self.execute_pytest(self._pytest_args_regular_run(tests), plugins=plugins)
-        function = self.noticed / mangled_name_from_mutant_name(mutant_name)
+        function = NOTICED / mangled_name_from_mutant_name(mutant_name)
         # What was worked out before there was a fault holds none.
         for one in self.remembering:
             one.cache_clear()
+        signal.signal(signal.SIGPROF, _hangs)
         with change_cwd("mutants"):
             try:
-                failed = next((test for test in self.in_order(function, tests) if not self.run(self.tests[test])), None)
+                failed = next((test for test in self.in_order(function, tests) if not self.run_within(test)), None)
             except BaseException:
                 # Whatever it is, this process is not the one that goes on to the next fault; and no test has noticed anything.
                 return ExitCode.OK
@@ -137,6 +148,11 @@ class Collected(PytestRunner):
         with function.open("a") as file:
             file.write(f"{failed}\n")
         return ExitCode.TESTS_FAILED
+
+
+def _hangs(_number: int, _frame: FrameType | None) -> None:
+    """End this process as mutmut does one in which no test comes to its end."""
+    os.kill(os.getpid(), signal.SIGXCPU)
 
 
 class Forking(isolation.ForkRunner):
@@ -154,10 +170,6 @@ class Forking(isolation.ForkRunner):
         takes_s = min(sum(state().duration_by_test[test] for test in tests), MOST_S)
         limit = ceil((takes_s + config().timeout_constant) * config().timeout_multiplier * 2)
         super().submit(mutant_name, tests, min(cpu_time_limit, limit), takes_s)
-
-    def shutdown(self) -> None:
-        super().shutdown()
-        shutil.rmtree(self._tests.noticed, ignore_errors=True)
 
 
 def runner(max_workers: int) -> Forking:
@@ -177,5 +189,6 @@ def silent(*_: object, **__: object) -> None:
 
 
 if __name__ == "__main__":
+    fewer()
     vars(program).update(get_mutant_runner=runner, print_stats=silent, estimated_worst_case_time=by_chance)
     program.cli()
