@@ -284,7 +284,7 @@ CODES: dict[str, Code] = {
     "plan.board-not-listed": Code("stop", "… is not made for …", "… has no …-bit build"),
     "plan.board-not-told": Code("note", "Nobody says whether it starts on …"),
     "plan.board-tree-not-told": Code("note", "Whether it starts on … cannot be told"),
-    "plan.boot-loader-old": Code("note", "A … from before … may need its boot loader brought up to date"),
+    "plan.boot-loader-old": Code("note", "… from before … may need its boot loader brought up to date"),
     "plan.built-in-storage": Code("note", "… has … GB of its own"),
     "plan.cable-carries": Code("ok", "… V arrive at the board"),
     "plan.cable-drop": Code("stop", "Too few volts arrive over …"),

@@ -17,7 +17,7 @@ from mintseed.core.plan.shelf import Owned
 from mintseed.core.plan.shopping import parts_list
 from mintseed.core.plan.starts import listed_fit, speaks_no_such
 from mintseed.core.price import Price, totals
-from tests.core.plan.things import BOARDS, MICRO, NET, PARTS, RECIPES, plan, shelf
+from tests.core.plan.things import BOARDS, MICRO, NET, PARTS, RECIPES, plan, shelf, stops
 
 TABLE = matrix(RECIPES.values(), BOARDS.values(), PARTS)
 
@@ -212,3 +212,18 @@ def test_a_battery_is_never_chosen_unasked() -> None:
     assert chosen.supply is None
     both = replace(only, supplies=(*only.supplies, Owned(2, "Black one", MICRO)))
     assert [o.name for o in supply_options(plan("platen", "larkspur-r"), both)] == ["Black one", "Pocket battery"]
+
+
+@pytest.mark.parametrize(
+    ("recipe", "owned"),
+    [
+        ("farsight", ("skimmer", "mast-1090", "otg-tail")),
+        ("tinplay", ("twin-pad", "display-full", "display-mini-tail", "otg-tail")),
+    ],
+)
+def test_what_lies_on_the_shelf_is_not_bought_again(recipe: str, owned: tuple[str, ...]) -> None:
+    """Each wants an adapter on this board, which lies there too; and what stands against one says nothing of the next."""
+    chosen, best = best_plan(RECIPES[recipe], shelf(*owned, boards=("sprig",)))
+    assert chosen.kinds == ()
+    assert chosen.parts == tuple(range(1, len(owned) + 1))
+    assert not stops(best)

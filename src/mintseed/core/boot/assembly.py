@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from mintseed.core.boards.model import Board, Cable, Supply
 from mintseed.core.plan.plan import PlannedPart
+from mintseed.core.words import an
 
 
 @dataclass(frozen=True, slots=True)
@@ -19,7 +20,7 @@ def _supply_words(board: Board, wanted: str) -> str:
     need = board.supply
     if need is None:
         return "its supply: the one its maker names, since nobody said here what it wants"
-    return f"a {need.voltage_v:g} V, {wanted or f'{need.least_current_a:g} A'} supply"
+    return an(f"{need.voltage_v:g} V, {wanted or f'{need.least_current_a:g} A'} supply")
 
 
 def assembly_steps(

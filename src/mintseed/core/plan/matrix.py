@@ -13,7 +13,7 @@ from mintseed.core.findings import Finding, Severity
 from mintseed.core.parts.model import Part, role_words
 from mintseed.core.plan.header import header
 from mintseed.core.plan.needs import fits_board
-from mintseed.core.plan.network import no_radio
+from mintseed.core.plan.network import WAY_WORDS
 from mintseed.core.plan.plan import Plan, PlannedPart
 from mintseed.core.plan.sockets import camera, display, usb
 from mintseed.core.plan.starts import Builds, Reason, no_such_language, not_listed
@@ -112,8 +112,9 @@ def _no_way(recipe: Recipe, board: Board) -> Reason | None:
     ):
         return None
     if not board.usb and not board.may_have_more:
-        stop = no_radio(recipe, board)
-        return Reason(stop.code, stop.title)
+        code = "plan.no-radio" if "wifi" in recipe.ways else "plan.no-ethernet"
+        ways = " or ".join(WAY_WORDS[way] for way in recipe.ways)
+        return Reason(code, f"{board.name} comes onto no network by {ways}")
     return None
 
 
@@ -143,7 +144,7 @@ def _good(recipe: Recipe, board: Board, *, told: bool, older: bool) -> Suits:
         (board.has_radio and "wifi" in recipe.ways) or (board.ethernet and "cable" in recipe.ways)
     ):
         verdict = Severity.CHECK
-        notes.append("needs an adapter to come onto the network")
+        notes.append("with an adapter to come onto the network")
     elif "wifi" in recipe.ways and not board.has_radio and board.medium == "card":
         notes.append("by cable only")
     elif "cable" in recipe.ways and not board.ethernet and board.medium == "card":

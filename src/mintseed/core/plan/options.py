@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Collection, Iterable, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
@@ -47,8 +47,9 @@ ASKS_FOR_MORE = ("plan.cable-missing",)
 """What is not chosen yet because of the option itself; all else that is not chosen yet says nothing of it."""
 
 
-def _judge(plan: Plan, rules: Sequence[Judge]) -> tuple[Severity, str]:
-    every = (f for rule in rules for f in rule(plan))
+def _judge(plan: Plan, rules: Sequence[Judge], said: Collection[Finding] = ()) -> tuple[Severity, str]:
+    """Return what is said of a plan beside what is `said` without the option, and the worst of it."""
+    every = (f for rule in rules for f in rule(plan) if f not in said)
     found = worst_first(f for f in every if f.severity is not Severity.YET or f.code in ASKS_FOR_MORE)
     if not found:
         return Severity.OK, ""
@@ -65,7 +66,11 @@ def _reason(found: Sequence[Finding]) -> Finding:
 
 
 def _ranked(
-    things: Iterable[Owned[Any]], plan_with: Callable[[Any], Plan], rules: Sequence[Judge], size: Callable[[Any], float]
+    things: Iterable[Owned[Any]],
+    plan_with: Callable[[Any], Plan],
+    rules: Sequence[Judge],
+    size: Callable[[Any], float],
+    said: Collection[Finding] = (),
 ) -> tuple[Option, ...]:
     judged: dict[int, tuple[Severity, str]] = {}
     kinds: list[tuple[object, tuple[Severity, str]]] = []
@@ -73,7 +78,7 @@ def _ranked(
     for owned in listed:
         known = next((j for kind, j in kinds if kind is owned.thing), None)
         if known is None:
-            known = _judge(plan_with(owned.thing), rules)
+            known = _judge(plan_with(owned.thing), rules, said)
             kinds.append((owned.thing, known))
         judged[owned.key] = known
     order_of = sorted(listed, key=lambda o: (_WORST[judged[o.key][0]], bool(o.used_by), size(o.thing), o.key))
@@ -134,14 +139,15 @@ def cable_options(plan: Plan, shelf: Shelf) -> tuple[Option, ...]:
 
 
 def part_options(plan: Plan, shelf: Shelf, need: PartNeed) -> tuple[Option, ...]:
-    """Return the parts of the shelf that meet `need`."""
+    """Return the parts of the shelf that meet `need`, each by what it adds: what stands against another part in the plan says nothing of it."""
     fitting = [o for o in shelf.parts if need.met_by(o.thing)]
     rules: tuple[Judge, ...] = (fits_board, header, camera, display, usb, order)
 
     def with_part(part: Any) -> Plan:
         return replace(plan, parts=(*plan.parts, PlannedPart(part, part.name)))
 
-    return _ranked(fitting, with_part, rules, lambda p: p.price.amount if p.price else 1e6)
+    said = [f for rule in rules for f in rule(plan)] if fitting else []
+    return _ranked(fitting, with_part, rules, lambda p: p.price.amount if p.price else 1e6, said)
 
 
 @dataclass(frozen=True, slots=True)
@@ -219,12 +225,17 @@ def _with_parts(plan: Plan, shelf: Shelf) -> tuple[Plan, tuple[int, ...], tuple[
     kinds: list[str] = []
     for need in unmet(plan):
         free = replace(shelf, parts=tuple(o for o in shelf.parts if o.key not in taken))
-        key = _first(part_options(plan, free, need)) if plan.board else None
+        options = part_options(plan, free, need)
+        key, kind = _first(options), None
+        if key is None:
+            kind, fits = _to_buy(plan, shelf, need)
+            # What is bought would want an adapter as well.
+            key = None if fits else _first(options, also=(Severity.CHECK, Severity.STOP))
         if key is not None:
             owned = next(o for o in shelf.parts if o.key == key)
             plan = replace(plan, parts=(*plan.parts, PlannedPart(owned.thing, owned.name)))
             taken.append(key)
-        elif (kind := _to_buy(plan, shelf, need)) is not None:
+        elif kind is not None:
             plan = replace(plan, parts=(*plan.parts, PlannedPart(shelf.catalogue[kind])))
             kinds.append(kind)
     return plan, tuple(taken), tuple(kinds)
@@ -258,8 +269,8 @@ def _added(step: Step, shelf: Shelf) -> PlannedPart | None:
     return PlannedPart(owned.thing, owned.name) if owned else None
 
 
-def _to_buy(plan: Plan, shelf: Shelf, need: PartNeed) -> str | None:
-    """Return the first part to be had that meets `need` and brings no new stop, else the first at all."""
+def _to_buy(plan: Plan, shelf: Shelf, need: PartNeed) -> tuple[str | None, bool]:
+    """Return the first part to be had that meets `need` and brings no new stop, else the first at all; and whether it brings none."""
     known = [
         k
         for k in (need.options or tuple(p.id for p in shelf.catalogue.values() if p.role == need.role))
@@ -269,5 +280,5 @@ def _to_buy(plan: Plan, shelf: Shelf, need: PartNeed) -> str | None:
     for kind in known:
         after = check_plan(replace(plan, parts=(*plan.parts, PlannedPart(shelf.catalogue[kind]))))
         if sum(f.severity is Severity.STOP for f in after) <= before:
-            return kind
-    return known[0] if known else None
+            return kind, True
+    return known[0] if known else None, False

@@ -12,6 +12,7 @@ from mintseed.core.parts.model import Part
 from mintseed.core.plan.choosing import not_told
 from mintseed.core.plan.plan import Plan, PlannedPart
 from mintseed.core.plan.seating import seat
+from mintseed.core.words import an
 
 WORDS = {"micro": "micro-USB", "A": "large USB", "C": "USB-C"}
 
@@ -162,5 +163,5 @@ def _hubs_in(plan: Plan, own: Sequence[str]) -> tuple[list[PlannedPart], list[st
 def _adapter(board: Board, planned: PlannedPart, socket: str, plug: str, where: Where) -> Finding:
     return Finding(
         "plan.socket-adapter", Severity.STOP, f"{planned.name} does not plug into {board.name} by itself",
-        f"The board has a {socket}, this has a {plug}.", "An adapter goes between.", where,
+        f"The board has {an(socket)}, this has {an(plug)}.", "An adapter goes between.", where,
     )  # fmt: skip

@@ -11,6 +11,7 @@ from mintseed.core.findings import Action, Finding, Severity, Where
 from mintseed.core.plan.choosing import not_chosen, not_told
 from mintseed.core.plan.plan import Plan
 from mintseed.core.recipes.model import Build, Recipe, Release
+from mintseed.core.words import an, capital
 
 if TYPE_CHECKING:
     from mintseed.core.image.report import XRay
@@ -66,7 +67,7 @@ def _release_of(plan: Plan, version: str) -> Iterator[Finding]:
 def _boot_loader(board: Board) -> Iterator[Finding]:
     if board.boot_loader_since:
         yield Finding(
-            "plan.boot-loader-old", Severity.NOTE, f"A {board.name} from before {board.boot_loader_since} may need its boot loader brought up to date",
+            "plan.boot-loader-old", Severity.NOTE, f"{capital(an(board.name))} from before {board.boot_loader_since} may need its boot loader brought up to date",
             "Its boot loader lies on the board and not on the card; an old one stops before it reads a new image.",
             "If nothing happens at the first power-on, do that first, as its maker says, once.", Where(part="board", field=board.id),
         )  # fmt: skip
