@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Iterable
 
 _AN = re.compile(r"(?!USB|[Uu]ni|[Oo]ne\b|[Ee]u)[aeiouAEIOU]|8|11\b|18\b")
 """what is said with a vowel at its beginning"""
@@ -16,6 +17,12 @@ def capital(words: str) -> str:
 def sentence(words: str) -> str:
     """Return `words` as a sentence of their own; of none nothing."""
     return f"{capital(words.rstrip('.'))}." if words else ""
+
+
+def some(names: Iterable[str], most: int = 4) -> str:
+    """Return `names` in a row, of many the first `most` and how many more there are."""
+    told = list(names)
+    return ", ".join(told[:most]) + (f" and {len(told) - most} more" if len(told) > most else "")
 
 
 def an(words: str) -> str:

@@ -11,7 +11,7 @@ from mintseed.core.image.facts import Account, Fact
 from mintseed.core.image.report import FileOnImage, XRay
 from mintseed.core.settings.guess import guess
 from mintseed.core.units import decimal_size
-from mintseed.core.words import capital
+from mintseed.core.words import capital, some
 
 Topic = Literal["files", "boards", "network", "page", "accounts", "system", "layout"]
 
@@ -34,9 +34,7 @@ def compare(was: XRay, now: XRay) -> tuple[Difference, ...]:
 
 
 def _and(names: Iterable[str]) -> str:
-    told = list(names)
-    shown = told[:MOST_NAMED]
-    return ", ".join(shown) + (f" and {len(told) - MOST_NAMED} more" if len(told) > MOST_NAMED else "")
+    return some(names, MOST_NAMED)
 
 
 def _is_are(names: list[str]) -> str:

@@ -22,6 +22,7 @@ from mintseed.core.recipes.draft_files import DraftFile, boot_files, file_said, 
 from mintseed.core.recipes.model import HOST_NAME
 from mintseed.core.units import GB, MB, NOMINAL_CARD_GB
 from mintseed.core.visible import visible
+from mintseed.core.words import some
 
 Sure = Literal["read", "guessed", "assumed", "unknown"]
 """`read` in the image; `guessed` from something in it; `assumed` of any image; `unknown`: nothing says it."""
@@ -252,10 +253,12 @@ def _looked_for_line(xray: XRay) -> Iterator[DraftLine]:
     there = {f.path.lower() for f in xray.files}
     missing = [fact for fact in xray.system.looks_for if fact.value.lower() not in there]
     if missing and xray.boot_volume:
-        names = ", ".join(fact.value for fact in missing[:4]) + (
-            "" if len(missing) <= 4 else f" and {len(missing) - 4} more"
+        yield DraftLine(
+            "Boot volume",
+            f"could hold {some(fact.value for fact in missing)}",
+            f"{missing[0].file} looks for it",
+            "read",
         )
-        yield DraftLine("Boot volume", f"could hold {names}", f"{missing[0].file} looks for it", "read")
 
 
 def _page_line(xray: XRay) -> DraftLine:
@@ -276,21 +279,30 @@ def _page_line(xray: XRay) -> DraftLine:
 
 
 def _login_lines(xray: XRay) -> Iterator[DraftLine]:
-    ways = {"open": "without a password", "locked": "locked", "password": "with a password", "unknown": "not read"}
+    ways = {
+        "open": "without a password",
+        "locked": "locked",
+        "password": "with a password",
+        "unknown": "whether with a password was not read",
+    }
     for account in xray.system.accounts[:3]:
         if account.name != "root" or account.login != "locked":
             how = "with its own name as password" if account.own_name else ways[account.login]
-            yield DraftLine("Login", f"{account.name}, {how}", "etc/passwd, etc/shadow", "read")
+            yield DraftLine(
+                "Login",
+                f"{account.name}, {how}",
+                "etc/passwd, etc/shadow",
+                "unknown" if account.login == "unknown" else "read",
+            )
 
 
 def _boards_line(xray: XRay) -> DraftLine:
     models = list(dict.fromkeys(b.model or b.compatible[0] for b in xray.boards if b.model or b.compatible))
     if not models:
         return DraftLine("Boards", "cannot be told", "no device tree lies where it was looked", "unknown")
-    text = ", ".join(models[:4]) + (f" and {len(models) - 4} more" if len(models) > 4 else "")
     return DraftLine(
         "Boards",
-        text[:MAX_SHOWN_CHARACTERS],
+        some(models)[:MAX_SHOWN_CHARACTERS],
         f"{len(xray.boards)} device tree{'s' * (len(xray.boards) != 1)} on it",
         "read",
     )
@@ -309,11 +321,11 @@ def _questions(xray: XRay) -> Iterator[Question]:
             "Its maker says it, often behind a colon: http://name:8080/. Leave it open where there is no page.",
         )
     elif len(ports) > 1:
-        others = ", ".join(str(port) for port in ports if port != xray.page.port)
+        others = [str(port) for port in ports if port != xray.page.port]
         yield Question(
             "page_port",
             "Which of its pages is the one to open?",
-            f"Port {xray.page.port} is taken where you leave it open; there is {others} too.",
+            f"Port {xray.page.port} is taken where you leave it open; there {'is' if len(others) == 1 else 'are'} {some(others)} too.",
         )
     yield Question(
         "signature",

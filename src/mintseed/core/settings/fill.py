@@ -25,6 +25,7 @@ from mintseed.core.settings.text import split, with_text
 from mintseed.core.settings.values import SettingValues
 from mintseed.core.site.channels import band_of, check_channel
 from mintseed.core.site.languages import same_locale
+from mintseed.core.words import some
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,7 +186,7 @@ def _locale_there(path: str, locale: str, image: XRay) -> Iterator[Finding]:
     there = image.system.locales
     if locale and there and not any(same_locale(locale, one) for one in there):
         yield Finding("settings.locale-not-there", Severity.CHECK, f"{locale} is not on this image",
-                      f"It has {', '.join(there[:4])}{f' and {len(there) - 4} more' if len(there) > 4 else ''}; its programs will speak English, and some will say so.",
+                      f"It has {some(there)}; its programs will speak English, and some will say so.",
                       "Make it on the running device, such as with locale-gen, or keep the image's own.", Where(file=path), "setlocale(3)")  # fmt: skip
 
 

@@ -19,6 +19,7 @@ from mintseed.core.findings import Severity
 from mintseed.core.image.partitions import Partition
 from mintseed.core.settings.fill import fill_files
 from mintseed.core.visible import one_line
+from mintseed.core.words import some
 from mintseed.ports.card_readers import ReadableDrive
 from mintseed.ports.volume import Volume
 from mintseed.server.done.agent.drives import SeenCard, look_at_card
@@ -85,8 +86,7 @@ def run(errand: CardErrand) -> None:
 
 
 def _names(paths: Collection[str]) -> str:
-    shown = [one_line(p) for p in paths]
-    return ", ".join(shown[:4]) + (f" and {len(shown) - 4} more" if len(shown) > 4 else "")
+    return some(one_line(p) for p in paths)
 
 
 def _mended(errand: CardErrand, volume: Volume) -> dict[str, bytes]:

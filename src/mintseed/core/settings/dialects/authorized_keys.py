@@ -11,6 +11,7 @@ from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import SettingValues
 from mintseed.core.site.ssh_keys import check_keys, keys_in, owner_of, same_key
 from mintseed.core.visible import one_line
+from mintseed.core.words import some
 
 
 def apply(text: str, file: FileToFill, values: SettingValues) -> str:
@@ -35,9 +36,5 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     keys = keys_in(text)
     if not keys:
         return Meaning()
-    names = ", ".join(one_line(owner_of(key)) or "one without a name" for key in keys[:4])
-    return Meaning(
-        does=(
-            f"lets in the key{'s' * (len(keys) != 1)} of {names}{f' and {len(keys) - 4} more' if len(keys) > 4 else ''}",
-        )
-    )
+    names = some(one_line(owner_of(key)) or "one without a name" for key in keys)
+    return Meaning(does=(f"lets in the key{'s' * (len(keys) != 1)} of {names}",))
