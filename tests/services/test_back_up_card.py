@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import random
 import subprocess
-from collections.abc import Mapping
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +11,7 @@ import pytest
 
 from mintseed.adapters.filled_folder import FilledFolder
 from mintseed.core.card.drives import parse_lsblk
-from mintseed.core.card.unused import ext_unused, fat_unused
+from mintseed.core.card.unused import fat_unused
 from mintseed.core.errors import PartitionTableError, RefusedError
 from mintseed.core.source import BytesSource
 from mintseed.services import back_up_card
@@ -131,37 +130,6 @@ def test_an_empty_card_says_so_and_leaves_no_file(tmp_path: Path) -> None:
     with pytest.raises(PartitionTableError, match="no partition table lies on it"):
         back_up_card.execute(drive, "x.img.zst", readers=readers, tools=TOOLS, copies=FilledFolder(tmp_path / "out"))
     assert list((tmp_path / "out").glob("*")) == [] or not (tmp_path / "out").exists()
-
-
-@pytest.mark.parametrize("width", ["12", "16", "32"])
-def test_free_clusters_are_those_the_checker_counts(tmp_path: Path, width: str) -> None:
-    """fsck.fat -nv says how many clusters there are and are used."""
-    volume = tmp_path / "fat"
-    size_mib = {"12": 4, "16": 20, "32": 40}[width]
-    run("mkfs.fat", "-C", "-F", width, *(["-s", "1"] if width == "32" else ["-s", "4"]), volume, str(size_mib * 1024))
-    (tmp_path / "a.bin").write_bytes(STALE[:1_234_567])
-    run("mcopy", "-i", volume, tmp_path / "a.bin", "::/a.bin")
-    said = run("fsck.fat", "-nv", volume).decode()
-    used, clusters = (int(n) for n in said.rsplit(" files, ", 1)[1].split(" ")[0].split("/"))
-    per_cluster = int(said.split(" bytes per cluster")[0].rsplit(maxsplit=1)[-1])
-    free = fat_unused(BytesSource(volume.read_bytes()), 0, size_mib * MIB)
-    assert sum(length for _, length in free) == (clusters - used) * per_cluster
-    data = volume.read_bytes()
-    assert all(offset + length <= len(data) for offset, length in free)
-
-
-def test_free_blocks_are_those_the_file_system_counts(tmp_path: Path) -> None:
-    volume = tmp_path / "ext"
-    (tmp_path / "in").mkdir()
-    (tmp_path / "in" / "a.bin").write_bytes(STALE)
-    run("mke2fs", "-q", "-t", "ext4", "-b", "1024", "-d", tmp_path / "in", volume, "64M")
-    said = run("dumpe2fs", volume).decode()
-    counted: Mapping[str, int] = {
-        name: int(said.split(f"{name}:")[1].split()[0]) for name in ("Free blocks", "Block size")
-    }
-    assert sum(length for _, length in ext_unused(said)) == counted["Free blocks"] * counted["Block size"]
-    assert ext_unused(said.replace("clean", "not clean", 1)) == ()
-    assert ext_unused("nonsense") == ext_unused("") == ()
 
 
 def test_what_is_no_volume_has_nothing_unused(tmp_path: Path) -> None:
