@@ -52,6 +52,8 @@ def test_a_spoiled_file_is_judged_as_its_reader_judges_it(dialect: str, tmp_path
 OTHERWISE = {
     # cloud-init 22.4.2: its schema wants a list, distros/__init__.py takes a text too; cc_locale.py leaves all as it is; a script is run.
     "ssh_authorized_keys: x}", "locale: false", "#!/bin/sh",
+    # Releases of netplan since 0.107 take it, and nothing here knows which one an image has.
+    "key-management: sae",
     # What the judge does not look into: another file, a service of connman's that is open after all, a backslash that GLib refuses.
     "wpa-conf", "Security = x", "Passphrase = a\\b",
 }  # fmt: skip
@@ -65,7 +67,9 @@ def test_rare_texts_are_judged_as_their_reader_judges_them(dialect: str, tmp_pat
         if any(part in text for part in OTHERWISE):
             continue
         data = text.encode()
-        stops = [f.code for f in check_file(data, "settings.conf", dialect, judge.file) if f.severity is Severity.STOP]
+        stops = {f.code for f in check_file(data, "settings.conf", dialect, judge.file) if f.severity is Severity.STOP}
+        if stops and stops <= SEEN_OTHERWISE:
+            continue
         takes = judge.takes(data, tmp_path)
         assert takes or stops, f"its reader refuses it, and nothing was said:\n{text}"
         assert not (takes and stops and judge.both_ways), f"its reader takes it, and we say {stops}:\n{text}"

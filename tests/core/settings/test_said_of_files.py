@@ -68,18 +68,25 @@ RARE: dict[str, tuple[str, ...]] = {
         *map(_point, ("mode: ap", "mode: x", "mode: adhoc", "band: 5GHz", "channel: 36", "band: 5GHz, channel: 36", "bssid: 00:11:22:33:44:55", "hidden: maybe",
                       "password: short", "auth: {key-management: eap}", "auth: {key-management: x, password: spring tide}", "auth: {key-management: none}", "password: [1]")),
         "network:\n  version: 2\n  wifis:\n    wlan0:\n      access-points:\n        a: {}\n        a: {}\n", "network: [1]\n", "network:\n  version: 2\n  x: 1\n",
+        *map(_point, ("auth: {key-management: psk}", "auth: {key-management: sae, password: spring tide}", "password: spring tide, auth: {key-management: none}", "password: '" + "ab" * 32 + "'", "hidden: true, password: spring tide at noon",
+                      "auth: {password: spring tide}", "auth: {}", "auth: {key-management: none, password: old tide}, password: spring tide", "password: spring tide, auth: {key-management: eap}")),
+        *(f"network:\n  ethernets:\n    eth0:\n      addresses: ['{one}']\n  wifis: {{wlan0: {{access-points: {{a: {{password: spring tide}}}}}}}}\n" for one in ("192.168.7.41/33", "192.168.7.41/0", "192.168.07.41/8", "1.2.3.4.5/24", "fd00::1/129", "fd00::1/128", "::ffff:1.2.3.4/96", "fe80::1%eth0/64", "192.168.7.41/32")),
+        f"network:\n  wifis:\n    wlan0:\n      dhcp4: true\n      access-points: {{'{'Q' * 33}': {{}}, '': {{}}}}\n", "network:\n  wifis:\n    wlan0:\n      dhcp6: true\n      regulatory-domain: G#B\n      access-points: {a: {password: spring tide}}\n",
+        "network:\n  version: 3\n", "network:\n  version: +2\n  wifis:\n    'wl*': {dhcp4: true, access-points: {a: {}}}\n", "network:\n  renderer: NetworkManager\n  wifis:\n    wlan0:\n      addresses: [192.168.7.40, 192.168.7.41/33, 'fd00::1/64']\n      access-points: {a: {}}\n",
+        "network:\n  ethernets: {eth0: {wakeonlan: true, dhcp4: true}}\n  wifis: [1]\n",
     ),
-    "cloud-init-network": ("version: 1\nconfig: []\n", "version: 2\nwifis: {wlan0: {access-points: {a: {}}}}\n", "ethernets: {eth0: {dhcp4: true}}\n"),
+    "cloud-init-network": ("version: 1\nconfig: []\n", "version: 2\nwifis: {wlan0: {access-points: {a: {}}}}\n", "ethernets: {eth0: {dhcp4: true}}\n", "network: {version: 1}\n", "version: 2\nversion: 1\n"),
     "cloud-init-user-data": (*_each("#cloud-config\n", "\n",
         "user: [a]", "user: {name: a}", "keyboard: gb", "keyboard: {}", "keyboard: {layout: [gb]}", "keyboard: {layout: zz}", "users: [{passwd: x}]", "users: [default, [a]]",
         "users: [{name: a, passwd: spring}]", "users: [{name: a, lock_passwd: maybe}]", "users: [{name: a, ssh_authorized_keys: x}]", "ssh_authorized_keys: x", "runcmd: x",
         "locale: false", "locale: 1", "hostname: [a]", "timezone: Nowhere/At_All", "packages: {a: b}", "write_files: [{path: /a}, {path: /b}]", "x_unknown: 1",
+        "keyboard: {layout: gb, variant: intl, colour: 1}", "users: [1, ann, {gecos: Ann}, {name: mo, groups: [a], colour: 1}]", "users: [{snapuser: a@b}]", "runcmd: [1, ls, [ls, -l], {a: b}, null]", "bootcmd: [true]", "locale: en_GB.UTF-8",
     ), "#!/bin/sh\necho a\n", "#include\nhttp://192.0.2.1/a\n", "## template: jinja\n#cloud-config\n", "hostname: a\n", " #cloud-config\nhostname: a\n"),
     "keyfile": (*_each("[connection]\nid=a\ntype=wifi\n[wifi]\n", "\n",
         "ssid=a ", "ssid=a\nmode=x", "ssid=a\nmode=ap", "ssid=a\nmtu=x\\y", "ssid=a\nband=x", "ssid=a\nband=a\nchannel=36", "ssid=a\nbssid=00:11:22:33:44:55", "ssid=300;", "ssid=",
         "ssid=a\n[wifi-security]\nkey-mgmt=wpa-psk\npsk-flags=1", "ssid=a\n[wifi-security]\nkey-mgmt=wpa-psk\npsk=spring\\tide at noon", "ssid=a\n[wifi-security]\npsk=spring tide at noon",
         "ssid=a\n[wifi-security]\nkey-mgmt=wpa-eap", "ssid=a\n[wifi-security]\nkey-mgmt=sae\npsk=spring tide", "ssid=a\n[wifi-security]\nkey-mgmt='wpa-psk'\npsk='spring tide'",
-        "ssid=a\n[ipv4]\naddress1=x", "ssid=a\n[ipv4]\nmethod=manual", "ssid=a\n[ipv4]\nmethod=x",
+        *_each("ssid=a\n[wifi-security]\nkey-mgmt=wpa-psk\n", "", "psk=" + "ab" * 32 + " ", "psk=" + "ab" * 32, "psk='spring tide'", "psk=\"spring tide at noon\""), "ssid=a\nhidden=a\\b", "ssid=a\nhidden=1", "ssid=97;98;", "ssid= a", "ssid=a\n[ipv4]\naddress1=x", "ssid=a\n[ipv4]\nmethod=manual", "ssid=a\n[ipv4]\nmethod=x",
         *_each("ssid=a\n[ipv4]\nmethod=manual\n", "", "address1=x", "address1=192.168.7.40/33", "address1=192.168.7.40/x", "address1=192.168.7.40 ", "address=192.168.7.40", "address01=192.168.7.40", "address1=fe80::1/64",
                "addresses1=192.168.7.40;24;192.168.7.1;", "address1=x\naddress2=192.168.7.41/24"), "ssid=a\n[ipv6]\nmethod=manual\naddress1=fd00::1",
     ), "[connection]\nid=a\ntype=ethernet\n", "[connection]\nid=a\ntype=x\n[wifi]\nssid=a\n", "[connection]\nid=a\ntype=wifi\npermissions=user:ann:;\n[wifi]\nssid=a\n"),
@@ -96,12 +103,14 @@ RARE: dict[str, tuple[str, ...]] = {
         "Security = ieee8021x", "Security = x", "IPv4 = off", "IPv4 = dhcp", "IPv4 = 192.168.7.40/24", "IPv6 = auto", "IPv6 = x", "IPv6 = fe80::1/64", "Nameservers = x", "Nameservers = 192.168.7.1,0x7f.1",
         "Hidden = yes", "MAC = x", "SSID = zz", "SSID = 61", "Passphrase = a\\b spring tide",
     ), "[service_a]\nName = a\n", "[x]\na = 1\n", "[global]\nName = x\n"),
-    "iwd": ("[Security]\nPreSharedKey=x\n", "[Security]\nPreSharedKey=" + "a" * 64 + "\n", "[Settings]\nHidden=maybe\n", "[IPv4]\nAddress=x\n", "[IPv4]\nAddress=192.168.7.40\nNetmask=255.255.255.0\n", "[X]\na=1\n"),
+    "iwd": ("[Security]\nPreSharedKey=x\n", "[Security]\nPreSharedKey=" + "a" * 64 + "\n", "[Settings]\nHidden=maybe\n", "[IPv4]\nAddress=x\n", "[IPv4]\nAddress=192.168.7.40\nNetmask=255.255.255.0\n", "[X]\na=1\n", "[IPv6]\nEnabled=true\n[Settings]\nHidden=true\n", "# Hidden=true\n[Security]\nPassphrase=spring tide at noon\n", "[Settings]\nAutoConnect=maybe\n"),
     "wpa-supplicant": (*map(_block, (
         "scan_freq=2412", "freq_list=2412", "bssid=00:11:22:33:44:55", "mode=2", "priority=x", "priority=0x10", "key_mgmt=WPA-EAP", "key_mgmt=SAE", "ieee80211w=2", "disabled=1", "psk=short", "ssid=a", "ssid=6", 'ssid="b"',
         "proto=WPA", "group=WEP40", "x=1", "# so", "scan_ssid=1",
-    )), "country=G\nnetwork={\n ssid=\"a\"\n psk=\"spring tide\"\n}\n", "update_config=1\n", "country=GB\nnetwork={\n psk=\"spring tide at noon\"\n}\n"),
+    )), "country=G\nnetwork={\n ssid=\"a\"\n psk=\"spring tide\"\n}\n", "update_config=1\n", "country=GB\nnetwork={\n psk=\"spring tide at noon\"\n}\n",
+        "country=GB\nnetwork={\n  key_mgmt=NONE\n}\nnetwork={\n  ssid=\"a\"\n  psk=\"spring tide at noon\"\n}\n", "country=GB\nnetwork={\n  ssid=\"a\" # \"so\"\n  psk=\"spring # tide\"\n  disabled=0x0\n}\n", "country=GB\nnetwork={\n  ssid=\"a\\b\"\n  psk=" + "ab" * 32 + "\n}\n"),
     "yaml": ("a: !x 1\n", "? [a]\n: b\n", "a: 1\n b: 2\n", "\ta: 1\n", "a: &x 1\nb: *x\n", "a: *x\n"),
+    "link": (" /a\n", "/a/../b\n"), "presence": ("\n",), "plain": ("a b\n", "press \n", "# a\n"), "hosts": ("127.0.1.1 press # so\n", "127.0.1.1\n", "127.0.1.1 # press\n"), "authorized-keys": (*(f"{KEY}\n" * n for n in (4, 5, 6)), f"{KEY.rsplit(' ', 1)[0]}\n"),
     "toml": ("a = 07\n", "a = 1 2\n", "[a]\nb = {c = 1}\nb.d = 2\n", "a.b = 1\n[a]\nc = 2\n"),
     "json": ("[1, 2", '{"a": 1,}', '{"a": .5}', "nul", '{"a": "\\x"}', '{"a" 1}'),
     "shell-vars": ("a=`ls`\n", "a=b c\n", "if true; then\na=1\nfi\n", "a='it'\\''s'\n", "1a=2\n", "a=\"$b\"\n"),
@@ -110,9 +119,13 @@ RARE: dict[str, tuple[str, ...]] = {
 """what few files hold, and each reader has its own mind about"""
 
 
+OF = {**JUDGES, "cloud-init-network": JUDGES["netplan"]}
+"""of which file of a recipe each is taken for"""
+
+
 def said(data: bytes, dialect: str, *, shown: bool = True) -> Iterator[str]:
     """`shown`: with the lines that mending it changes."""
-    file = JUDGES[dialect].file if dialect in JUDGES else None
+    file = OF[dialect].file if dialect in OF else None
     looked = look_at(data, "settings.conf", dialect, file)
     yield from map(told.finding, looked.findings)
     for repair in looked.repairs:

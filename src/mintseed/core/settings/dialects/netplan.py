@@ -36,6 +36,7 @@ from mintseed.core.settings.values import (
 )
 from mintseed.core.settings.yaml_text import Path, YamlFault, at, child, keys, quoted, set_value
 from mintseed.core.site.addresses import FixedAddress
+from mintseed.core.site.ranges import is_address
 from mintseed.core.units import counted
 from mintseed.core.visible import one_line
 from mintseed.core.words import capital
@@ -330,9 +331,7 @@ def _device(device: yaml.Node, key: yaml.Node, kind: str, path: str) -> Iterator
     addresses = child(device, "addresses")
     if isinstance(addresses, yaml.SequenceNode):
         for one in addresses.value:
-            if isinstance(one, yaml.ScalarNode) and not re.fullmatch(
-                r"[0-9.]+/([0-9]|[12][0-9]|3[0-2])|[0-9a-fA-F:.]+/([0-9]{1,2}|1[01][0-9]|12[0-8])", one.value
-            ):
+            if isinstance(one, yaml.ScalarNode) and not _is_with_net(one.value):
                 yield _refused(
                     "netplan.address",
                     f"{one.value} is no address with the length of its net",
@@ -355,6 +354,14 @@ def _device(device: yaml.Node, key: yaml.Node, kind: str, path: str) -> Iterator
         )
     if isinstance(device, yaml.MappingNode):
         yield from _radio(device, key, path)
+
+
+def _is_with_net(said: str) -> bool:
+    """Return whether a text is an address with the length of its net, which is none of 0 and of no more bits than it has. Seen with netplan 0.106."""
+    address, _, length = said.rpartition("/")
+    longest = 128 if ":" in address else 32
+    is_length = re.fullmatch(r"[1-9][0-9]{0,2}", length) is not None and int(length) <= longest
+    return is_length and "%" not in address and is_address(address)
 
 
 def _radio(device: yaml.Node, key: yaml.Node, path: str) -> Iterator[Finding]:
@@ -414,10 +421,9 @@ def _point(name: yaml.ScalarNode, point: yaml.Node, path: str) -> Iterator[Findi
         else:
             yield Finding("wifi.channels-fixed", Severity.CHECK, "Only some channels would do", "An access point on any other channel is never met.", "Take band: out.",
                           Where(file=path, line=band.start_mark.line + 1), SOURCE)  # fmt: skip
-    auth = child(point, "auth")
-    management = child(auth, "key-management")
-    kind = management.value if isinstance(management, yaml.ScalarNode) else "psk"
-    if isinstance(management, yaml.ScalarNode) and kind not in MANAGEMENT:
+    management, (kind, password) = child(child(point, "auth"), "key-management"), _opened(point)
+    if isinstance(management, yaml.ScalarNode) and management.value not in MANAGEMENT:
+        kind = management.value
         newer = kind in ("sae", "eap-sha256", "eap-suite-b-192", "psk-sha256")
         yield Finding("netplan.value", Severity.CHECK if newer else Severity.STOP, f"key-management: {kind} is none that every release knows" if newer else f"key-management: {kind} is none the reader knows",
                       "Releases before 0.107 refuse the whole file." if newer else "The reader refuses the whole file because of it.", "Write psk.",
@@ -427,7 +433,6 @@ def _point(name: yaml.ScalarNode, point: yaml.Node, path: str) -> Iterator[Findi
         yield _stop("wifi.key-management-other", f"It would join with {kind}, not with a passphrase", "The board would start and never join.",
                     "Write key-management: psk.", management, path)  # fmt: skip
         return
-    password = child(point, "password") or child(auth, "password")
     if (
         isinstance(password, yaml.ScalarNode)
         and kind == "psk"
@@ -436,7 +441,7 @@ def _point(name: yaml.ScalarNode, point: yaml.Node, path: str) -> Iterator[Findi
     ):
         yield _stop("wifi.passphrase-length", f"The reader sees a passphrase of {counted(len(password.value.encode()), 'character')}", "It refuses the whole file because of it.",
                     f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed, or 64 hex digits.", password, path)  # fmt: skip
-    elif password is None and (management is not None and kind == "psk"):
+    elif password is None and kind == "psk":
         yield _stop(
             "wifi.key-missing",
             "The key is not in the file",
@@ -445,9 +450,27 @@ def _point(name: yaml.ScalarNode, point: yaml.Node, path: str) -> Iterator[Findi
             name,
             path,
         )
-    elif password is None and kind != "none" and auth is None:
+    elif password is not None and kind in ("", "none"):
+        yield Finding("wifi.open", Severity.CHECK, f"{name.value} would be joined without a passphrase", "What stands below auth: is said for no key, and its password is passed over.",
+                      "Write password: below the name, and take auth: out.", Where(file=path, line=password.start_mark.line + 1), SOURCE)  # fmt: skip
+    elif password is None and not kind and name.value:
         yield Finding("wifi.open", Severity.CHECK, f"{name.value} would be joined without a passphrase", "That is right for an open network alone.", "Add password: below the name.",
                       Where(file=path, line=name.start_mark.line + 1), SOURCE)  # fmt: skip
+
+
+def _opened(point: yaml.Node | None) -> tuple[str, yaml.Node | None]:
+    """Return how an access point is joined as its reader comes to it, key by key, and what stands there as its password. A password below the
+    name is said for psk, one below auth for nothing. Empty where nothing is said. Seen with netplan 0.106."""
+    kind, password = "", None
+    for key, value in point.value if isinstance(point, yaml.MappingNode) else ():
+        if key.value == "password":
+            kind, password = "psk", value
+        for below, said in value.value if key.value == "auth" and isinstance(value, yaml.MappingNode) else ():
+            if below.value == "key-management" and isinstance(said, yaml.ScalarNode):
+                kind = said.value
+            elif below.value == "password":
+                password = said
+    return kind, password
 
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
@@ -488,11 +511,10 @@ def _yes(node: yaml.Node | None, key: str) -> bool:
 def _joined(points: yaml.Node | None) -> Iterator[Joined]:
     for name in keys(points):
         point = child(points, name)
-        word = child(point, "password") or child(child(point, "auth"), "password")
-        mode, kind = child(point, "mode"), child(child(point, "auth"), "key-management")
+        mode, (kind, word) = child(point, "mode"), _opened(point)
         if isinstance(mode, yaml.ScalarNode) and mode.value != "infrastructure":
             continue
-        if isinstance(kind, yaml.ScalarNode) and kind.value in ENTERPRISE:
+        if kind in ENTERPRISE or not name:
             continue
-        key = word.value if isinstance(word, yaml.ScalarNode) else ""
+        key = word.value if isinstance(word, yaml.ScalarNode) and kind not in ("", "none") else ""
         yield Joined(name, KEY if _HEX_KEY.fullmatch(key) else PHRASE if key else OPEN, _yes(point, "hidden"))
