@@ -80,7 +80,7 @@ RARE: dict[str, tuple[str, ...]] = {
         "user: [a]", "user: {name: a}", "keyboard: gb", "keyboard: {}", "keyboard: {layout: [gb]}", "keyboard: {layout: zz}", "users: [{passwd: x}]", "users: [default, [a]]",
         "users: [{name: a, passwd: spring}]", "users: [{name: a, lock_passwd: maybe}]", "users: [{name: a, ssh_authorized_keys: x}]", "ssh_authorized_keys: x", "runcmd: x",
         "locale: false", "locale: 1", "hostname: [a]", "timezone: Nowhere/At_All", "packages: {a: b}", "write_files: [{path: /a}, {path: /b}]", "x_unknown: 1",
-        "keyboard: {layout: gb, variant: intl, colour: 1}", "users: [1, ann, {gecos: Ann}, {name: mo, groups: [a], colour: 1}]", "users: [{snapuser: a@b}]", "runcmd: [1, ls, [ls, -l], {a: b}, null]", "bootcmd: [true]", "locale: en_GB.UTF-8",
+        "keyboard: {layout: gb, variant: intl, colour: 1}", "users: [1, ann, {gecos: Ann}, {name: mo, groups: [a], colour: 1}]", "users: [{snapuser: a@b}]", "users: [{name: a, passwd: 12345, shell: no, homedir: [x]}]", "runcmd: [1, ls, [ls, -l], {a: b}, null]", "bootcmd: [true]", "packages: [vim, no, [git, '1.0'], [git], [a, 1], {a: b}]", "write_files: [{path: /a, content: b}, {content: b}, x, {path: 1}]", "ssh_authorized_keys: [ssh-ed25519 AAAA a, 1]", "locale: en_GB.UTF-8",
     ), "#!/bin/sh\necho a\n", "#include\nhttp://192.0.2.1/a\n", "## template: jinja\n#cloud-config\n", "hostname: a\n", " #cloud-config\nhostname: a\n"),
     "keyfile": (*_each("[connection]\nid=a\ntype=wifi\n[wifi]\n", "\n",
         "ssid=a ", "ssid=a\nmode=x", "ssid=a\nmode=ap", "ssid=a\nmtu=x\\y", "ssid=a\nband=x", "ssid=a\nband=a\nchannel=36", "ssid=a\nbssid=00:11:22:33:44:55", "ssid=300;", "ssid=",

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 
 import yaml
 
@@ -102,6 +102,34 @@ def _account(values: SettingValues) -> list[str]:
     return [f"name: {yaml_text.scalar(values.admin_name)}", "groups: [adm, sudo]", "shell: /bin/bash", *word, *keys]
 
 
+def _is_text(one: yaml.Node) -> bool:
+    return isinstance(one, yaml.ScalarNode) and one.tag == yaml_text.STRING
+
+
+def _is_command(one: yaml.Node) -> bool:
+    return _is_text(one) or isinstance(one, yaml.SequenceNode) or one.tag == "tag:yaml.org,2002:null"
+
+
+def _is_package(one: yaml.Node) -> bool:
+    return _is_text(one) or (
+        isinstance(one, yaml.SequenceNode) and len(one.value) == 2 and all(map(_is_text, one.value))
+    )
+
+
+def _is_file(one: yaml.Node) -> bool:
+    return (named := child(one, "path")) is not None and _is_text(named)
+
+
+_ENTRIES: dict[str, tuple[Callable[[yaml.Node], bool], str, str]] = {
+    "runcmd": (_is_command, "commands", "Write each as one text or as a list of words."),
+    "bootcmd": (_is_command, "commands", "Write each as one text or as a list of words."),
+    "packages": (_is_package, "names", "Write each as its name, in quotes where it is such a word as no, or as a list of its name and its version."),
+    "write_files": (_is_file, "files", "Write path: below each dash."),
+    "ssh_authorized_keys": (_is_text, "keys", "Write each as one text."),
+}  # fmt: skip
+"""list → what each of its entries is"""
+
+
 def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Finding]:
     """Yield what cloud-init would pass over or refuse."""
     first = text.split("\n")[0]
@@ -168,19 +196,12 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
             one_user,
             path,
         )
-    for name in ("runcmd", "bootcmd"):
+    for name, (is_one, what, fix) in _ENTRIES.items():
         node = child(root, name)
         for one in node.value if isinstance(node, yaml.SequenceNode) else ():
-            if isinstance(one, yaml.MappingNode) or (
-                isinstance(one, yaml.ScalarNode) and one.tag not in (yaml_text.STRING, "tag:yaml.org,2002:null")
-            ):
+            if not is_one(one):
                 yield _stop(
-                    "cloud-init.value",
-                    f"{name} wants commands",
-                    "Its module fails and the rest goes on.",
-                    "Write each as one text or as a list of words.",
-                    one,
-                    path,
+                    "cloud-init.value", f"{name} wants {what}", "Its module fails and the rest goes on.", fix, one, path
                 )
     yield from _keyboard(root, path)
     yield from _users(child(root, "users"), path)
@@ -276,7 +297,17 @@ def _user(one: yaml.MappingNode, path: str) -> Iterator[Finding]:
             lock,
             path,
         )
-    if not isinstance(word, yaml.ScalarNode):
+    for key in ("passwd", "shell", "gecos", "homedir", "primary_group"):
+        if (said := child(one, key)) is not None and not _is_text(said):
+            yield _stop(
+                "cloud-init.value",
+                f"{key} wants one text",
+                "It is passed over, and the account is made without it.",
+                f"Write {key}: and the text, in straight quotes.",
+                said,
+                path,
+            )
+    if word is None or not _is_text(word):
         return
     if not word.value.startswith("$"):
         yield _stop("cloud-init.password-plain", "passwd wants the password's hash", "Taken as a hash, what stands there opens nothing, and whoever has the card can read it.",
