@@ -54,6 +54,10 @@ def address(text: str, plan: AddressPlan, **others: dict[str, str] | None) -> It
     )
 
 
+def channel(number: int, band_ghz: float, country: str) -> Iterator[str]:
+    yield from map(told.finding, check_channel(number, band_ghz, country))
+
+
 def plan(**changes: object) -> Iterator[str]:
     made = AddressPlan.model_validate({**PLAN.model_dump(), **changes})
     yield from map(told.finding, check_plan(made))
@@ -164,7 +168,7 @@ CASES: told.Cases = {
     **{f"a scheme {text}": partial(scheme, text) for text in SCHEMES},
     **{f"a file's name {text!r}"[:80]: partial(read, new_name, text) for text in NAMES},
     **{f"a pattern {text}"[:80]: partial(read, check_pattern, text) for text in PATTERNS},
-    **{f"channel {channel} at {band} GHz in {country or 'no country'}": lambda c=channel, b=band, k=country: map(told.finding, check_channel(c, b, k)) for channel, band, country in ((13, 2.4, "GB"), (13, 2.4, "US"), (14, 2.4, "GB"), (15, 2.4, "GB"), (36, 2.4, "GB"), (36, 5, "GB"), (11, 5, "GB"), (165, 5, "GB"), (144, 5, ""), (37, 5, "GB"))},
+    **{f"channel {one} at {band} GHz in {country or 'no country'}": partial(channel, one, band, country) for one, band, country in ((13, 2.4, "GB"), (13, 2.4, "US"), (14, 2.4, "GB"), (15, 2.4, "GB"), (36, 2.4, "GB"), (36, 5, "GB"), (11, 5, "GB"), (165, 5, "GB"), (144, 5, ""), (37, 5, "GB"))},
     **{f"an address {text}": partial(address, text, PLAN) for text in ("", "192.168.7.40", "192.168.7.150", "192.168.7.100", "192.168.7.1", "192.168.7.9", "192.168.7.0", "192.168.7.255", "192.168.8.4", "press")},
     "an address of somebody": partial(address, "192.168.7.40", PLAN, taken={"192.168.7.40": "Hall press"}), "an address that was seen": partial(address, "192.168.7.40", PLAN, seen={"192.168.7.40": "24 November"}), "an address where nobody looked": partial(address, "192.168.7.40", PLAN, seen=None),
     "an address of no plan": partial(address, "192.168.7.40", AddressPlan()), "an address of a bare net": partial(address, "192.168.7.40", AddressPlan(net="192.168.7.0/24")), "an address of nobody": partial(address, "192.168.7.9", PLAN.model_copy(update={"reserved": (PLAN.reserved[0].model_copy(update={"what": ""}),)})),
