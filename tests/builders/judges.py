@@ -118,12 +118,16 @@ def _interfaces(data: bytes, folder: Path) -> bool:
             return False  # a second value of the one before: both are handed on as one
     up = said.output.split("\nup: ")[1].split()
     auto = re.search(r"^[ \t]*(auto|allow-auto)[ \t]+(\S+[ \t]+)*wlan0(\s|$)", data.decode("latin-1"), re.MULTILINE)
-    bare = [re.sub(r'^"(.*)"$', r"\1", v) for v in options.get("wpa-ssid", options.get("wpa-essid", []))]
-    keys = [re.sub(r'^"(.*)"$', r"\1", v) for v in options.get("wpa-psk", options.get("wpa-passphrase", []))]
+    bare = [re.sub(r'^"(.*)"$', r"\1", v) for v in options.get("wpa-essid", options.get("wpa-ssid", []))]
+    keys = [re.sub(r'^"(.*)"$', r"\1", v) for v in options.get("wpa-passphrase", options.get("wpa-psk", []))]
+    # What stands in a file of the device nobody knows.
+    files = "wpa-passphrase" not in options and options.keys() & {"wpa-psk-file", "wpa-passphrase-file"}
+    management = " ".join(options.get("wpa-key-mgmt", ["WPA-PSK"])).split()
+    opened = management == ["NONE"] or (bool({"WPA-PSK", "SAE"} & {*management}) and (bool(files) or (
+        len(keys) == 1 and (re.fullmatch(r"[0-9a-fA-F]{64}", keys[0]) is not None or 8 <= len(keys[0]) <= 63))))  # fmt: skip
     return (
         ("wlan0" in up or auto is not None) and len(bare) == 1 and 1 <= len(bare[0].encode()) <= 32 and "\n" not in bare[0]
-        and len(keys) == 1 and (re.fullmatch(r"[0-9a-fA-F]{64}", keys[0]) is not None or 8 <= len(keys[0]) <= 63)
-        and "wpa-key-mgmt" not in options and "wpa-mode" not in options
+        and opened and options.get("wpa-mode", ["0"]) == ["0"]
     )  # fmt: skip
 
 

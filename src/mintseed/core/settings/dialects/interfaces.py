@@ -6,7 +6,7 @@ from __future__ import annotations
 
 import ipaddress
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field
 
 from mintseed.core.errors import SettingsFileError
@@ -17,6 +17,7 @@ from mintseed.core.settings.text import append_lines
 from mintseed.core.settings.values import PASSPHRASE_LEAST, PASSPHRASE_MOST, SSID_MOST_OCTETS, SettingValues
 from mintseed.core.site.addresses import FixedAddress
 from mintseed.core.units import counted
+from mintseed.core.visible import one_line
 
 SOURCE = "interfaces(5)"
 
@@ -308,20 +309,56 @@ def _wifi(stanza: Stanza, by_itself: set[str], path: str) -> Iterator[Finding]:
                       f"Write allow-hotplug {stanza.device} above it.", Where(file=path, line=stanza.line + 1), SOURCE)  # fmt: skip
     if "wpa-conf" in options or "wpa-roam" in options:
         return
-    name = options.get("wpa-ssid", "") or options.get("wpa-essid", "")
-    bare = name[1:-1] if len(name) > 1 and name[0] == name[-1] == '"' else name
-    if not name:
+    said = _said(options)
+    named, keyed = (
+        ("wpa-essid" if "wpa-essid" in options else "wpa-ssid"),
+        ("wpa-passphrase" if "wpa-passphrase" in options else "wpa-psk"),
+    )
+    if not said.name:
         yield Finding("wifi.ssid-missing", Severity.STOP, "No network name", "It would join nothing.", "Add wpa-ssid and the name.", at("wpa-psk"), SOURCE)  # fmt: skip
-    elif not 1 <= len(bare.encode()) <= SSID_MOST_OCTETS:
-        yield Finding("wifi.ssid-length", Severity.STOP, f"The network name has {len(bare.encode())} octets", "No network has such a name.", f"At most {SSID_MOST_OCTETS}.", at("wpa-ssid"), SOURCE)  # fmt: skip
-    key = options.get("wpa-psk", "") or options.get("wpa-passphrase", "")
-    phrase = key[1:-1] if len(key) > 1 and key[0] == key[-1] == '"' else key
-    management = options.get("wpa-key-mgmt", "WPA-PSK")
-    if not key and "PSK" in management:
-        yield Finding("wifi.key-missing", Severity.STOP, "The key is not in the file", "It would join nothing that has one.", "Add wpa-psk.", at("wpa-ssid"), SOURCE)  # fmt: skip
-    elif key and not _HEX_KEY.fullmatch(phrase) and not PASSPHRASE_LEAST <= len(phrase) <= PASSPHRASE_MOST:
-        yield Finding("wifi.passphrase-length", Severity.STOP, f"The reader sees a passphrase of {counted(len(phrase), 'character')}", "The network is not joined.",
-                      f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed, or 64 hex digits.", at("wpa-psk"), SOURCE)  # fmt: skip
+    elif len(said.name.encode()) > SSID_MOST_OCTETS:
+        yield Finding("wifi.ssid-length", Severity.STOP, f"The network name has {len(said.name.encode())} octets", "No network has such a name.", f"At most {SSID_MOST_OCTETS}.", at(named), SOURCE)  # fmt: skip
+    if options.get("wpa-mode", "0") != "0":
+        yield Finding("wifi.mode-other", Severity.STOP, "It would not join, but be a network of another kind", "Others may take it for the one that is meant.", "Take wpa-mode out.", at("wpa-mode"), SOURCE)  # fmt: skip
+    if said.account:
+        yield Finding("wifi.key-management-other", Severity.STOP, f"It would join with {one_line(options['wpa-key-mgmt'])}, not with a passphrase", "The board would start and never join.",
+                      "Take wpa-key-mgmt out.", at("wpa-key-mgmt"), SOURCE)  # fmt: skip
+    elif said.keyless and said.key:
+        yield Finding("wifi.key-unused", Severity.CHECK, "A key stands there and is not used", f"As it stands, {one_line(said.name)} would be joined without a passphrase: so wpa-key-mgmt says.", "Take wpa-key-mgmt out.", at("wpa-key-mgmt"), SOURCE)  # fmt: skip
+    elif said.keyless or (not said.key and said.file):
+        return
+    elif not said.key:
+        yield Finding("wifi.key-missing", Severity.STOP, "The key is not in the file", "It would join nothing that has one.", "Add wpa-psk.", at(named), SOURCE)  # fmt: skip
+    elif not _HEX_KEY.fullmatch(said.key) and not PASSPHRASE_LEAST <= len(said.key) <= PASSPHRASE_MOST:
+        yield Finding("wifi.passphrase-length", Severity.STOP, f"The reader sees a passphrase of {counted(len(said.key), 'character')}", "The network is not joined.",
+                      f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed, or 64 hex digits.", at(keyed), SOURCE)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Said:
+    """What ifupdown's hook hands on of a stanza's words. `file`: of the device, that the key is read from; `keyless`: nothing opens the network;
+    `account`: only an account of somebody's does."""
+
+    name: str
+    key: str
+    file: str
+    keyless: bool
+    account: bool
+
+
+def _said(options: Mapping[str, str]) -> _Said:
+    """Source: functions.sh of wpasupplicant 2.10, where the older words count before the newer, and quotes around a value are taken off."""
+    management = set(options.get("wpa-key-mgmt", "WPA-PSK").upper().split())
+    protected = any("PSK" in one or one in ("SAE", "FT-SAE") for one in management)
+    return _Said(
+        _unquoted(options.get("wpa-essid", "") or options.get("wpa-ssid", "")), _unquoted(options.get("wpa-passphrase", "") or options.get("wpa-psk", "")),
+        "" if options.get("wpa-passphrase") else options.get("wpa-passphrase-file", "") or options.get("wpa-psk-file", ""),
+        not protected and "NONE" in management, not protected and "NONE" not in management,
+    )  # fmt: skip
+
+
+def _unquoted(value: str) -> str:
+    return value[1:-1] if len(value) > 1 and value[0] == value[-1] == '"' else value
 
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
@@ -332,14 +369,14 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
     joins: list[Joined] = []
     address = ""
     for stanza in read.stanzas:
-        name = stanza.options.get("wpa-ssid", "")
+        said = _said(stanza.options)
         if stanza.device not in read.by_itself or stanza.method == "loopback":
             continue
         if stanza.method in ("dhcp", "static"):
             address = BY_ITSELF if stanza.method == "dhcp" else stanza.options.get("address", "")
-        if name:
-            bare = name[1:-1] if len(name) > 1 and name[0] == name[-1] == '"' else name
-            key = stanza.options.get("wpa-psk", "")
-            how = KEY if _HEX_KEY.fullmatch(key) else PHRASE if key else OPEN
-            joins.append(Joined(bare, how, stanza.options.get("wpa-scan-ssid") == "1"))
+        if said.name and not said.account:
+            of_key = KEY if said.file or _HEX_KEY.fullmatch(said.key) else PHRASE if said.key else OPEN
+            joins.append(
+                Joined(said.name, OPEN if said.keyless else of_key, stanza.options.get("wpa-scan-ssid") == "1")
+            )
     return Meaning(tuple(joins), address=address)

@@ -463,6 +463,9 @@ def _check_whole(found: dict[str, dict[str, str]], path: str, file: FileToFill |
     if kinds in _NEEDS_A_KEY and (asks or not security.get("psk")):
         yield _stop("wifi.key-missing", "The key is not in the file", "It would wait for somebody to type it.",
                     "Add psk= and take psk-flags out.", where)  # fmt: skip
+    elif kinds == "owe" and security.get("psk"):
+        yield Finding("wifi.key-unused", Severity.CHECK, "A key stands there and is not used", "key-mgmt=owe joins a network of this name only where it asks for none.",
+                      "Write key-mgmt=wpa-psk; for an open network, take psk= out.", where, SOURCE)  # fmt: skip
     elif not kinds or (kinds in KEY_MANAGEMENT and kinds not in (*_NEEDS_A_KEY, "owe")):
         yield _stop("wifi.key-management-other", f"It would join with {kinds or 'no kind of key'}, not with a passphrase",
                     "The board would start and never join.", "Write key-mgmt=wpa-psk.", where)  # fmt: skip
@@ -521,7 +524,8 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
         shown = bytes(int(n) for n in name.strip().rstrip(";").split(";")).decode("utf-8", "replace")
     else:
         shown = unescaped(name) or name
-    key = said.get(("wifi-security", "psk"), "")
+    keyless = said.get(("wifi-security", "key-mgmt"), "").strip().lower() == "owe"  # RFC 8110
+    key = "" if keyless else said.get(("wifi-security", "psk"), "")
     how = KEY if re.fullmatch(r"[0-9a-fA-F]{64}", key) else PHRASE if key else OPEN
     method = said.get(("ipv4", "method"), "auto").strip()
     fixed = _fixed({key: value for (section, key), value in said.items() if section == "ipv4" and key}, "ipv4")

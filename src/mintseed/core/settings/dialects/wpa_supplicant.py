@@ -403,7 +403,7 @@ def _check_blocks(blocks: list[_Block], path: str) -> Iterator[Finding]:
                           "Keep one of the blocks.", where, SOURCE)  # fmt: skip
         names.setdefault(fields.get("ssid", ""), block.line)
         if _is_keyless(fields) and ("psk" in fields or "sae_password" in fields):
-            yield Finding("wifi.key-unused", Severity.CHECK, "A key stands there and is not used", "key_mgmt=NONE joins a network of this name only where it is open.",
+            yield Finding("wifi.key-unused", Severity.CHECK, "A key stands there and is not used", f"key_mgmt={fields['key_mgmt'].strip()} joins a network of this name only where it asks for none.",
                           "Take the line key_mgmt= out; for an open network, the line with the key.", where, SOURCE)  # fmt: skip
         if never and joins:
             # Beside one that joins, another that does not does no harm.
@@ -443,8 +443,8 @@ def _joins_never(block: _Block, where: Where) -> Iterator[Finding]:
 
 
 def _is_keyless(fields: Mapping[str, str]) -> bool:
-    """Return whether a block joins an open network, or one of the past, whatever key stands in it."""
-    return fields.get("key_mgmt", "").split() == ["NONE"]
+    """Return whether a block joins an open network, one of the past, or one that keeps no key (RFC 8110), whatever key stands in it."""
+    return bool(kinds := {*fields.get("key_mgmt", "").split()}) and kinds <= {"NONE", "OWE"}
 
 
 def _check_ssid(value: str, where: Where) -> Iterator[Finding]:
