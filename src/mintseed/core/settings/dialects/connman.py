@@ -9,7 +9,7 @@ from collections.abc import Iterator
 from mintseed.core.findings import Finding, Severity, Where
 from mintseed.core.recipes.model import FileToFill
 from mintseed.core.settings.dialects.keyfile_fields import unescaped
-from mintseed.core.settings.meaning import KEY, OPEN, PHRASE, Joined, Meaning
+from mintseed.core.settings.meaning import KEY, NOTHING, OPEN, PHRASE, Joined, Meaning
 from mintseed.core.settings.sections import read_lines, set_key
 from mintseed.core.settings.values import (
     PASSPHRASE_LEAST,
@@ -190,12 +190,17 @@ def _service(said: dict[str, str], where: Where) -> Iterator[Finding]:
 
 
 def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
-    """Return the networks it names."""
+    """Return the networks it names; none of a service that its reader passes over, and nothing of a file that it refuses."""
     services: dict[str, dict[str, str]] = {}
     for line in read_lines(text, ("#",)):
-        if line.key:
+        if not line.opens and (line.key is None or not line.section):
+            return NOTHING
+        if line.key and line.section.startswith("service_"):
             services.setdefault(line.section, {})[line.key] = unescaped(line.value.rstrip()) or ""
-    joined = [s for s in services.values() if s.get("Type") == "wifi" and (s.get("Name") or s.get("SSID"))]
+    joined = [
+        said for said in services.values()
+        if said.get("Type") == "wifi" and (said.get("Name") or said.get("SSID")) and not any(f.severity is Severity.STOP for f in _service(said, Where(file=path)))
+    ]  # fmt: skip
     fixed = next((s["IPv4"] for s in joined if re.match(r"[0-9]", s.get("IPv4", ""))), "")
     return Meaning(tuple(_joined(said) for said in joined), address=one_line(fixed.partition("/")[0]))
 
