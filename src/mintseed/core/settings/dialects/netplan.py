@@ -451,7 +451,7 @@ def _point(name: yaml.ScalarNode, point: yaml.Node, path: str) -> Iterator[Findi
             path,
         )
     elif password is not None and kind in ("", "none"):
-        yield Finding("wifi.key-unused", Severity.CHECK, "A key stands there and is not used", f"As it stands, {name.value} would be joined without a passphrase: no key-management below auth: takes one.",
+        yield Finding("wifi.key-unused", Severity.CHECK, "A key stands there and is not used", f"As it stands, {name.value} would be joined without a passphrase, since auth says no key-management that takes one.",
                       "Write password: below the name, and take auth: out.", Where(file=path, line=password.start_mark.line + 1), SOURCE)  # fmt: skip
     elif password is None and not kind and name.value:
         yield Finding("wifi.open", Severity.CHECK, f"{name.value} would be joined without a passphrase", "That is right for an open network alone.", "Add password: below the name.",
