@@ -315,3 +315,18 @@ def test_a_zip_that_leads_before_its_beginning_is_damaged_and_no_disk_is_blamed(
     with pytest.raises(UnreadableImageError) as raised:
         read()
     assert raised.value.finding.code in ("image.damaged", "image.cut-short")
+
+
+def test_a_file_that_goes_on_behind_the_end_of_its_zip_is_cut_short() -> None:
+    packed_up = io.BytesIO()
+    with zipfile.ZipFile(packed_up, "w") as zipped:
+        zipped.writestr("board.img", IMAGE)
+    data = bytearray(packed_up.getvalue())
+    # APPNOTE.TXT §4.3.12: in the list of files, its packed and its unpacked length.
+    listed = data.rindex(b"PK\x01\x02")
+    for at in (20, 24):
+        data[listed + at : listed + at + 4] = (2 * len(data)).to_bytes(4, "little")
+    with pytest.raises(UnreadableImageError) as refused:
+        taken(bytes(data))
+    assert refused.value.finding.code == "image.cut-short"
+    assert refused.value.finding.source

@@ -54,7 +54,7 @@ def _reading(kind: Packing, stream: BinaryIO) -> Iterator[None]:
     except NotImplementedError as error:
         raise refusals.packed_otherwise(kind, str(error)) from error
     except EOFError as error:
-        raise refusals.cut_short(kind, _size(stream), "the end of a file in it", "") from error
+        raise refusals.cut_short(kind, _size(stream), "the end of a file in it") from error
     except tarfile.ReadError as error:
         if "unexpected end" in str(error):
             raise refusals.cut_short(kind, _size(stream), "the end of a file in it", "POSIX.1-2001 pax") from error

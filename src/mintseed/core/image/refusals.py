@@ -71,7 +71,7 @@ def other_kind(what: str) -> UnreadableImageError:
     )  # fmt: skip
 
 
-def cut_short(packing: str, at_bytes: int, trailer: str, source: str) -> UnreadableImageError:
+def cut_short(packing: str, at_bytes: int, trailer: str, source: str = COMMON_PRACTICE) -> UnreadableImageError:
     """Return the error for packed data that ends early, `at_bytes` of it; `trailer`: what should stand at its end."""
     return UnreadableImageError.of(
         _stop("image.cut-short", f"The {packing} data stops before its end", f"At byte {at_bytes} ({decimal_size(at_bytes)}), without {trailer}.",
