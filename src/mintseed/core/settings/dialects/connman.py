@@ -181,8 +181,10 @@ def _service(said: dict[str, str], where: Where) -> Iterator[Finding]:
     ):
         yield Finding("wifi.passphrase-length" if key else "wifi.key-missing", Severity.STOP, f"The reader sees a passphrase of {counted(len(key.encode()), 'character')}" if key else "The key is not in the file",
                       "The network is not joined.", f"{PASSPHRASE_LEAST} to {PASSPHRASE_MOST} are allowed.", where, SOURCE)  # fmt: skip
+    elif not key and security == "ieee8021x" and said.get("Identity"):
+        return
     elif not key and security == "ieee8021x":
-        yield Finding("wifi.key-management-other", Severity.STOP, f"It would join with {security}, not with a passphrase", "The board would start and never join.",
+        yield Finding("wifi.key-management-other", Severity.STOP, f"It would join with {security}, not with a passphrase", "No account stands there: the board would start and never join.",
                       "Write Security = psk, and the passphrase.", where, SOURCE)  # fmt: skip
     elif not key and said.get("Security") != "none" and (name or ssid):
         yield Finding("wifi.open", Severity.CHECK, f"{one_line(_joined(said).name)} would be joined without a passphrase", "That is right for an open network alone.",
@@ -199,7 +201,7 @@ def means(text: str, path: str, file: FileToFill | None = None) -> Meaning:
             services.setdefault(line.section, {})[line.key] = unescaped(line.value.rstrip()) or ""
     joined = [
         said for said in services.values()
-        if said.get("Type") == "wifi" and (said.get("Name") or said.get("SSID")) and not any(f.severity is Severity.STOP for f in _service(said, Where(file=path)))
+        if said.get("Type") == "wifi" and said.get("Security", "").lower() != "ieee8021x" and (said.get("Name") or said.get("SSID")) and not any(f.severity is Severity.STOP for f in _service(said, Where(file=path)))
     ]  # fmt: skip
     fixed = next((s["IPv4"] for s in joined if re.match(r"[0-9]", s.get("IPv4", ""))), "")
     return Meaning(tuple(_joined(said) for said in joined), address=one_line(fixed.partition("/")[0]))

@@ -320,8 +320,10 @@ def _wifi(stanza: Stanza, by_itself: set[str], path: str) -> Iterator[Finding]:
         yield Finding("wifi.ssid-length", Severity.STOP, f"The network name has {len(said.name.encode())} octets", "No network has such a name.", f"At most {SSID_MOST_OCTETS}.", at(named), SOURCE)  # fmt: skip
     if options.get("wpa-mode", "0") != "0":
         yield Finding("wifi.mode-other", Severity.STOP, "It would not join, but be a network of another kind", "Others may take it for the one that is meant.", "Take wpa-mode out.", at("wpa-mode"), SOURCE)  # fmt: skip
+    if said.account and options.get("wpa-identity"):
+        return
     if said.account:
-        yield Finding("wifi.key-management-other", Severity.STOP, f"It would join with {one_line(options['wpa-key-mgmt'])}, not with a passphrase", "The board would start and never join.",
+        yield Finding("wifi.key-management-other", Severity.STOP, f"It would join with {one_line(options['wpa-key-mgmt'])}, not with a passphrase", "No account stands there: the board would start and never join.",
                       "Take wpa-key-mgmt out.", at("wpa-key-mgmt"), SOURCE)  # fmt: skip
     elif said.keyless and said.key:
         yield Finding("wifi.key-unused", Severity.CHECK, "A key stands there and is not used", f"As it stands, {one_line(said.name)} would be joined without a passphrase: so wpa-key-mgmt says.", "Take wpa-key-mgmt out.", at("wpa-key-mgmt"), SOURCE)  # fmt: skip

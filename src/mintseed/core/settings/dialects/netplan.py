@@ -430,8 +430,9 @@ def _point(name: yaml.ScalarNode, point: yaml.Node, path: str) -> Iterator[Findi
                       Where(file=path, line=management.start_mark.line + 1), SOURCE)  # fmt: skip
         return
     if isinstance(management, yaml.ScalarNode) and kind in ENTERPRISE:
-        yield _stop("wifi.key-management-other", f"It would join with {kind}, not with a passphrase", "The board would start and never join.",
-                    "Write key-management: psk.", management, path)  # fmt: skip
+        if child(child(point, "auth"), "identity") is None:
+            yield _stop("wifi.key-management-other", f"It would join with {kind}, not with a passphrase", "No account stands there: the board would start and never join.",
+                        "Write key-management: psk.", management, path)  # fmt: skip
         return
     if (
         isinstance(password, yaml.ScalarNode)

@@ -23,6 +23,7 @@ HEADER = "#cloud-config"
 
 TEXTS = ("hostname", "fqdn", "timezone", "locale")
 """keys whose value is one text"""
+NULL = "tag:yaml.org,2002:null"
 LEFT_AS_IT_IS = ("locale", "false")
 """what is said by a key that sets nothing"""
 LISTS = ("packages", "runcmd", "bootcmd", "write_files", "ssh_authorized_keys", "mounts")
@@ -107,13 +108,14 @@ def _is_text(one: yaml.Node) -> bool:
 
 
 def _is_command(one: yaml.Node) -> bool:
-    return _is_text(one) or isinstance(one, yaml.SequenceNode) or one.tag == "tag:yaml.org,2002:null"
+    return _is_text(one) or isinstance(one, yaml.SequenceNode) or one.tag == NULL
 
 
 def _is_package(one: yaml.Node) -> bool:
-    return _is_text(one) or (
-        isinstance(one, yaml.SequenceNode) and len(one.value) == 2 and all(map(_is_text, one.value))
-    )
+    """Source: cloud-init 22.4.2, util.expand_package_list; since 23.4 each manager's own list too."""
+    if isinstance(one, yaml.SequenceNode):
+        return 1 <= len(one.value) <= 2 and _is_text(one.value[0])
+    return _is_text(one) or (isinstance(one, yaml.MappingNode) and {*yaml_text.keys(one)} <= {"apt", "snap"})
 
 
 def _is_file(one: yaml.Node) -> bool:
@@ -121,8 +123,7 @@ def _is_file(one: yaml.Node) -> bool:
 
 
 _ENTRIES: dict[str, tuple[Callable[[yaml.Node], bool], str, str]] = {
-    "runcmd": (_is_command, "commands", "Write each as one text or as a list of words."),
-    "bootcmd": (_is_command, "commands", "Write each as one text or as a list of words."),
+    **dict.fromkeys(("runcmd", "bootcmd"), (_is_command, "commands", "Write each as one text or as a list of words.")),
     "packages": (_is_package, "names", "Write each as its name, in quotes where it is such a word as no, or as a list of its name and its version."),
     "write_files": (_is_file, "files", "Write path: below each dash."),
     "ssh_authorized_keys": (_is_text, "keys", "Write each as one text."),
@@ -201,7 +202,12 @@ def check(text: str, path: str, file: FileToFill | None = None) -> Iterator[Find
         for one in node.value if isinstance(node, yaml.SequenceNode) else ():
             if not is_one(one):
                 yield _stop(
-                    "cloud-init.value", f"{name} wants {what}", "Its module fails and the rest goes on.", fix, one, path
+                    "cloud-init.value",
+                    f"{name} wants {what}",
+                    "It is passed over, or its module fails and the rest goes on.",
+                    fix,
+                    one,
+                    path,
                 )
     yield from _keyboard(root, path)
     yield from _users(child(root, "users"), path)
@@ -298,7 +304,9 @@ def _user(one: yaml.MappingNode, path: str) -> Iterator[Finding]:
             path,
         )
     for key in ("passwd", "shell", "gecos", "homedir", "primary_group"):
-        if (said := child(one, key)) is not None and not _is_text(said):
+        said = child(one, key)
+        # Nothing at all is as if the line were not there.
+        if said is not None and not _is_text(said) and (key == "passwd" or said.tag != NULL):
             yield _stop(
                 "cloud-init.value",
                 f"{key} wants one text",
