@@ -18,7 +18,8 @@ import sys
 import tempfile
 import time
 from collections.abc import Iterator, Sequence
-from dataclasses import dataclass
+from concurrent.futures import ThreadPoolExecutor
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 from torture.outcome import Outcome
@@ -35,8 +36,8 @@ JUDGED_TESTS = tuple(
 
 @dataclass(frozen=True)
 class Place:
-    """What is changed (files and folders below src/mintseed), and which tests have to notice. `at_once`: how many run at once.
-    `arguments`: more of pytest's. `worth_s`: seconds of tests that are run against one. `begins_s`: seconds the tests may take to begin, such as those of a database; one that takes HANGS times these and its own hangs."""
+    """What is changed (files and folders below src/mintseed), and which tests have to notice. `at_once`: how many run at once in one
+    home; `homes`: how many copies of the project share the files among them, each with a home and a database. `arguments`: more of pytest's. `worth_s`: seconds of tests that are run against one. `begins_s`: seconds the tests may take to begin, such as those of a database; one that takes HANGS times these and its own hangs."""
 
     modules: tuple[str, ...]
     tests: tuple[str, ...]
@@ -44,6 +45,23 @@ class Place:
     arguments: tuple[str, ...] = ()
     begins_s: float = 0.5
     worth_s: float = 1.5
+    homes: int = 1
+
+    def shares(self) -> list[Place]:
+        """Return what each home does; the files are dealt out, longest first, to whom has least."""
+        if self.homes == 1:
+            return [self]
+        left = sorted(((path.stat().st_size, module) for module, path in self._files()), reverse=True)
+        shares: list[list[tuple[int, str]]] = [[] for _ in range(self.homes)]
+        for one in left:
+            min(shares, key=lambda share: sum(size for size, _ in share)).append(one)
+        return [replace(self, modules=tuple(sorted(module for _, module in share)), homes=1) for share in shares]
+
+    def _files(self) -> Iterator[tuple[str, Path]]:
+        package = PROJECT / "src" / "mintseed"
+        for module in self.modules:
+            for path in [package / module] if module.endswith(".py") else sorted((package / module).rglob("*.py")):
+                yield str(path.relative_to(package)), path
 
 
 HANGS = 6
@@ -54,8 +72,8 @@ SLICE = Place(
 )  # fmt: skip
 WHOLE = {
     "core": Place(("core",), ("tests/core",)),
-    # Beside each other they would wait for each other's rows; each walks the whole line, and the one that notices may be the last.
-    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), begins_s=1.0, worth_s=60.0),
+    # In one database they would wait for each other's rows; each walks the whole line, and the one that notices may be the last.
+    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), begins_s=1.0, worth_s=20.0, homes=2),
 }
 
 KEPT = PROJECT / "var" / "mutants"
@@ -189,6 +207,18 @@ LITTLE_AROUND_IT = (
 """no plugin that the tests do not use, and no words of why one failed"""
 
 
+def _in_all_homes(place: Place, most_s: float | None, kept: Path) -> Noticed:
+    shares = place.shares()
+    if len(shares) == 1:
+        return put_in_faults(place, most_s=most_s, kept=kept)
+    with ThreadPoolExecutor(len(shares)) as homes:
+        found = list(homes.map(lambda n: put_in_faults(shares[n], most_s=most_s, kept=kept / str(n)), range(len(shares))))
+    return Noticed(
+        sum(one.killed for one in found), sum(one.hung for one in found), tuple(sorted(name for one in found for name in one.survived)),
+        sum(one.unreached for one in found), sum(one.untried for one in found),
+    )  # fmt: skip
+
+
 def faults_in_the_rules(most_s: float | None = None, places: Sequence[str] = ()) -> Iterator[Outcome]:
     """Every fault in the core and in the judging of the server, or in `places` of them, for `most_s` each. Survivors are listed beside the
     kept copies; they are no harm, but rules without a test."""
@@ -196,7 +226,7 @@ def faults_in_the_rules(most_s: float | None = None, places: Sequence[str] = ())
         if places and called not in places:
             continue
         began, name = time.monotonic(), called.replace("/", "-")
-        noticed = put_in_faults(place, most_s=most_s, kept=KEPT / name)
+        noticed = _in_all_homes(place, most_s, KEPT / name)
         outcome = Outcome(f"faults put into {called}, all runs together")
         outcome.notes = {
             "noticed": noticed.killed, "hung": noticed.hung, "passed": len(noticed.survived), "reached by no test": noticed.unreached,

@@ -84,3 +84,13 @@ def test_what_is_changed_and_what_has_to_notice_is_there(place: mutants.Place) -
     changed = [mutants.PROJECT / "src" / "mintseed" / module for module in place.modules]
     assert all(path.is_file() or list(path.glob("*.py")) for path in changed)
     assert all((mutants.PROJECT / test).exists() for test in place.tests)
+
+
+def test_homes_share_all_files_of_a_place_and_none_twice() -> None:
+    whole = mutants.WHOLE["server/judged"]
+    shares = whole.shares()
+    dealt = [module for share in shares for module in share.modules]
+    there = (mutants.PROJECT / "src" / "mintseed" / "server" / "judged").glob("*.py")
+    assert len(shares) == whole.homes == 2
+    assert all(share.modules and share.homes == 1 for share in shares)
+    assert sorted(dealt) == sorted(f"server/judged/{path.name}" for path in there)

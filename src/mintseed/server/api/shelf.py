@@ -223,7 +223,7 @@ def _each(
 
 
 def _cards(site: Site) -> list[ShelfCardOut]:
-    rows = list(OwnedCard.there.filter(site=site).order_by("pk")[:MOST_THINGS])
+    rows = OwnedCard.there.at(site.pk, MOST_THINGS)
     users = users_of("owned_card", [c.pk for c in rows])
     history: dict[int, list[CardWriteOut]] = defaultdict(list)
     held = Write.objects.filter(owned_card__in=rows).order_by("-pk")
@@ -241,7 +241,7 @@ def _cards(site: Site) -> list[ShelfCardOut]:
 
 
 def _parts(site: Site) -> list[ShelfPartOut]:
-    rows = list(Part.there.filter(site=site).order_by("pk")[:MOST_THINGS])
+    rows = Part.there.at(site.pk, MOST_THINGS)
     kinds, users = descriptions.parts(), users_of("part", [p.pk for p in rows])
     return [
         ShelfPartOut(

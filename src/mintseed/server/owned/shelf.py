@@ -14,6 +14,7 @@ from mintseed.server.kept.models import (
     Part,
     Site,
     Supply,
+    WifiNetwork,
 )
 from mintseed.server.kept.stored_types import outline_of_row
 from mintseed.server.owned import descriptions
@@ -24,7 +25,7 @@ MOST_UNITS = 24
 """boards of one shelf that are listed at once; a search finds the others"""
 
 MOST_THINGS = 200
-"""cards, supplies, cables and parts of one shelf that a plan looks at, each"""
+"""cards, supplies, cables, parts and networks of one place that a plan looks at, each"""
 
 MOST_IMAGES = 12
 
@@ -42,14 +43,16 @@ def shelf_at(site: Site, recipe: str = "", *, mine: Deployment | None = None, se
     """Return what lies on the shelf of `site`, in a constant number of statements. `mine` is the deployment that asks: what it
     plans with itself is not in use. `recipe` names the appliance whose images are wanted."""
     boards, parts = descriptions.boards(), descriptions.parts()
-    found = list(units_at(site, search)[: MOST_UNITS + 1])
+    found = (
+        list(units_at(site, search)[: MOST_UNITS + 1]) if search else BoardUnit.there.at(site.pk, MOST_UNITS + 1)
+    )
     units = [u for u in found[:MOST_UNITS] if u.board in boards]
     if mine is not None and mine.board_unit is not None and mine.board_unit.board in boards:
         units = [mine.board_unit, *(u for u in units if u.pk != mine.board_unit_id)]
-    cards = list(OwnedCard.there.filter(site=site).order_by("pk")[:MOST_THINGS])
-    supplies = list(Supply.there.filter(site=site).order_by("pk")[:MOST_THINGS])
-    cables = list(Cable.there.filter(site=site).order_by("pk")[:MOST_THINGS])
-    owned = [p for p in Part.there.filter(site=site).order_by("pk")[:MOST_THINGS] if p.kind in parts]
+    cards = OwnedCard.there.at(site.pk, MOST_THINGS)
+    supplies = Supply.there.at(site.pk, MOST_THINGS)
+    cables = Cable.there.at(site.pk, MOST_THINGS)
+    owned = [p for p in Part.there.at(site.pk, MOST_THINGS) if p.kind in parts]
     images = (
         Image.there.filter(present=True, recipe=recipe).defer("xray").order_by("-released_on", "-pk")[:MOST_IMAGES]
         if recipe
@@ -74,7 +77,8 @@ def shelf_at(site: Site, recipe: str = "", *, mine: Deployment | None = None, se
         cables=tuple(Owned(c.pk, c.name, cable_facts(c), tuple(users["cable"][c.pk].words)) for c in cables),
         parts=tuple(Owned(p.pk, p.name, parts[p.kind], tuple(users["part"][p.pk].words)) for p in owned),
         networks=tuple(
-            Owned(n.pk, n.ssid, network_facts(n)) for n in site.wifi.filter(removed_at=None).order_by("band_ghz", "pk")
+            Owned(n.pk, n.ssid, network_facts(n))
+            for n in sorted(WifiNetwork.there.at(site.pk, MOST_THINGS), key=lambda n: (n.band_ghz, n.pk))
         ),
         images=tuple(Owned(i.pk, i.file_name, x) for i, x in outlines),
         catalogue=parts,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import Any, TypeVar
 
-from django.db import models
+from django.db import connection, models
 from django.db.models import Case, When
 
 
@@ -27,6 +27,13 @@ class There(models.Manager[Row]):
 
     def get_queryset(self) -> models.QuerySet[Row]:
         return super().get_queryset().filter(removed_at=None)
+
+    def at(self, site_pk: int, most: int) -> list[Row]:
+        """Return the first `most` of what is there at a place, in the order in which it came. Written by hand: every plan asks for six such
+        lists, and composing one takes the ORM twice as long as MariaDB takes to answer and the rows to be made (measured)."""
+        table = connection.ops.quote_name(self.model._meta.db_table)
+        text = f"SELECT * FROM {table} WHERE site_id = %s AND removed_at IS NULL ORDER BY id LIMIT %s"
+        return list(super().get_queryset().raw(text, [site_pk, most]))
 
 
 class Removable(models.Model):
