@@ -73,7 +73,7 @@ SLICE = Place(
 WHOLE = {
     "core": Place(("core",), ("tests/core",)),
     # In one database they would wait for each other's rows; each walks the whole line, and the one that notices may be the last.
-    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), begins_s=1.0, worth_s=20.0, homes=2),
+    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), begins_s=1.0, worth_s=12.0, homes=2),
 }
 
 KEPT = PROJECT / "var" / "mutants"
@@ -96,9 +96,10 @@ class Noticed:
 
 def put_in_faults(place: Place, *, most_s: float | None = None, kept: Path | None = None) -> Noticed:
     """Run the tests of `place` against every fault in its modules. `kept`: a folder in which the run may be continued. Raises RuntimeError
-    when the tests do not pass without a fault."""
+    when the tests do not pass without a fault, before all of them or after."""
     with _folder(kept) as folder:
         _copy(folder, place.tests)
+        _forget_lines(folder, place.modules)
         settings = {
             "source_paths": ["src/mintseed"], "only_mutate": [pattern(m) for m in place.modules], "also_copy": list(COPIED),
             "pytest_add_cli_args_test_selection": list(place.tests), "pytest_add_cli_args": ["-m", LEFT_OUT, *place.arguments],
@@ -108,6 +109,8 @@ def put_in_faults(place: Place, *, most_s: float | None = None, kept: Path | Non
         text = (PROJECT / "pyproject.toml").read_text()
         (folder / "pyproject.toml").write_text("\n".join([text, "[tool.mutmut]", *lines, ""]))
         said = _mutmut(folder, "run", "--max-children", str(place.at_once), most_s=most_s, worth_s=place.worth_s)
+        if FAILS_ANYWAY in said:
+            raise RuntimeError(said[said.index(FAILS_ANYWAY) :][:2000])
         results = _mutmut(folder, "results", "--all", "true")
         found = [line.strip().rpartition(": ") for line in results.splitlines() if ": " in line]
         count = {
@@ -162,6 +165,19 @@ def _copy(folder: Path, tests: Sequence[str]) -> None:
     stamp.write_text(digest.hexdigest())
 
 
+def _forget_lines(folder: Path, modules: Sequence[str]) -> None:
+    """Have it recorded anew which test runs which line, where a file that is changed, or a test, is another one now."""
+    package, digest = folder / "src" / "mintseed", hashlib.sha256((folder / "tests.stamp").read_bytes())
+    for path in sorted(
+        p for m in modules for p in ([package / m] if m.endswith(".py") else (package / m).rglob("*.py"))
+    ):
+        digest.update(path.read_bytes())
+    stamp = folder / "lines.stamp"
+    if not stamp.exists() or stamp.read_text() != digest.hexdigest():
+        (folder / "lines").unlink(missing_ok=True)
+    stamp.write_text(digest.hexdigest())
+
+
 def _try_again(mutants: Path) -> None:
     """Forget of which faults it was seen that no test notices them."""
     for path in mutants.rglob("*.meta"):
@@ -194,7 +210,10 @@ def _mutmut(folder: Path, *arguments: str, most_s: float | None = None, worth_s:
                 os.killpg(running.pid, signal.SIGKILL)
 
 
-STOPS_WITHIN_S = 60.0
+STOPS_WITHIN_S = 180.0
+
+FAILS_ANYWAY = "Without a fault fail too:"
+"""what is said, with the tests, where what they noticed was no fault but something else that went wrong on the way"""
 
 LEFT_OUT = "not reads_source and not django_db(transaction=True)"
 """Where a test reads the program's text, each file stands in all its forms; and what one wrote for good would be there for the next
@@ -212,7 +231,9 @@ def _in_all_homes(place: Place, most_s: float | None, kept: Path) -> Noticed:
     if len(shares) == 1:
         return put_in_faults(place, most_s=most_s, kept=kept)
     with ThreadPoolExecutor(len(shares)) as homes:
-        found = list(homes.map(lambda n: put_in_faults(shares[n], most_s=most_s, kept=kept / str(n)), range(len(shares))))
+        found = list(
+            homes.map(lambda n: put_in_faults(shares[n], most_s=most_s, kept=kept / str(n)), range(len(shares)))
+        )
     return Noticed(
         sum(one.killed for one in found), sum(one.hung for one in found), tuple(sorted(name for one in found for name in one.survived)),
         sum(one.unreached for one in found), sum(one.untried for one in found),

@@ -34,8 +34,10 @@ from mutmut.state import state
 from mutmut.utils.file_utils import change_cwd
 from mutmut.utils.format_utils import mangled_name_from_mutant_name
 from mutmut.workers import isolation
+from mutmut.workers.isolation import run_in_fork
 
 from torture.kinds import fewer
+from torture.mutants import FAILS_ANYWAY
 from torture.reached import Reached, recorded
 
 SOURCES = Path("mutants/src").absolute()
@@ -116,6 +118,11 @@ class Collected(PytestRunner):
         item._request = item.funcargs = None
         return excused and ended.excinfo is None
 
+    def fails(self, test: str) -> int:
+        """Return 1 where a test fails, else 0."""
+        with change_cwd("mutants"):
+            return int(not self.run(self.tests[test]))
+
     def run_within(self, test: str) -> bool:
         """Run a test; one that works much longer than it does without a fault ends this process. What waits for something is ended by mutmut,
         in the time of all of them."""
@@ -129,6 +136,8 @@ class Collected(PytestRunner):
         if self.session is None or mutant_name is None:
             if get_mutant_under_test():  # where all are to fail
                 return int(super().run_tests(mutant_name=mutant_name, tests=tests))
+            if LINES.exists():
+                return ExitCode.OK
             # Without a fault: which test runs which statement.
             with recorded(LINES, SOURCES) as plugins, change_cwd("mutants"):
                 return self.execute_pytest(self._pytest_args_regular_run(tests), plugins=plugins)
@@ -170,6 +179,15 @@ class Forking(isolation.ForkRunner):
         takes_s = min(sum(state().duration_by_test[test] for test in tests), MOST_S)
         limit = ceil((takes_s + config().timeout_constant) * config().timeout_multiplier * 2)
         super().submit(mutant_name, tests, min(cpu_time_limit, limit), takes_s)
+
+    def shutdown(self) -> None:
+        """Run, where no fault is, the tests that noticed some: one that fails all the same has noticed something else."""
+        super().shutdown()
+        if self._tests.session is not None:
+            noticed = {test for path in NOTICED.iterdir() for test in path.read_text().splitlines()}
+            failed = [t for t in sorted(noticed & self._tests.tests.keys()) if run_in_fork(self._tests.fails, t)]
+            if failed:
+                print(FAILS_ANYWAY, *failed)
 
 
 def runner(max_workers: int) -> Forking:

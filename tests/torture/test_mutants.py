@@ -9,7 +9,7 @@ from pathlib import Path
 import pytest
 from torture.mutants import PASSED, UNREACHED
 
-from torture import mutants
+from torture import mutants, one_collection
 
 NOTICED = 1
 RULE = ("tests/test_rule.py",)
@@ -94,3 +94,50 @@ def test_homes_share_all_files_of_a_place_and_none_twice() -> None:
     assert len(shares) == whole.homes == 2
     assert all(share.modules and share.homes == 1 for share in shares)
     assert sorted(dealt) == sorted(f"server/judged/{path.name}" for path in there)
+
+
+def test_which_test_runs_which_line_is_recorded_again_when_one_of_both_has_changed(
+    project: Path, tmp_path: Path
+) -> None:
+    folder = tmp_path / "kept"
+    rule = project / "src" / "mintseed" / "core" / "rule.py"
+    rule.parent.mkdir(parents=True)
+    rule.write_text("MOST = 3\n")
+    folder.mkdir()
+
+    def recorded() -> bool:
+        mutants._copy(folder, RULE)
+        mutants._forget_lines(folder, ("core",))
+        there = (folder / "lines").exists()
+        (folder / "lines").touch()
+        return there
+
+    assert not recorded()
+    assert recorded()
+    (project / "tests" / "test_other.py").write_text("def test_other(): pass\n")
+    assert recorded()
+    rule.write_text("MOST = 4\n")
+    assert not recorded()
+    (project / "tests" / "test_rule.py").write_text("from rule import MOST\n\n\ndef test_most(): assert MOST == 4\n")
+    assert not recorded()
+
+
+def test_a_test_that_fails_without_a_fault_too_has_noticed_none(
+    project: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]
+) -> None:
+    class Tests:
+        session, tests = object(), dict.fromkeys(("good", "bad"))
+
+        def fails(self, test: str) -> int:
+            return int(test == "bad")
+
+    (tmp_path / "noticed").mkdir()
+    (tmp_path / "noticed" / "rule").write_text("good\nbad\nof another time\n")
+    monkeypatch.setattr(one_collection, "NOTICED", tmp_path / "noticed")
+    one_collection.Forking(1, Tests()).shutdown()  # type: ignore[arg-type]
+    said = capsys.readouterr().out
+    assert said == "Without a fault fail too: bad\n"
+    (project / "pyproject.toml").write_text("")
+    monkeypatch.setattr(mutants, "_mutmut", lambda *_, **__: said)
+    with pytest.raises(RuntimeError, match=": bad"):
+        mutants.put_in_faults(mutants.Place(("core",), RULE), kept=tmp_path / "kept")
