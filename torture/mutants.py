@@ -73,7 +73,7 @@ SLICE = Place(
 WHOLE = {
     "core": Place(("core",), ("tests/core",)),
     # In one database they would wait for each other's rows; each walks the whole line, and the one that notices may be the last.
-    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), begins_s=1.0, worth_s=12.0, homes=2),
+    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), begins_s=2.0, worth_s=6.0, homes=2),
 }
 
 KEPT = PROJECT / "var" / "mutants"
@@ -157,8 +157,6 @@ def _copy(folder: Path, tests: Sequence[str]) -> None:
     if (folder / "kinds.stamp").exists() and (folder / "kinds.stamp").read_text() != kinds:
         shutil.rmtree(folder / "mutants", ignore_errors=True)
     (folder / "kinds.stamp").write_text(kinds)
-    # What a run that was cut off left half made there.
-    shutil.rmtree(folder / "mutants" / "var" / "test", ignore_errors=True)
     stamp = folder / "tests.stamp"
     if stamp.exists() and stamp.read_text() != digest.hexdigest():
         _try_again(folder / "mutants")
@@ -193,9 +191,9 @@ def _mutmut(folder: Path, *arguments: str, most_s: float | None = None, worth_s:
         "PYTEST_DISABLE_PLUGIN_AUTOLOAD": "1", "PYTEST_ADDOPTS": " ".join(LITTLE_AROUND_IT), "FAULTS_MOST_S": str(worth_s),
     }  # fmt: skip
     # A session of its own, as it leaves processes behind where it is killed; asked to stop, it writes down what it saw.
-    with subprocess.Popen(
+    with _room() as room, subprocess.Popen(
         [sys.executable, "-m", "torture.one_collection", *arguments], cwd=folder, text=True, stdout=subprocess.PIPE, stderr=subprocess.STDOUT,
-        env=environment, start_new_session=True,
+        env={**environment, "MINTSEED_TESTS_ROOM": room}, start_new_session=True,
     ) as running:  # fmt: skip
         try:
             return running.communicate(timeout=most_s)[0]
@@ -208,6 +206,14 @@ def _mutmut(folder: Path, *arguments: str, most_s: float | None = None, worth_s:
         finally:
             with contextlib.suppress(ProcessLookupError):
                 os.killpg(running.pid, signal.SIGKILL)
+
+
+def _room() -> tempfile.TemporaryDirectory[str]:
+    """Return a place for the tests' database and cards: in memory where there is some, as a disk is what most of them wait for."""
+    memory = Path("/dev/shm")
+    return tempfile.TemporaryDirectory(
+        prefix="mintseed-", dir=memory if memory.is_dir() else None, ignore_cleanup_errors=True
+    )
 
 
 STOPS_WITHIN_S = 180.0

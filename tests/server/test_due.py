@@ -8,10 +8,12 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
-from datetime import timedelta
+from dataclasses import replace
+from datetime import datetime, timedelta
 from typing import Any
 
 import pytest
+from django.db.models import Model
 from django.utils import timezone
 
 from mintseed import wiring
@@ -20,7 +22,8 @@ from mintseed.core.find.naming import NameFacts
 from mintseed.server.done import proofs
 from mintseed.server.done.agent.naming import NameThread
 from mintseed.server.done.first_byte import began
-from mintseed.server.judged.judging import job_moved, judge_due, judge_the_never_judged
+from mintseed.server.judged.judging import inputs_mark, job_moved, judge_due, judge_the_never_judged
+from mintseed.server.judged.load import load
 from mintseed.server.kept.models import (
     BoardUnit,
     BootRun,
@@ -238,3 +241,79 @@ def test_what_is_due_is_judged_whatever_number_its_judgement_has(api: Api) -> No
     Judgement.objects.all().delete()
     judge_the_never_judged()
     assert Judgement.objects.get(deployment=pk).line
+
+
+LOOKS = ("looked_at", "noted_at")
+"""columns that change with every look, and bear on nothing until there was none for long"""
+
+
+def otherwise(column: str, value: object) -> object:
+    told = {
+        "trouble": {"sentence": "it was pulled out"}, "capacity": {"offsets": [1]}, "naming": {"asked_at": "2026-01-01T00:00:00Z"},
+        "console": {"reached": [], "wrong": [{"what": "panic", "line": "Kernel panic", "at_s": 4.2}]},
+    }  # fmt: skip
+    if column in told:
+        return told[column]
+    if isinstance(value, bool) or value is None:
+        return timezone.now() if column.endswith("_at") else not value
+    if isinstance(value, datetime):
+        return value - timedelta(days=1)
+    return value + 1 if isinstance(value, int | float) else f"{value}x"
+
+
+@pytest.mark.parametrize("what", ["write", "run"])
+def test_whatever_of_a_write_or_a_boot_is_judged_is_in_the_mark_of_what_was(api: Api, what: str) -> None:
+    pk = proven(api)
+    api.post(f"/deployments/{pk}/boot/power-on")
+    one = load(pk)
+    row: Model = getattr(one, what)
+    mark, inputs, bears = inputs_mark(one), one.inputs, []
+    columns = [f.attname for f in row._meta.concrete_fields if not (f.is_relation or f.primary_key)]
+    for column in columns:
+        was = getattr(row, column)
+        setattr(row, column, otherwise(column, was))
+        changed = replace(one)
+        if column not in LOOKS and changed.inputs != inputs:
+            bears.append(column)
+            assert inputs_mark(changed) != mark, column
+        setattr(row, column, was)
+    assert {
+        "write": {"proven_at", "put_mark", "void_why", "chosen_mark"},
+        "run": {"off_at", "joined_address", "lasted_s", "console"},
+    }[what] <= set(bears)
+    assert inputs_mark(replace(one)) == mark
+
+
+@pytest.mark.parametrize("thing", ["", "site", "network", "board_unit", "supply", "cable", "owned_card", "image"])
+def test_whatever_a_thing_says_of_itself_is_in_the_mark_of_what_was(whole: int, thing: str) -> None:
+    one = load(whole)
+    row: Model = getattr(one.row, thing) if thing else one.row
+    mark = inputs_mark(one)
+    # Of an image all comes from its bytes, and from when they were read.
+    columns = (
+        ["sha256", "read_at", "present"]
+        if thing == "image"
+        else ["removed_at", "name" if hasattr(row, "name") else "ssid"]
+    )
+    for column in columns:
+        was = getattr(row, column)
+        setattr(row, column, otherwise(column, was))
+        assert inputs_mark(one) != mark, column
+        setattr(row, column, was)
+    assert inputs_mark(one) == mark
+    if thing not in ("", "site"):
+        one.row._meta.get_field(thing).set_cached_value(one.row, None)  # type: ignore[union-attr]
+        assert inputs_mark(one) != mark
+
+
+def test_that_somebody_looked_is_in_the_mark_once_and_that_nobody_does(api: Api) -> None:
+    pk = proven(api)
+    api.post(f"/deployments/{pk}/boot/power-on")
+    one = load(pk)
+    assert one.run is not None
+    never = inputs_mark(one)
+    one.run.looked_at = one.now
+    looked = inputs_mark(replace(one))
+    one.run.looked_at = one.now - timedelta(seconds=1)
+    assert inputs_mark(replace(one)) == looked != never
+    assert inputs_mark(replace(one, now=one.now + timedelta(hours=1))) != looked

@@ -6,7 +6,7 @@ import hashlib
 import logging
 from collections import defaultdict
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -18,6 +18,7 @@ from pydantic import TypeAdapter
 import mintseed.core
 from mintseed import wiring
 from mintseed.core.boot.band import not_looked_at
+from mintseed.core.boot.run import RunFacts
 from mintseed.core.contained import unreadable_deployment
 from mintseed.core.errors import MintSeedError
 from mintseed.core.findings import Finding, verdict
@@ -219,7 +220,7 @@ JUDGED_BY = rules_mark(*RULES)
 
 def inputs_mark(one: Loaded) -> str:
     """Return a keyed hash of everything `one` is judged from. Secrets go into it and cannot be got out."""
-    row, run, write = one.row, one.run, one.write
+    row, write = one.row, one.write
     parts: list[object] = [JUDGED_BY, descriptions.known().mark]
     parts += [
         _values(row),
@@ -230,41 +231,9 @@ def inputs_mark(one: Loaded) -> str:
     image = row.image
     parts.append((image.pk, image.sha256, image.read_at, image.present) if image else None)
     parts.append(one.image_job is not None and is_active(one.image_job, one.now))
-    parts.append(
-        (
-            write.pk,
-            write.outcome,
-            write.proven_at,
-            write.void_at,
-            write.fingerprint,
-            write.unsure_at,
-            write.looked_again_at,
-        )
-        if write
-        else None
-    )
-    later = one.attempt
-    parts.append((later.pk, later.outcome, later.trouble) if later else None)
-    parts.append((one.job.state, is_active(one.job, one.now), one.job.trouble) if one.job else None)
-    parts.append(
-        (
-            run.pk,
-            run.powered_at,
-            run.off_at,
-            run.joined_after_s,
-            run.naming,
-            run.late_at,
-            run.candidates,
-            run.looked_at is None,
-            run.joined_after_s is None
-            and not_looked_at(max(run.looked_at or run.powered_at, run.noted_at), one.now, run.late_at),
-        )
-        if run
-        else None
-    )
-    parts.append(
-        (one.run_number, (one.claim.pk, one.claim.by) if one.claim else None, one.closing.pk if one.closing else None)
-    )
+    parts.append((write.pk if write else None, one.write_facts))
+    parts.append(_without_looks(one.run_facts, one.now))
+    parts.append(((one.claim.pk, one.claim.by) if one.claim else None, one.closing.pk if one.closing else None))
     parts.append([r.pk for r in one.readings])
     parts.append((sorted(one.names_taken), one.joined))
     parts.append(
@@ -278,6 +247,14 @@ def inputs_mark(one: Loaded) -> str:
         )
     )
     return hashlib.blake2b(repr(parts).encode(), key=settings.SECRET_KEY.encode()[:64], digest_size=32).hexdigest()
+
+
+def _without_looks(run: RunFacts | None, now: datetime) -> object:
+    """Return all that a boot is judged from. Of when somebody looked for it last, which changes every few seconds, only whether that is long ago."""
+    if run is None:
+        return None
+    unseen = run.joined_after_s is None and not_looked_at(run.last_look, now, run.late_at)
+    return replace(run, looked_at=None, noted_at=None), run.looked_at is None, unseen
 
 
 def _values(row: Any) -> list[object]:

@@ -247,8 +247,8 @@ class Loaded:
             xray=self.xray,
             agreed=row.settings_agreed,
             chosen=self.chosen_mark,
-            write=self._write_facts(),
-            run=self._run_facts(),
+            write=self.write_facts,
+            run=self.run_facts,
             claimed=self.claim.address if self.claim else "",
             claimed_by=self.claim.by if self.claim else "",
             measured={k: f for k, r in last.items() if r.finding and (f := stored(FINDING, r.finding, None))},
@@ -256,7 +256,9 @@ class Loaded:
             kept=self.closing is not None,
         )
 
-    def _write_facts(self) -> WriteFacts:
+    @cached_property
+    def write_facts(self) -> WriteFacts:
+        """The last write of its card, as what is judged."""
         write, later, job = self.write, self.attempt, self.job
         waits = later is not None and job is not None and is_active(job, self.now)
         never = self._ended(later, job) if later is not None and not waits else ""
@@ -294,7 +296,9 @@ class Loaded:
             return 0
         return len({pk for pk, mark in self.joined if pk != self.row.pk and mark == sites})
 
-    def _run_facts(self) -> RunFacts | None:
+    @cached_property
+    def run_facts(self) -> RunFacts | None:
+        """The last boot of that card, as what is judged; None where there was none."""
         run = self.run
         if run is None:
             return None

@@ -45,7 +45,9 @@ class Known:
 LOOK_AGAIN_S = 1.0
 """seconds after which a process that serves no requests looks whether a text was changed by another one."""
 
-_STAMP = f"SELECT COUNT(*), MAX(changed_at), MAX(id), COUNT(removed_at), MAX(removed_at) FROM {Description._meta.db_table}"
+_STAMP = (
+    f"SELECT COUNT(*), MAX(changed_at), MAX(id), COUNT(removed_at), MAX(removed_at) FROM {Description._meta.db_table}"
+)
 """Written by hand: every request asks it, and composing it takes the ORM longer than everything else about it."""
 
 _held: tuple[object, Known] | None = None

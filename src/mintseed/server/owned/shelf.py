@@ -43,9 +43,7 @@ def shelf_at(site: Site, recipe: str = "", *, mine: Deployment | None = None, se
     """Return what lies on the shelf of `site`, in a constant number of statements. `mine` is the deployment that asks: what it
     plans with itself is not in use. `recipe` names the appliance whose images are wanted."""
     boards, parts = descriptions.boards(), descriptions.parts()
-    found = (
-        list(units_at(site, search)[: MOST_UNITS + 1]) if search else BoardUnit.there.at(site.pk, MOST_UNITS + 1)
-    )
+    found = list(units_at(site, search)[: MOST_UNITS + 1]) if search else BoardUnit.there.at(site.pk, MOST_UNITS + 1)
     units = [u for u in found[:MOST_UNITS] if u.board in boards]
     if mine is not None and mine.board_unit is not None and mine.board_unit.board in boards:
         units = [mine.board_unit, *(u for u in units if u.pk != mine.board_unit_id)]
