@@ -2,8 +2,8 @@
 
 By itself it starts pytest anew for each fault, which takes ten times as long as the tests that reach one (measured). Here every fault's
 process is forked from one in which they lie collected, with what a whole session shares set up (a database, the demo's images), and runs
-those that run its statement, until one fails: first those that noticed another fault of the same function, then one of each file in turn,
-for as long as is worth it.
+those that run its statement, until one fails: first those that noticed another fault of the same function, then a few that together go every
+way through it, then one of each file in turn, for as long as is worth it.
 """
 
 from __future__ import annotations
@@ -13,7 +13,7 @@ import hashlib
 import os
 import signal
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from functools import _lru_cache_wrapper, partial
 from math import ceil
 from pathlib import Path
@@ -38,7 +38,7 @@ from mutmut.workers.isolation import run_in_fork
 
 from torture.kinds import fewer
 from torture.mutants import FAILS_ANYWAY
-from torture.reached import Reached, recorded
+from torture.reached import Reached, recorded, union_of
 
 SOURCES = Path("mutants/src").absolute()
 LINES = Path("lines").absolute()
@@ -48,6 +48,9 @@ NOTICED = Path("noticed").absolute()
 MOST_S = float(os.environ.get("FAULTS_MOST_S", "inf"))
 """seconds of tests that are worth running against one fault. Without an end most of a run's time goes into those no test notices."""
 
+
+BEGINS_S = 0.3
+"""what any test takes beside its own time"""
 
 SLOW_S = 1.5
 """a test that takes longer is run where no quicker one has noticed"""
@@ -87,16 +90,26 @@ class Collected(PytestRunner):
         NOTICED.mkdir(exist_ok=True)
 
     def in_order(self, function: Path, tests: Iterable[str]) -> list[str]:
-        """Return those of `tests` that are worth running: first what noticed another fault of the same function, then in turn one of each
-        file, beginning with those that are about least."""
+        """Return those of `tests` that are worth running: first what noticed another fault of the same function, then what goes every way
+        through it, then in turn one of each file, beginning with those that are about least."""
         before = Counter(function.read_text().splitlines() if function.exists() else ())
         took_s = state().duration_by_test
         place, met = dict[str, int](), Counter[str]()
         for test in sorted(tests, key=lambda test: (took_s[test] > SLOW_S, self.reaches[test], took_s[test])):
             file = test.partition("::")[0]
             place[test], met[file] = met[file], met[file] + 1
+        ways = every_way(self.reached.ways_through(function.name, place), took_s)
         left_s, chosen = MOST_S, list[str]()
-        for test in sorted(tests, key=lambda test: (-before[test], took_s[test] > SLOW_S, place[test], took_s[test])):
+        for test in sorted(
+            place,
+            key=lambda test: (
+                -before[test],
+                ways.get(test, len(ways)),
+                took_s[test] > SLOW_S,
+                place[test],
+                took_s[test],
+            ),
+        ):
             if not chosen or took_s[test] <= left_s:
                 chosen.append(test)
                 left_s -= took_s[test]
@@ -157,6 +170,17 @@ class Collected(PytestRunner):
         with function.open("a") as file:
             file.write(f"{failed}\n")
         return ExitCode.TESTS_FAILED
+
+
+def every_way(ways: Mapping[str, int], took_s: Mapping[str, float]) -> dict[str, int]:
+    """Return the places of a few tests that together go every way through a function that some test goes (a bit for each): in turn the one that
+    adds most for its time, as a greedy cover does."""
+    left, chosen = union_of(ways.values()), dict[str, int]()
+    while left:
+        best = max(ways, key=lambda test: (ways[test] & left).bit_count() / (took_s[test] + BEGINS_S))
+        chosen[best] = len(chosen)
+        left &= ~ways[best]
+    return chosen
 
 
 def _hangs(_number: int, _frame: FrameType | None) -> None:

@@ -62,6 +62,11 @@ class _Module:
         start, end = min(around, key=lambda one: one[1] - one[0])
         return union_of(self._runs.get(first + n, 0) for n in range(start, end + 1))
 
+    def lines_of(self, function: str) -> list[int]:
+        """Return for each line of a function the tests that run it."""
+        start, end = self._spans[function]
+        return [self._runs.get(line, 0) for line in range(start, end + 1)]
+
     def _text(self, name: str) -> list[str]:
         start, end = self._spans[name]
         return self._lines[start - 1 : end]
@@ -112,6 +117,13 @@ class Reached:
         if run is None:
             return list(tests)
         return [test for test in tests if run >> self._bits.get(test, len(self._bits)) & 1]
+
+    def ways_through(self, function: str, tests: Iterable[str]) -> dict[str, int]:
+        """Return which lines of `function`, by its whole name, each of `tests` runs, a bit for each."""
+        module, _, name = function.rpartition(".")
+        lines = self._module(module).lines_of(f"{name}__mutmut_orig")
+        bits = {test: self._bits.get(test, len(self._bits)) for test in tests}
+        return {test: union_of(1 << n for n, runs in enumerate(lines) if runs >> bit & 1) for test, bit in bits.items()}
 
     def _module(self, name: str) -> _Module:
         if name not in self._modules:

@@ -7,6 +7,7 @@ import json
 from pathlib import Path
 
 import pytest
+from torture.one_collection import every_way
 from torture.reached import Reached, recorded
 
 FUNCTION = '''
@@ -62,3 +63,18 @@ def reached(tmp_path: Path) -> Reached:
 ], ids=["head of an if", "within it", "behind it", "no statement of it"])  # fmt: skip
 def test_those_that_run_its_statement(reached: Reached, fault: str, tests: list[str]) -> None:
     assert reached.tests_of(f"cards.x_size__mutmut_{fault}", ["large", "small", "none"]) == tests
+
+
+def test_which_ways_a_test_goes_through_a_function(reached: Reached) -> None:
+    ways = reached.ways_through("cards.x_size", ["large", "small", "none"])
+    assert ways["none"] == 0
+    assert ways["large"] & ways["small"]  # where both ask
+    assert ways["large"] & ~ways["small"]
+    assert ways["small"] & ~ways["large"]
+
+
+def test_a_few_tests_that_together_go_every_way_come_first() -> None:
+    ways = {"both": 0b0110, "long": 0b0111, "other": 0b1000, "same": 0b0010, "none": 0}
+    assert every_way(ways, dict.fromkeys(ways, 1.0)) == {"long": 0, "other": 1}
+    assert every_way(ways, {**dict.fromkeys(ways, 1.0), "long": 9.0}) == {"both": 0, "other": 1, "long": 2}
+    assert every_way({"none": 0}, {"none": 1.0}) == {}
