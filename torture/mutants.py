@@ -29,7 +29,7 @@ COPIED = ("src", "tests", "torture", "bench", "docs", "recipes", "boards", "part
 
 JUDGED_TESTS = tuple(
     f"tests/server/test_{name}.py"
-    for name in ("changes", "due", "hands", "job_state", "keeping", "line", "lists", "log", "networks", "proofs", "records", "taken_off", "topics", "watch")
+    for name in ("changes", "due", "hands", "job_state", "keeping", "line", "lists", "loaded", "log", "networks", "proofs", "records", "taken_off", "topics", "watch")
 )  # fmt: skip
 """those that judge in their own process; the others start programs, in which no fault is"""
 
@@ -73,7 +73,7 @@ SLICE = Place(
 WHOLE = {
     "core": Place(("core",), ("tests/core",)),
     # In one database they would wait for each other's rows; each walks the whole line, and the one that notices may be the last.
-    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), begins_s=2.0, worth_s=10.0, homes=2),
+    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), begins_s=2.0, worth_s=5.0, homes=2),
 }
 
 KEPT = PROJECT / "var" / "mutants"
