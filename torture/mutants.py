@@ -73,7 +73,7 @@ SLICE = Place(
 WHOLE = {
     "core": Place(("core",), ("tests/core",)),
     # In one database they would wait for each other's rows; each walks the whole line, and the one that notices may be the last.
-    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), begins_s=2.0, worth_s=5.0, homes=2),
+    "server/judged": Place(("server/judged",), JUDGED_TESTS, 1, ("--reuse-db",), begins_s=2.0, worth_s=8.0, homes=2),
 }
 
 KEPT = PROJECT / "var" / "mutants"
