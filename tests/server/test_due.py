@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import os
 from collections.abc import Callable
+from copy import copy
 from dataclasses import replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -29,12 +30,16 @@ from mintseed.server.kept.models import (
     BootRun,
     Card,
     CardQuestion,
+    Claim,
+    Closing,
     Deployment,
     Image,
     Job,
     Judgement,
+    Reading,
     ReportedDrive,
     Site,
+    WifiNetwork,
     Write,
 )
 from mintseed.server.kept.stored_types import XRAY
@@ -317,3 +322,23 @@ def test_that_somebody_looked_is_in_the_mark_once_and_that_nobody_does(api: Api)
     one.run.looked_at = one.now - timedelta(seconds=1)
     assert inputs_mark(replace(one)) == looked != never
     assert inputs_mark(replace(one, now=one.now + timedelta(hours=1))) != looked
+
+
+def test_another_write_another_claim_and_another_further_network_are_in_the_mark(api: Api) -> None:
+    pk = proven(api)
+    api.post(f"/deployments/{pk}/boot/power-on")
+    one = load(pk)
+    assert one.write is not None
+    mark = inputs_mark(one)
+    assert inputs_mark(replace(one, write=copy(one.write))) == mark
+    other = copy(one.write)
+    other.pk += 1
+    claims = [Claim(pk=n, address="192.168.7.40", by=by) for n, by in ((1, "mo"), (2, "mo"), (2, "al"))]
+    networks = [WifiNetwork(pk=1, ssid=ssid) for ssid in ("Attic", "Loft")]
+    another = [
+        replace(one, write=other), *(replace(one, claim=c) for c in claims), *(replace(one, also=(n,)) for n in networks),
+        replace(one, closing=Closing(pk=1)), replace(one, addresses_taken={"192.168.7.40": "Hall"}), replace(one, names_taken=frozenset({"press"})),
+        replace(one, network_seen={}), replace(one, names_heard={}), replace(one, readings=[Reading(pk=1)]), replace(one, joined=((1, "k"),)),
+    ]  # fmt: skip
+    marks = [inputs_mark(o) for o in another]
+    assert len({mark, *marks}) == len(marks) + 1

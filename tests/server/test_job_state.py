@@ -55,14 +55,13 @@ BEGUN, WAITED = Write(started_at=ago(9)), Write()
 ])  # fmt: skip
 def test_what_it_leaves_behind_and_how_its_end_is_said(subject: dict[str, Any], harm: str) -> None:
     assert harm_of(job("running", **subject)) == harm
-    assert describe_trouble(job("running", **subject), NOW) == f"The worker died while it was at it{harm}"
-    assert describe_trouble(job("failed", **subject), NOW) == f"It stopped before the end{harm}"
+    assert describe_trouble(job("running", **subject)) == f"The worker died while it was at it{harm}"
+    assert describe_trouble(job("failed", **subject)) == f"It stopped before the end{harm}"
     assert (
-        describe_trouble(job("failed", trouble={"sentence": "The card went away."}, **subject), NOW)
-        == "The card went away."
+        describe_trouble(job("failed", trouble={"sentence": "The card went away."}, **subject)) == "The card went away."
     )
-    assert describe_trouble(job("done", **subject), NOW) == ""
-    assert describe_trouble(job("queued", **subject), NOW).startswith("No worker took it up")
+    assert describe_trouble(job("done", **subject)) == ""
+    assert describe_trouble(job("queued", **subject)).startswith("No worker took it up")
 
 
 @pytest.mark.parametrize(("subject", "topic"), [

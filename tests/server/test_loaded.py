@@ -19,7 +19,7 @@ from mintseed.server.judged.changes import deployment_topic
 from mintseed.server.judged.frozen import Names, pack, unpack
 from mintseed.server.judged.judging import Judged, judge
 from mintseed.server.judged.load import joined_keys, load, load_many, rows_to_list, rows_to_load
-from mintseed.server.judged.loaded import Loaded, board_of, key_mark, names_of
+from mintseed.server.judged.loaded import Loaded, answers_of, board_of, key_mark, names_of, site_ranges
 from mintseed.server.kept.models import (
     Bench,
     BoardUnit,
@@ -346,3 +346,25 @@ def test_which_keys_joined_a_network_is_asked_for_that_network_alone(api: Api) -
     assert joined_keys(set())[network] == ()
     Deployment.objects.filter(pk=pk).update(way="cable")
     assert joined_keys({network})[network] == ()
+
+
+def test_a_list_fetches_what_it_says_and_nothing_heavier(api: Api) -> None:
+    started(api)
+    held = {f.attname for f in Deployment._meta.concrete_fields}
+    shown = rows_to_list().get()
+    assert held - shown.get_deferred_fields() >= {"name", "recipe", "host_name", "way", "card_gb", "created_at"}
+    assert shown.get_deferred_fields() >= {"answers", "passphrase", "address"}
+    assert rows_to_load().get().image is not None
+    assert rows_to_load().get().image.get_deferred_fields() == {"xray", "outline"}  # type: ignore[union-attr]
+    assert load(shown.pk).row.image.get_deferred_fields() == {"outline"}  # type: ignore[union-attr]
+
+
+def test_ranges_of_its_own_are_looked_at_and_shared_ones_where_somebody_said_so() -> None:
+    texts = ["192.168.7.0/24", "100.64.3.0/24", "8.8.8.0/24"]
+    assert site_ranges(Site(networks=texts)) == ("192.168.7.0/24",)
+    assert site_ranges(Site(networks=texts, shared_range=True)) == ("192.168.7.0/24", "100.64.3.0/24")
+
+
+def test_answers_are_texts_by_their_question_and_nothing_else() -> None:
+    assert answers_of(row(answers={"queue": "front"})) == {"queue": "front"}
+    assert answers_of(row(answers={})) == answers_of(row(answers=["front"])) == {}

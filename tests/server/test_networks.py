@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
@@ -10,12 +10,22 @@ from django.utils import timezone
 
 from mintseed.core.find.sightings import SeenBy, Sighting
 from mintseed.core.settings.values import KnownNetwork
+from mintseed.core.site.addresses import NO_PLAN
 from mintseed.server.done.agent.bench_row import own_bench
 from mintseed.server.done.agent.network_memory import NetworkMemory
 from mintseed.server.judged.frozen import pack, unpack
 from mintseed.server.judged.load import load
-from mintseed.server.judged.networks import known_network
+from mintseed.server.judged.networks import (
+    addresses_left,
+    addresses_seen,
+    addresses_taken,
+    keys_in_order,
+    known_network,
+    names_heard,
+    scheme_name,
+)
 from mintseed.server.kept.models import Bench, Deployment, Site, WifiNetwork
+from mintseed.server.kept.stored_types import ADDRESS_PLAN
 from tests.server.conftest import Api, card, started, work
 
 PLAN = {
@@ -287,3 +297,82 @@ def test_an_open_network_has_no_passphrase_even_where_one_was_kept() -> None:
     assert known_network(row) == KnownNetwork("Harbour", "", True, False, True)
     row.open = False
     assert known_network(row) == KnownNetwork("Harbour", "spring tide at noon", True, False, False)
+
+
+# by their rows alone
+
+
+def of_place(site: Site, host_name: str, **more: object) -> Deployment:
+    return Deployment.objects.create(name=host_name, recipe="platen", host_name=host_name, site=site, **more)
+
+
+@pytest.fixture
+def places(db: None) -> tuple[Site, Site]:
+    """Two places, each with a bench; only that of the first watches its network."""
+    quay = Site.objects.create(name="Quay", time_zone="Australia/Adelaide", name_scheme="{place}-{name}-{n}")
+    shed = Site.objects.create(name="Boat shed")
+    Bench.objects.create(
+        name="Quay bench", site=quay, watching_since=SEEN, names_seen={"press": SEEN.isoformat(), "lamp": "long ago", "odd": 7},
+        network_seen={"192.168.7.40": {"first": SEEN.isoformat(), "last": LATER.isoformat()}},
+    )  # fmt: skip
+    Bench.objects.create(name="Shed bench", site=shed, names_seen={"press": LATER.isoformat()})
+    return quay, shed
+
+
+SEEN, LATER = datetime(2026, 11, 25, 20, 0, tzinfo=UTC), datetime(2026, 11, 25, 21, 30, tzinfo=UTC)
+
+
+def test_what_the_bench_of_its_place_remembers_of_a_device_is_said_by_that_places_clock(
+    places: tuple[Site, Site],
+) -> None:
+    quay, shed = places
+    press, lamp = of_place(quay, "Press", address="192.168.7.40"), of_place(quay, "lamp", address="192.168.7.41")
+    odd, elsewhere = of_place(quay, "odd"), of_place(shed, "press", address="192.168.7.40")
+    rows = [press, lamp, odd, elsewhere]
+    # Half an hour off the hour, ten ahead of UTC in its summer. Source: the tz database, Australia/Adelaide
+    assert names_heard(rows) == {press.pk: {"press": "26 November, 06:30"}, lamp.pk: {}, odd.pk: {}}
+    assert addresses_seen([press, lamp, elsewhere]) == {press.pk: {"192.168.7.40": "26 November, 06:30"}, lamp.pk: {}}
+    assert names_heard([elsewhere]) == addresses_seen([elsewhere]) == {}
+    assert names_heard([]) == addresses_seen([]) == {}
+
+
+def test_who_had_an_address_first_at_its_place_has_it(places: tuple[Site, Site]) -> None:
+    quay, shed = places
+    first, later = (of_place(quay, name, address="192.168.7.40") for name in ("first", "later"))
+    elsewhere, none = of_place(shed, "first", address="192.168.7.40"), of_place(quay, "none")
+    third = of_place(quay, "third", address="192.168.7.40")
+    held = {"192.168.7.40": "first"}
+    assert addresses_taken([first, later, elsewhere, none, third]) == {later.pk: held, third.pk: held}
+    assert addresses_taken([none]) == addresses_taken([]) == {}
+    Deployment.objects.filter(pk=first.pk).update(removed_at=LATER)
+    assert addresses_taken([later, third]) == {third.pk: {"192.168.7.40": "later"}}
+
+
+def test_the_next_addresses_are_those_nobody_has_or_was_seen_with(places: tuple[Site, Site]) -> None:
+    quay, shed = places
+    plan = ADDRESS_PLAN.validate_python({**PLAN, "pool_from": "192.168.7.42"})
+    assert addresses_left(quay, plan, 60)[54:57] == ("192.168.7.254", "192.168.7.41", "192.168.7.39")
+    assert addresses_left(shed, plan, 60)[54:57] == ("192.168.7.254", "192.168.7.41", "192.168.7.40")
+    of_place(quay, "one", address="192.168.7.200")
+    of_place(shed, "two", address="192.168.7.201")
+    of_place(quay, "three", address="192.168.7.202", removed_at=LATER)
+    assert addresses_left(quay, plan, 2) == ("192.168.7.201", "192.168.7.202")
+    assert addresses_left(quay, NO_PLAN, 3) == ()
+
+
+def test_a_name_of_the_scheme_is_one_that_nobody_else_of_its_place_has(places: tuple[Site, Site]) -> None:
+    quay, shed = places
+    words = {"recipe": "platen", "name": "Press", "board": "No. 3"}
+    assert scheme_name(shed, **words) == ""
+    assert scheme_name(quay, **words) == "quay-press-1"
+    mine = of_place(quay, "Quay-Press-1")
+    of_place(shed, "quay-press-2")
+    assert scheme_name(quay, **words) == "quay-press-2"
+    assert scheme_name(quay, **words, but=mine.pk) == "quay-press-1"
+    Deployment.objects.filter(pk=mine.pk).update(removed_at=LATER)
+    assert scheme_name(quay, **words) == "quay-press-1"
+
+
+def test_the_keys_a_row_holds_each_once_and_in_their_order() -> None:
+    assert keys_in_order([3, 1, 3, "4", True, None, 2]) == (3, 1, 2)
+    assert keys_in_order("31") == keys_in_order(None) == keys_in_order({"3": 1}) == ()

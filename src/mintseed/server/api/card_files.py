@@ -112,7 +112,7 @@ def errand_out(pk: int) -> ErrandOut:
     return ErrandOut(
         id=errand.pk, does=errand.does, reader=errand.reader or errand.drive_path,
         state="done" if done else "failed" if not going or job is None else "running" if job.state == Job.State.RUNNING else "waiting",
-        trouble="" if done or going else describe_trouble(job, now) if job else "It was let go; read the card again.",
+        trouble="" if done or going else describe_trouble(job) if job else "It was let go; read the card again.",
         files=[_card_file(errand, name, content) for name, content in files.items()], left_out=left_out,
     )  # fmt: skip
 

@@ -296,7 +296,7 @@ def job_out(job: Job | None) -> JobOut | None:
         total_bytes=job.total_bytes,
         rate_bytes_per_s=job.rate_bytes_per_s,
         left_s=job.left_s,
-        trouble="" if active else describe_trouble(job, now),
+        trouble="" if active else describe_trouble(job),
         drive_path=job.write.drive_path if job.write else "",
         started_at=job.started_at,
         finished_at=job.finished_at,

@@ -50,7 +50,7 @@ def worker_died(job: Job) -> str:
     return f"The worker died while it was at it{harm_of(job)}"
 
 
-def describe_trouble(job: Job, now: datetime) -> str:
+def describe_trouble(job: Job) -> str:
     """Return in one sentence how `job` ended when it did not end well; empty when it did."""
     if job.state == Job.State.DONE:
         return ""

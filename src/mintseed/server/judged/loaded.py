@@ -280,7 +280,7 @@ class Loaded:
 
     def _ended(self, write: Write, job: Job | None) -> str:
         """Return how `write` ended when not well. What happened stays said when its job was let go."""
-        return describe_trouble(job, self.now) if job else str((write.trouble or {}).get("sentence", ""))
+        return describe_trouble(job) if job else str((write.trouble or {}).get("sentence", ""))
 
     @property
     def _sites_mark(self) -> str:
