@@ -324,7 +324,7 @@ def test_that_somebody_looked_is_in_the_mark_once_and_that_nobody_does(api: Api)
     assert inputs_mark(replace(one, now=one.now + timedelta(hours=1))) != looked
 
 
-def test_another_write_another_claim_and_another_further_network_are_in_the_mark(api: Api) -> None:
+def test_another_write_another_claim_and_another_further_network_are_in_the_mark(api: Api, settings: Any) -> None:
     pk = proven(api)
     api.post(f"/deployments/{pk}/boot/power-on")
     one = load(pk)
@@ -342,3 +342,6 @@ def test_another_write_another_claim_and_another_further_network_are_in_the_mark
     ]  # fmt: skip
     marks = [inputs_mark(o) for o in another]
     assert len({mark, *marks}) == len(marks) + 1
+    # Secrets go into it, so nobody without the key can try which it was.
+    settings.SECRET_KEY = "of another home"
+    assert inputs_mark(one) != mark

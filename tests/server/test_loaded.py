@@ -26,10 +26,13 @@ from mintseed.server.kept.models import (
     BootRun,
     Cable,
     Change,
+    Claim,
     Deployment,
     Image,
     Job,
     OwnedCard,
+    PlannedPart,
+    Reading,
     Site,
     StationRecord,
     Supply,
@@ -368,3 +371,109 @@ def test_ranges_of_its_own_are_looked_at_and_shared_ones_where_somebody_said_so(
 def test_answers_are_texts_by_their_question_and_nothing_else() -> None:
     assert answers_of(row(answers={"queue": "front"})) == {"queue": "front"}
     assert answers_of(row(answers={})) == answers_of(row(answers=["front"])) == {}
+
+
+@pytest.fixture
+def two(db: None) -> tuple[Deployment, Deployment]:
+    """Two devices with one of each row and older ones behind it; what is the first's alone is an attempt, a part and a claim that stands."""
+    site = Site.objects.create(name="Quay", networks=["192.168.7.0/24"])
+    bench = Bench.objects.create(
+        name="Quay bench", site=site, watching_since=NOW, names_seen={"one": NOW.isoformat(), "two": NOW.isoformat()}
+    )
+    harbour, attic = (
+        WifiNetwork.objects.create(site=site, ssid=name, passphrase="spring tide at noon")
+        for name in ("Harbour", "Attic")
+    )
+    made = []
+    for name in ("one", "two"):
+        image = Image.objects.create(file_name=f"{name}.img", size_bytes=1, modified_at=NOW, xray="{}", outline="{}")
+        unit = BoardUnit.objects.create(site=site, name=f"No. {name}", board="sprig")
+        deployment = Deployment.objects.create(
+            name=name, recipe="platen", host_name=name, site=site, image=image, board_unit=unit, network=harbour, way="wifi",
+            also_networks=[attic.pk, 999_999], created_at=ago(9000),
+        )  # fmt: skip
+        Job.objects.create(kind="read-image", image=image, state="done")
+        Job.objects.create(kind="read-image", image=image, state="queued", created_at=NOW)
+        about = {"deployment": deployment, "bench": bench, "drive_path": "/dev/x"}
+        first = Write.objects.create(**about, fingerprint=f"{name} first", started_at=ago(8000))
+        last = Write.objects.create(**about, fingerprint=f"{name} last", started_at=ago(6000), key_mark=f"{name} key")
+        Job.objects.create(kind="write-card", write=last, state="done")
+        boots = {"deployment": deployment, "bench": bench, "board_unit": unit}
+        BootRun.objects.create(**boots, write=first, powered_at=ago(7000), off_at=ago(6900), joined_after_s=40)
+        run = BootRun.objects.create(
+            **boots, write=last, powered_at=ago(5000), joined_after_s=50 if name == "one" else None
+        )
+        Claim.objects.create(deployment=deployment, boot_run=run, address="192.168.7.39", taken_back_at=ago(90))
+        for step, seconds in (("queue", 7000), ("queue", 4000), ("page", 6000), ("page", 3000), ("login", 2000)):
+            Reading.objects.create(deployment=deployment, boot_run=run, step=step, done=True, at=ago(seconds))
+        made.append(deployment)
+    one, two = made
+    Claim.objects.create(
+        deployment=one, boot_run=BootRun.objects.filter(deployment=one).latest("pk"), address="192.168.7.40", by="wifi"
+    )
+    refused = Write.objects.create(
+        deployment=one, bench=bench, drive_path="/dev/x", fingerprint="one refused", outcome="failed"
+    )
+    Job.objects.create(kind="write-card", write=refused, state="failed")
+    PlannedPart.objects.create(deployment=one, kind="skimmer")
+    return one, two
+
+
+def test_each_is_loaded_with_its_own_rows_and_the_last_of_each(two: tuple[Deployment, Deployment]) -> None:
+    pks = [d.pk for d in two]
+    found = {one.row.name: one for one in load_many(rows_to_load().filter(pk__in=pks))}
+    one, other = found["one"], found["two"]
+    for name, it in found.items():
+        assert it.write is not None
+        assert it.run is not None
+        assert it.image_job is not None
+        assert (it.write.fingerprint, it.run.write, it.run_number) == (f"{name} last", it.write, 2)
+        assert (it.run.board_unit, it.run.bench) == (it.row.board_unit, it.write.bench)
+        assert [(r.step, r.at) for r in it.readings] == [
+            ("queue", ago(4000)),
+            ("page", ago(3000)),
+            ("login", ago(2000)),
+        ]
+        assert (it.image_job.image_id, it.image_job.state) == (it.row.image_id, "queued")
+        assert [n.ssid for n in it.also] == ["Attic"]
+        assert (it.network_seen, it.names_heard, it.addresses_taken, it.names_taken) == (None, None, {}, frozenset())
+    assert one.attempt is not None
+    assert one.job is not None
+    assert (one.attempt.fingerprint, one.job.write, other.attempt) == ("one refused", one.attempt, None)
+    assert other.job is not None
+    assert other.job.write_id == other.write.pk if other.write else None
+    assert one.claim is not None
+    assert (one.claim.address, other.claim) == ("192.168.7.40", None)
+    assert [p.kind for p in one.parts] == ["skimmer"]
+    assert other.parts == ()
+    # Only who waits asks whose keys joined.
+    assert (one.joined, other.joined) == ((), ((pks[0], "one key"),))
+    assert load(pks[1]).joined == other.joined
+
+
+def test_a_later_write_ends_what_was_found_out_with_the_card_before(two: tuple[Deployment, Deployment]) -> None:
+    one = two[0]
+    write = Write.objects.create(
+        deployment=one, bench=Bench.objects.get(), drive_path="/dev/x", fingerprint="new", started_at=ago(3500)
+    )
+    it = load(one.pk)
+    assert (it.write, it.run, it.claim, it.attempt, it.run_number) == (write, None, None, None, 2)
+    assert [r.step for r in it.readings] == ["page", "login"]
+    # What is installed over the network stands on no card.
+    Deployment.objects.filter(pk=one.pk).update(way_in="network-install")
+    it = load(one.pk)
+    assert (it.write, it.attempt, it.job, it.run) == (None, None, None, None)
+
+
+def test_what_was_never_powered_is_asked_for_by_its_name_and_address(two: tuple[Deployment, Deployment]) -> None:
+    one, other = two
+    Deployment.objects.update(address="192.168.7.40")
+    Claim.objects.all().delete()
+    Reading.objects.all().delete()
+    BootRun.objects.filter(deployment=other).delete()
+    assert load(one.pk).names_heard is None
+    it = load(other.pk)
+    assert it.addresses_taken == {"192.168.7.40": "one"}
+    assert it.network_seen == {}
+    assert it.names_heard == {"two": "25 November, 20:00"}
+    assert (it.run, it.run_number) == (None, 0)

@@ -14,7 +14,6 @@ from functools import lru_cache
 
 from pydantic import TypeAdapter, ValidationError
 
-from mintseed.core.settings.values import Unreadable
 from mintseed.core.walk import WalkInputs
 
 INPUTS = TypeAdapter(WalkInputs)
@@ -44,16 +43,10 @@ NAMES = TypeAdapter(Names)
 
 
 def pack(inputs: WalkInputs) -> str:
-    """Return `inputs`, as of a device that is kept, as text for a column."""
-    values = inputs.values
-    if isinstance(values.passphrase, Unreadable):
-        values = replace(values, passphrase="")
-    values = replace(values, others=tuple(
-        replace(n, passphrase="") if isinstance(n.passphrase, Unreadable) else n for n in values.others
-    ))  # fmt: skip
+    """Return `inputs`, as of a device that is kept, as text for a column. A secret that cannot be read is an empty text in it."""
     # Who else had which address at the time judges nothing of a closed record any more.
     inputs = replace(inputs, addresses_taken={}, addresses_seen=None)
-    return base64.b85encode(zlib.compress(INPUTS.dump_json(replace(inputs, values=values, kept=True)), 9)).decode()
+    return base64.b85encode(zlib.compress(INPUTS.dump_json(replace(inputs, kept=True)), 9)).decode()
 
 
 @lru_cache(maxsize=32)

@@ -89,8 +89,9 @@ def _remembered(
 ) -> dict[int, dict[str, str]]:
     """Return, for each of `rows` at whose place a bench watches the network, what of it stands in that bench's memory, and the moment as one reads it
     there; nothing of it where it does not."""
-    sites = {row.site_id for row in rows}
-    watched = Bench.there.filter(site__in=sites, watching_since__isnull=False) if sites else Bench.there.none()
+    if not rows:
+        return {}
+    watched = Bench.there.filter(site__in={row.site_id for row in rows}, watching_since__isnull=False)
     memories = list(watched.values_list("site_id", column))
     found: dict[int, dict[str, str]] = {}
     for row in rows:
