@@ -52,6 +52,8 @@ def test_a_board_needs_no_more_than_a_name(page: Page) -> None:
     # What was found out later is said later, and what was said before stands there.
     more = page.get_by_role("link", name="Say more of Grandmother's board")
     more.click()
+    # Until it is there the shelf stands, with names to fill in too.
+    expect(page.get_by_role("button", name="Keep it")).to_be_visible()
     expect(page.get_by_label("Name", exact=True)).to_have_value("Grandmother's board")
     page.get_by_role("radiogroup", name="Network socket").get_by_label("Yes").check()
     page.get_by_role("button", name="Keep it").click()

@@ -21,7 +21,7 @@ from mintseed.core.recipes.model import WIFI_DIALECTS, FileToFill
 from mintseed.core.settings.dialects.networkd_keys import KEYS
 from mintseed.core.settings.dialects.registry import DIALECTS
 from mintseed.core.settings.fill import FilledFile, address_findings, check_file, fill_files, takes_address
-from mintseed.core.settings.values import KnownNetwork, SettingValues, check_values, derived_key
+from mintseed.core.settings.values import SSID_MOST_OCTETS, KnownNetwork, SettingValues, check_values, derived_key
 from mintseed.core.site.addresses import FixedAddress
 from tests.builders import networks, readers
 from tests.builders.xrays import holding
@@ -199,7 +199,9 @@ def test_what_is_wrong_with_a_further_network_is_said_by_its_name() -> None:
 @pytest.mark.parametrize("dialect", [d for d in WIFI if DIALECTS[d].several == "in-file"])
 @given(
     names=st.lists(
-        st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=10),
+        st.text(st.characters(exclude_categories=["Cs", "Cc"]), min_size=1, max_size=10).filter(
+            lambda name: len(name.encode()) <= SSID_MOST_OCTETS
+        ),
         min_size=2,
         max_size=4,
         unique=True,
