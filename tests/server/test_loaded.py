@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
 from typing import Any
 
 import pytest
@@ -41,12 +40,7 @@ from mintseed.server.kept.models import (
 )
 from mintseed.server.owned import descriptions
 from tests.server.conftest import Api, started
-
-NOW = datetime(2026, 11, 25, 20, 0, tzinfo=UTC)
-
-
-def ago(seconds: float) -> datetime:
-    return NOW - timedelta(seconds=seconds)
+from tests.server.test_job_state import NOW, ago
 
 
 def row(**things: Any) -> Deployment:
