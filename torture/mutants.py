@@ -110,6 +110,9 @@ def put_in_faults(place: Place, *, most_s: float | None = None, kept: Path | Non
         (folder / "pyproject.toml").write_text("\n".join([text, "[tool.mutmut]", *lines, ""]))
         said = _mutmut(folder, "run", "--max-children", str(place.at_once), most_s=most_s, worth_s=place.worth_s)
         if FAILS_ANYWAY in said:
+            # Of none of it is known any more what noticed it.
+            for part in ("mutants", "noticed"):
+                shutil.rmtree(folder / part, ignore_errors=True)
             raise RuntimeError(said[said.index(FAILS_ANYWAY) :][:2000])
         results = _mutmut(folder, "results", "--all", "true")
         found = [line.strip().rpartition(": ") for line in results.splitlines() if ": " in line]

@@ -152,8 +152,13 @@ class Collected(PytestRunner):
             if LINES.exists():
                 return ExitCode.OK
             # Without a fault: which test runs which statement.
-            with recorded(LINES, SOURCES) as plugins, change_cwd("mutants"):
-                return self.execute_pytest(self._pytest_args_regular_run(tests), plugins=plugins)
+            half = LINES.with_suffix(".half")
+            with recorded(half, SOURCES) as plugins, change_cwd("mutants"):
+                ended = self.execute_pytest(self._pytest_args_regular_run(tests), plugins=plugins)
+            # A recording that was cut off says of what it did not come to that no test runs it.
+            if ended == ExitCode.OK:
+                half.replace(LINES)
+            return ended
         function = NOTICED / mangled_name_from_mutant_name(mutant_name)
         # What was worked out before there was a fault holds none.
         for one in self.remembering:

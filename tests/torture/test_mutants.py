@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import fnmatch
 import json
+from contextlib import nullcontext
 from pathlib import Path
 
 import pytest
@@ -139,5 +140,22 @@ def test_a_test_that_fails_without_a_fault_too_has_noticed_none(
     assert said == "Without a fault fail too: bad\n"
     (project / "pyproject.toml").write_text("")
     monkeypatch.setattr(mutants, "_mutmut", lambda *_, **__: said)
+    (tmp_path / "kept" / "mutants").mkdir(parents=True)
     with pytest.raises(RuntimeError, match=": bad"):
         mutants.put_in_faults(mutants.Place(("core",), RULE), kept=tmp_path / "kept")
+    assert not (tmp_path / "kept" / "mutants").exists()
+
+
+@pytest.mark.parametrize(("ended", "kept"), [(0, True), (1, False), (2, False)])
+def test_a_recording_of_tests_that_did_not_come_to_a_good_end_is_made_again(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch, ended: int, kept: bool
+) -> None:
+    (tmp_path / "mutants").mkdir()
+    monkeypatch.chdir(tmp_path)
+    monkeypatch.setattr(one_collection, "LINES", tmp_path / "lines")
+    monkeypatch.setattr(one_collection, "recorded", lambda data_file, _: nullcontext(data_file.touch()))
+    tests = object.__new__(one_collection.Collected)
+    monkeypatch.setattr(tests, "_pytest_args_regular_run", list, raising=False)
+    monkeypatch.setattr(tests, "execute_pytest", lambda *_, **__: ended, raising=False)
+    assert tests.run_tests(mutant_name=None, tests=[]) == ended
+    assert (tmp_path / "lines").exists() is kept
