@@ -18,7 +18,7 @@ from mintseed.server.done import card_files
 from mintseed.server.done.card_files import forget_errands, found_by
 from mintseed.server.done.jobs.tasks import card_files_task
 from mintseed.server.doors.roles import may
-from mintseed.server.kept.models import CardErrand, Job, LogEntry, ReportedDrive, Write, WrittenBlocks
+from mintseed.server.kept.models import CardErrand, Job, Judgement, LogEntry, ReportedDrive, Write, WrittenBlocks
 from tests.builders import readers
 from tests.builders.disks import fat_file
 from tests.server.conftest import CARD_SERIAL, OTHER_CARD_SERIAL, Api, card, report, started, work
@@ -291,6 +291,19 @@ def test_of_a_card_full_of_settings_as_much_is_kept_as_fits(api: Api, monkeypatc
     said = read(api)
     assert said["left_out"] > 0
     assert sum(len(base64.b64decode(f["content"])) for f in said["files"]) <= 250
+
+
+def test_that_files_lie_there_as_they_are_to_be_is_judged_at_once(api: Api) -> None:
+    pk = written(api, way_in="fill-after")
+    api.post(f"/deployments/{pk}/settings/put", picked())
+    work()
+    Write.objects.update(put_mark="of other files")
+    assert "settings.card-older" in {f["code"] for f in api.get(f"/deployments/{pk}/settings")["findings"]}
+    Judgement.objects.update(again_at=None)
+    api.post(f"/deployments/{pk}/settings/put", picked())
+    work()
+    assert Judgement.objects.get(deployment=pk).again_at is not None
+    assert "settings.card-older" not in {f["code"] for f in api.get(f"/deployments/{pk}/settings")["findings"]}
 
 
 def test_what_lies_there_already_changes_nothing(api: Api) -> None:

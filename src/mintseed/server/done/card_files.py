@@ -28,6 +28,7 @@ from mintseed.server.done.proofs import prove_anew, standing, suspend, void
 from mintseed.server.judged.journal import record
 from mintseed.server.judged.load import load
 from mintseed.server.judged.loaded import Loaded
+from mintseed.server.kept.due import judge_soon
 from mintseed.server.kept.models import CardErrand, ReportedDrive, Write, WrittenBlocks
 from mintseed.server.kept.transactions import all_or_nothing
 from mintseed.services import examine_card, recognise_card, write_card
@@ -75,6 +76,7 @@ def run(errand: CardErrand) -> None:
             proof.go_on(fresh)
         if errand.does == CardErrand.Does.FILL and one is not None and one.write is not None:
             Write.objects.filter(pk=one.write.pk).update(put_mark=one.walk.put_mark)
+            judge_soon(pk=one.row.pk)
         _store(errand, put)
     names = _names(fresh)
     said = (
